@@ -1,0 +1,1 @@
+"""The motion engine: documents, layers, evaluation, baking and formats. No database, no HTTP, no templates."""

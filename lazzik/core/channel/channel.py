@@ -1,0 +1,77 @@
+"""A channel: one number that can change over time. Its base is a constant or keys; layers ride on it."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated, Self
+
+from pydantic import Discriminator, Field, Tag, model_validator
+
+from lazzik.core.channel.keys import SAME_FRAME, Curve, Key, curve_through
+from lazzik.core.document import Finite, Frozen
+
+if TYPE_CHECKING:
+    from lazzik.core.channel.layer import Layer as AnyLayer
+
+MOST_KEYS = 200_000
+MOST_LAYERS = 200
+
+
+class Channel(Frozen):
+    """Base and layers of one number. `value` is the base while there are no keys."""
+
+    value: Finite = 0.0
+    keys: Annotated[tuple[Key, ...], Field(max_length=MOST_KEYS)] = ()
+    layers: Annotated[tuple[AnyLayer, ...], Field(max_length=MOST_LAYERS)] = ()
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        for a, b in zip(self.keys, self.keys[1:], strict=False):
+            if b.frame - a.frame < SAME_FRAME:
+                raise ValueError(f"keys must rise in time: {b.frame:g} follows {a.frame:g}")
+        ids = [layer.id for layer in self.layers]
+        if len(set(ids)) < len(ids):
+            raise ValueError("two layers of one channel share an id")
+        return self
+
+    def curve(self, fps: float) -> Curve:
+        """The curve through the keys, kept for the next call (there must be keys)."""
+        kept: dict[float, Curve] = self.__dict__.setdefault("_curves", {})
+        if fps not in kept:
+            kept.clear()
+            kept[fps] = curve_through(self.keys, fps)
+        return kept[fps]
+
+    def layer(self, layer_id: str) -> AnyLayer | None:
+        """The layer with this id, if the stack has it."""
+        return next((layer for layer in self.layers if layer.id == layer_id), None)
+
+    @property
+    def sounding(self) -> tuple[AnyLayer, ...]:
+        """The layers that count, lowest first: those soloed if any is, otherwise those not muted."""
+        soloed = tuple(layer for layer in self.layers if layer.solo and not layer.muted)
+        return soloed or tuple(layer for layer in self.layers if not layer.muted)
+
+    @property
+    def moves(self) -> bool:
+        """Whether the number can differ from one frame to another."""
+        return len(self.keys) > 1 or bool(self.sounding)
+
+
+def _tag(value: object) -> str:
+    return "layered" if isinstance(value, dict | Channel) else "constant"
+
+
+Number = Annotated[
+    Annotated[Finite, Tag("constant")] | Annotated[Channel, Tag("layered")], Discriminator(_tag)
+]
+"""Every number of the document: plain, or a channel whose layers have numbers of their own, to any depth."""
+
+
+def as_channel(number: float | Channel) -> Channel:
+    """The same number with room for keys and layers."""
+    return number if isinstance(number, Channel) else Channel(value=number)
+
+
+def simplest(channel: Channel) -> float | Channel:
+    """A plain number where nothing but a constant is left."""
+    return channel if channel.keys or channel.layers else channel.value

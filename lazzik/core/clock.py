@@ -1,0 +1,51 @@
+"""Frames and seconds. Evaluation samples a clock; what has memory runs on a grid that no request can move."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from lazzik.core.types import Samples
+
+SUBSTEPS = 8
+"""Grid steps per frame for whatever is integrated: fine enough that a straight line between two of them is exact
+to well under a thousandth of a cycle for any period a frame rate can show."""
+
+
+@dataclass(frozen=True, eq=False)
+class Clock:
+    """The moments at which a scene is asked for.
+
+    `frames` may hold any frame numbers, whole or not, in any order; `first` is the scene's first frame, where t = 0.
+    """
+
+    fps: float
+    first: int
+    frames: Samples
+
+    @classmethod
+    def over(cls, fps: float, first: int, last: int, *, start: int | None = None, per_frame: int = 1) -> Clock:
+        """Every frame from `first` (or `start`) to `last`, each cut into `per_frame` equal parts."""
+        begin = first if start is None else start
+        return cls(fps, first, begin + np.arange((last - begin) * per_frame + 1) / per_frame)
+
+    @cached_property
+    def elapsed(self) -> Samples:
+        """(frames,) frames since the scene's first."""
+        return self.frames - self.first
+
+    def at(self, frames: Samples) -> Clock:
+        """The same scene's clock, asked at other frames."""
+        return Clock(self.fps, self.first, frames)
+
+    @cached_property
+    def grid(self) -> Clock:
+        """The sub-step grid that covers the first frame and all that was asked.
+
+        Its points are multiples of 1/SUBSTEPS frame from the scene's first frame, whatever was asked.
+        """
+        low = min(0, int(np.floor(self.elapsed.min() * SUBSTEPS))) if self.elapsed.size else 0
+        high = max(0, int(np.ceil(self.elapsed.max() * SUBSTEPS))) + 1 if self.elapsed.size else 1
+        return self.at(self.first + np.arange(low, high + 1) / SUBSTEPS)

@@ -1,0 +1,87 @@
+"""What every part of the document shares: it is a value (frozen, strict, finite), and it describes its numbers."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated, Any, Self
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, GetCoreSchemaHandler, GetJsonSchemaHandler
+from pydantic_core import core_schema
+
+from lazzik.core.arithmetic import read_number
+
+LARGEST = 1e9
+"""No number of a document is larger: far beyond any scene, far below where float64 loses a thousandth."""
+
+Finite = Annotated[float, Field(strict=True, ge=-LARGEST, le=LARGEST, allow_inf_nan=False)]
+Typed = Annotated[float, BeforeValidator(read_number), Field(ge=-LARGEST, le=LARGEST, allow_inf_nan=False)]
+"""A number as a person types it: plain, or as arithmetic such as '360/7'."""
+
+Slug = Annotated[str, Field(pattern=r"^[a-z0-9]+(-[a-z0-9]+)*$", max_length=64)]
+"""What stands in addresses: small letters, digits and single hyphens."""
+
+Label = Annotated[str, Field(min_length=1, max_length=120)]
+
+
+class Frozen(BaseModel):
+    """A part of the document: immutable, refusing fields it does not know."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    def replaced(self, **changes: Any) -> Self:
+        """A checked copy with some fields changed. Parts that stay are shared, not copied.
+
+        (Pydantic's own `model_copy` skips the checks and carries cached properties over.)
+        """
+        fields = {name: getattr(self, name) for name in type(self).model_fields}
+        return type(self).model_validate(fields | changes)
+
+
+@dataclass(frozen=True)
+class Quantity:
+    """How a number is shown, limited and explained. It stands beside the field that it describes, and pydantic asks
+    it to check constants and to write itself into the JSON schema."""
+
+    unit: str = ""
+    """'m', '°', 's', 'Hz', 'fr', '×' or ''; 'own' is the unit of the channel that a layer sits on."""
+    help: str = ""
+    useful: tuple[float, float] = (0.0, 1.0)
+    """The range that a slider spans. Values beyond it may be typed."""
+    step: float = 0.01
+    low: float = -LARGEST
+    high: float = LARGEST
+    """Hard limits. A constant beyond them is refused, a driven value is held at them."""
+    whole: bool = False
+
+    def checked(self, value: float) -> str | None:
+        """What is wrong with a constant, as the end of a sentence; None if it may stand."""
+        if value < self.low:
+            return f"must be at least {self.low:g}"
+        if value > self.high:
+            return f"must be at most {self.high:g}"
+        if self.whole and value != round(value):
+            return "must be a whole number"
+        return None
+
+    def __get_pydantic_core_schema__(self, source: Any, handler: GetCoreSchemaHandler) -> core_schema.CoreSchema:
+        def check(value: Any) -> Any:
+            if isinstance(value, float) and (problem := self.checked(value)):
+                raise ValueError(f"{value:g} {problem}")
+            return value
+
+        return core_schema.no_info_after_validator_function(check, handler(source))
+
+    def __get_pydantic_json_schema__(
+        self, schema: core_schema.CoreSchema, handler: GetJsonSchemaHandler
+    ) -> dict[str, Any]:
+        described = {"description": self.help, "unit": self.unit, "usefulRange": list(self.useful), "step": self.step}
+        limits = {"low": self.low, "high": self.high} if self.low > -LARGEST or self.high < LARGEST else {}
+        return {**handler(schema), **described, **limits}
+
+
+def quantity_of(model: type[Frozen], field: str) -> Quantity | None:
+    """The Quantity that a field was declared with, or None if the field is no number of the scene."""
+    for mark in model.model_fields[field].metadata:
+        if isinstance(mark, Quantity):
+            return mark
+    return None

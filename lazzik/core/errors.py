@@ -1,0 +1,37 @@
+"""Everything that can be wrong with what somebody asked for.
+
+LazzikError
+├── UnknownAddress   (LookupError)  a written address leads nowhere
+├── InvalidEdit      (ValueError)   an edit that the scene can't take
+├── InvalidDocument  (ValueError)   a text that is not a scene
+└── BadNumber        (ValueError)   a typed number that can't be read
+
+Every message is a sentence for the person who made the mistake: what was wrong, and where.
+"""
+
+from __future__ import annotations
+
+
+class LazzikError(Exception):
+    """Base of the family. `where` is the address, field or file in which the mistake sits ('' if nowhere)."""
+
+    def __init__(self, message: str, where: str = "") -> None:
+        super().__init__(message)
+        self.message = message
+        self.where = where
+
+
+class UnknownAddress(LazzikError, LookupError):
+    """An address that no object, number or layer of the scene answers to."""
+
+
+class InvalidEdit(LazzikError, ValueError):
+    """An edit whose outcome would not be a scene, or that does not fit what it is applied to."""
+
+
+class InvalidDocument(LazzikError, ValueError):
+    """A text offered as a scene that is malformed, hostile, too large or of another version."""
+
+
+class BadNumber(LazzikError, ValueError):
+    """A number typed into a field that is neither a number nor plain arithmetic."""

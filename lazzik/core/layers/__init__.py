@@ -1,0 +1,28 @@
+"""The layer kinds. A new kind is its own file and its name in KINDS; all else is made from what it says of itself."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated, Union, get_args
+
+from pydantic import Field
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.layer import Layer
+from lazzik.core.layers.noise import Noise
+
+KINDS: tuple[type[Layer], ...] = (Noise,)
+
+BY_KIND: dict[str, type[Layer]] = {get_args(kind.model_fields["kind"].annotation)[0]: kind for kind in KINDS}
+
+if len(BY_KIND) < len(KINDS):
+    raise RuntimeError("two layer kinds share a name")
+
+if TYPE_CHECKING:
+    AnyLayer = Layer
+else:
+    # with one kind only there is nothing to tell apart yet, and pydantic refuses a union of one
+    AnyLayer = Annotated[Union[KINDS], Field(discriminator="kind")] if len(KINDS) > 1 else KINDS[0]
+
+# a channel holds layers and a layer's numbers are channels: the name is resolved here, once both exist
+for model in (Channel, Layer, *KINDS):
+    model.model_rebuild(force=True, _types_namespace={"AnyLayer": AnyLayer, "Channel": Channel})

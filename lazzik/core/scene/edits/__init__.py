@@ -1,0 +1,53 @@
+"""Every edit, as one union: the HTTP interface, the command line and the tests use the same commands."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field, TypeAdapter, ValidationError
+
+from lazzik.core.errors import InvalidEdit
+from lazzik.core.scene.edits.bakes import PlaceBake, TakeBack
+from lazzik.core.scene.edits.base import Edit, applied
+from lazzik.core.scene.edits.layers import AddLayer, ChangeLayer, MoveLayer, RemoveLayer
+from lazzik.core.scene.edits.numbers import MoveKeys, PutKey, RemoveKeys, SetNumber
+from lazzik.core.scene.edits.objects import AddObject, ChangeObject, RemoveObject
+from lazzik.core.scene.edits.whole import ChangeScene
+from lazzik.core.scene.text import plain
+
+AnyEdit = Annotated[
+    SetNumber
+    | PutKey
+    | MoveKeys
+    | RemoveKeys
+    | AddLayer
+    | ChangeLayer
+    | RemoveLayer
+    | MoveLayer
+    | AddObject
+    | ChangeObject
+    | RemoveObject
+    | ChangeScene
+    | PlaceBake
+    | TakeBack,
+    Field(discriminator="do"),
+]
+
+_EDITS: TypeAdapter[list[Edit]] = TypeAdapter(Annotated[list[AnyEdit], Field(min_length=1, max_length=1000)])
+
+
+def read_edits(values: object) -> list[Edit]:
+    """Edits from plain JSON values. Raises InvalidEdit or BadNumber, saying which field was wrong."""
+    try:
+        return _EDITS.validate_python(values)
+    except ValidationError as error:
+        first = error.errors(include_url=False)[0]
+        field = ".".join(str(part) for part in first["loc"][2:])
+        sentence = plain(first["msg"])
+        raise InvalidEdit(f"{field}: {sentence}" if field else sentence[:1].upper() + sentence[1:], field) from None
+
+
+__all__ = [
+    "AddLayer", "AddObject", "AnyEdit", "ChangeLayer", "ChangeObject", "ChangeScene", "Edit", "MoveKeys", "MoveLayer",
+    "PlaceBake", "PutKey", "RemoveKeys", "RemoveLayer", "RemoveObject", "SetNumber", "TakeBack", "applied", "read_edits",
+]  # fmt: skip

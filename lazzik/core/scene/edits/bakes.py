@@ -1,0 +1,94 @@
+"""Placing the outcome of a bake, and taking it back."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.keys import Key
+from lazzik.core.document import Finite, Frozen, Slug
+from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.scene.address import Address, find, title, write
+from lazzik.core.scene.edits.base import Edit, free_slug
+from lazzik.core.scene.receipt import Method, Receipt, ReceiptLine
+from lazzik.core.scene.scene import Scene
+
+
+class BakedChannel(Frozen):
+    """The keys that a bake found for one channel."""
+
+    address: str
+    keys: Annotated[tuple[Key, ...], Field(min_length=1)]
+    worst: Finite
+
+
+class PlaceBake(Edit):
+    """Put baked keys into the bases, mute the layers they stand for, and leave a receipt."""
+
+    do: Literal["place-bake"] = "place-bake"
+    first: int
+    last: int
+    method: Method
+    every: int | None = None
+    tolerances: dict[str, Finite] = {}
+    channels: Annotated[tuple[BakedChannel, ...], Field(min_length=1)]
+
+    def apply(self, scene: Scene) -> Scene:
+        lines = []
+        for baked in self.channels:
+            address = Address.parse(baked.address)
+            before = find(scene, address).channel
+            lines.append(
+                ReceiptLine(
+                    address=baked.address,
+                    keys=len(baked.keys),
+                    worst=baked.worst,
+                    former_value=before.value,
+                    former_keys=before.keys,
+                    switched_off=tuple(layer.id for layer in before.layers if not layer.muted),
+                )
+            )
+            scene = write(scene, address, lambda channel, keys=baked.keys: _baked(channel, keys))  # type: ignore[misc]
+        receipt = Receipt(
+            id=free_slug(f"bake-{len(scene.receipts) + 1}", {r.id for r in scene.receipts}),
+            first=self.first,
+            last=self.last,
+            method=self.method,
+            every=self.every,
+            tolerances=self.tolerances,
+            lines=tuple(lines),
+        )
+        return scene.replaced(receipts=(*scene.receipts, receipt))
+
+    def said(self, scene: Scene) -> str:
+        if len(self.channels) == 1:
+            return f"bake {title(scene, Address.parse(self.channels[0].address))}"
+        return f"bake {len(self.channels)} channels"
+
+
+class TakeBack(Edit):
+    """Undo a bake at any later time: former bases back, its layers on again. Layers added since stay."""
+
+    do: Literal["take-back"] = "take-back"
+    receipt: Slug
+
+    def apply(self, scene: Scene) -> Scene:
+        place = next((i for i, r in enumerate(scene.receipts) if r.id == self.receipt), None)
+        if place is None:
+            raise UnknownAddress(f"There is no receipt '{self.receipt}' in this scene", self.receipt)
+        receipt, later = scene.receipts[place], scene.receipts[place + 1 :]
+        addresses = {line.address for line in receipt.lines}
+        if any(line.address in addresses for newer in later for line in newer.lines):
+            raise InvalidEdit("These channels were baked again since; take the newer bake back first", self.receipt)
+        for line in receipt.lines:
+            scene = write(scene, Address.parse(line.address), line.source)
+        return scene.replaced(receipts=tuple(r for r in scene.receipts if r.id != self.receipt))
+
+    def said(self, scene: Scene) -> str:
+        return f"take back {self.receipt}"
+
+
+def _baked(channel: Channel, keys: tuple[Key, ...]) -> Channel:
+    return channel.replaced(keys=keys, layers=tuple(layer.replaced(muted=True) for layer in channel.layers))

@@ -1,0 +1,51 @@
+"""An edit is a typed command: a description that turns one scene into the next and says what it did."""
+
+from __future__ import annotations
+
+from pydantic import ValidationError
+
+from lazzik.core.document import Frozen
+from lazzik.core.errors import InvalidEdit
+from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.text import plain
+
+
+class Edit(Frozen):
+    """Base of all edits. `do` names the kind."""
+
+    do: str
+
+    def apply(self, scene: Scene) -> Scene:
+        """The scene after the edit. Raises UnknownAddress or InvalidEdit; the scene itself never changes."""
+        raise NotImplementedError
+
+    def said(self, scene: Scene) -> str:
+        """What the edit does, for the undo button: 'amplitude of Gust'. `scene` is the one before it."""
+        raise NotImplementedError
+
+    @property
+    def where(self) -> str:
+        """The address or object that the edit is about, for errors."""
+        return getattr(self, "address", "") or getattr(self, "node", "")
+
+
+def applied(scene: Scene, edits: list[Edit]) -> Scene:
+    """The scene after all edits, in order; all or none. Raises UnknownAddress or InvalidEdit."""
+    for edit in edits:
+        try:
+            scene = edit.apply(scene)
+        except ValidationError as error:
+            first = error.errors(include_url=False)[0]
+            field = ".".join(str(part) for part in first["loc"] if part not in ("constant", "layered"))
+            sentence = f"{field}: {plain(first['msg'])}" if field else plain(first["msg"])
+            raise InvalidEdit(sentence[:1].upper() + sentence[1:], edit.where) from None
+    return scene
+
+
+def free_slug(wish: str, taken: set[str]) -> str:
+    """A slug made from a label that nothing else has: 'Gust' -> 'gust', 'gust-2' …"""
+    letters = "".join(c if c.isascii() and c.isalnum() else "-" for c in wish.lower())
+    stem = "-".join(part for part in letters.split("-") if part)[:56] or "item"
+    if stem not in taken:
+        return stem
+    return next(slug for n in range(2, len(taken) + 3) if (slug := f"{stem}-{n}") not in taken)

@@ -1,0 +1,150 @@
+"""Edits of a number's stack of layers."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
+
+from lazzik.core.channel.combine import Combine
+from lazzik.core.channel.layer import Landing, Layer
+from lazzik.core.document import Label, Typed
+from lazzik.core.errors import InvalidEdit
+from lazzik.core.layers import BY_KIND
+from lazzik.core.scene.address import Address, Place, find, find_layer, title, write
+from lazzik.core.scene.edits.base import Edit, free_slug
+from lazzik.core.scene.scene import Scene
+
+
+class AddLayer(Edit):
+    """Put a new layer on top of a number, with first values that suit where it lands."""
+
+    do: Literal["add-layer"] = "add-layer"
+    address: str
+    kind: str
+    label: Label | None = None
+
+    def apply(self, scene: Scene) -> Scene:
+        address = Address.parse(self.address)
+        if address.layer:
+            raise InvalidEdit("A layer is put on a number, not on a layer", self.address)
+        kind = BY_KIND.get(self.kind)
+        if kind is None:
+            raise InvalidEdit(f"There is no kind of layer called '{self.kind}'", self.address)
+        place = find(scene, address)
+        label = self.label or kind.title
+        slug = free_slug(label, {layer.id for layer in place.channel.layers})
+        seed = {"seed": float(len(place.channel.layers) + 1)} if "seed" in kind.model_fields else {}
+        first = kind.suited(landing(scene, place))
+        layer = kind.model_validate({"kind": self.kind, "id": slug, "label": label} | first | seed)
+        return write(scene, address, lambda channel: channel.replaced(layers=(*channel.layers, layer)))
+
+    def said(self, scene: Scene) -> str:
+        return f"add {self.kind} to {title(scene, Address.parse(self.address))}"
+
+
+class ChangeLayer(Edit):
+    """Change what is no number about a layer. Only the fields that are given change."""
+
+    do: Literal["change-layer"] = "change-layer"
+    address: str
+    label: Label | None = None
+    muted: bool | None = None
+    solo: bool | None = None
+    combine: Combine | None = None
+    loop: Annotated[Typed, Field(gt=0)] | None = None
+    start: Typed | None = None
+    end: Typed | None = None
+    fade_in: Typed | None = None
+    fade_out: Typed | None = None
+    settings: dict[str, str] = {}
+    """The kind's own choices: {'character': 'ridged'}."""
+
+    def apply(self, scene: Scene) -> Scene:
+        address = Address.parse(self.address)
+        layer = find_layer(scene, address)
+        given = {name: getattr(self, name) for name in self.model_fields_set - {"do", "address", "settings"}}
+        window = {name: given.pop(name) for name in ("start", "end", "fade_in", "fade_out") if name in given}
+        changes: dict[str, Any] = given | self._chosen(layer)
+        if window:
+            changes["window"] = layer.window.replaced(**window)
+        changed = layer.replaced(**changes)
+        return _with_stack(scene, address, lambda stack: [changed if i.id == layer.id else i for i in stack])
+
+    def said(self, scene: Scene) -> str:
+        layer = find_layer(scene, Address.parse(self.address))
+        given = self.model_fields_set - {"do", "address"}
+        if given == {"muted"}:
+            return f"{'mute' if self.muted else 'unmute'} {layer.label}"
+        if given <= {"start", "end", "fade_in", "fade_out"}:
+            return f"window of {layer.label}"
+        what = list(self.settings) if given == {"settings"} else sorted(given)
+        return f"{' and '.join(what)} of {layer.label}"
+
+    def _chosen(self, layer: Layer) -> dict[str, str]:
+        choices = type(layer).settings()
+        for name, value in self.settings.items():
+            if name not in choices:
+                raise InvalidEdit(f"A {layer.title} layer has no setting '{name}'", self.address)
+            if value not in choices[name]:
+                allowed = ", ".join(choices[name])
+                raise InvalidEdit(f"'{value}' is no {name}; it may be {allowed}", self.address)
+        return self.settings
+
+
+class RemoveLayer(Edit):
+    """Take a layer off."""
+
+    do: Literal["remove-layer"] = "remove-layer"
+    address: str
+
+    def apply(self, scene: Scene) -> Scene:
+        address = Address.parse(self.address)
+        gone = find_layer(scene, address)
+        return _with_stack(scene, address, lambda stack: [layer for layer in stack if layer.id != gone.id])
+
+    def said(self, scene: Scene) -> str:
+        return f"remove {find_layer(scene, Address.parse(self.address)).label}"
+
+
+class MoveLayer(Edit):
+    """Give a layer another place in its stack; 0 is the lowest."""
+
+    do: Literal["move-layer"] = "move-layer"
+    address: str
+    to: Annotated[int, Field(ge=0)]
+
+    def apply(self, scene: Scene) -> Scene:
+        address = Address.parse(self.address)
+        moved = find_layer(scene, address)
+
+        def place(stack: list[Layer]) -> list[Layer]:
+            rest = [layer for layer in stack if layer.id != moved.id]
+            return [*rest[: self.to], moved, *rest[self.to :]]
+
+        return _with_stack(scene, address, place)
+
+    def said(self, scene: Scene) -> str:
+        return f"move {find_layer(scene, Address.parse(self.address)).label}"
+
+
+def landing(scene: Scene, place: Place) -> Landing:
+    """What a new layer needs to know of the number it lands on."""
+    return Landing(place.quantity.unit, _reach(place), scene.frames, scene.fps)
+
+
+def _reach(place: Place) -> float:
+    """A change that is well seen: some degrees, a share of the object's size, or of the useful range."""
+    low, high = place.quantity.useful
+    match place.quantity.unit:
+        case "°":
+            reach = 8.0
+        case "m":
+            reach = 0.15 * place.node.size()
+        case _:
+            reach = 0.2 * (high - low)
+    return float(f"{reach:.2g}")
+
+
+def _with_stack(scene: Scene, address: Address, change: Any) -> Scene:
+    return write(scene, address, lambda channel: channel.replaced(layers=tuple(change(list(channel.layers)))))

@@ -1,0 +1,78 @@
+"""Edits of objects as a whole."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from lazzik.core.document import Label, Slug
+from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.geometry.primitives import AnyShape
+from lazzik.core.scene.edits.base import Edit, free_slug
+from lazzik.core.scene.node import Look, Node
+from lazzik.core.scene.scene import Scene
+
+
+class AddObject(Edit):
+    """Put a new object into the scene; without a shape it is a group."""
+
+    do: Literal["add-object"] = "add-object"
+    label: Label
+    shape: AnyShape | None = None
+    parent: Slug | None = None
+
+    def apply(self, scene: Scene) -> Scene:
+        slug = free_slug(self.label, set(scene.by_id))
+        look = Look() if self.shape else None
+        node = Node(id=slug, label=self.label, parent=self.parent, shape=self.shape, look=look)
+        return scene.replaced(nodes=(*scene.nodes, node))
+
+    def said(self, scene: Scene) -> str:
+        return f"add {self.label}"
+
+
+class ChangeObject(Edit):
+    """Rename an object, hide or show it, or put it under another. Only what is given changes."""
+
+    do: Literal["change-object"] = "change-object"
+    node: Slug
+    label: Label | None = None
+    visible: bool | None = None
+    parent: Slug | None = None
+
+    def apply(self, scene: Scene) -> Scene:
+        changes = {name: getattr(self, name) for name in self.model_fields_set - {"do", "node"}}
+        return scene.with_node(_node(scene, self.node).replaced(**changes))
+
+    def said(self, scene: Scene) -> str:
+        return f"change {_node(scene, self.node).label}"
+
+
+class RemoveObject(Edit):
+    """Take an object out, with all that sits under it."""
+
+    do: Literal["remove-object"] = "remove-object"
+    node: Slug
+
+    def apply(self, scene: Scene) -> Scene:
+        gone = {_node(scene, self.node).id}
+        while below := {n.id for n in scene.nodes if n.parent in gone} - gone:
+            gone |= below
+        if len(gone) == len(scene.nodes):
+            raise InvalidEdit("The last object stays; a scene needs something to move", self.node)
+        receipts = (
+            receipt.replaced(lines=tuple(line for line in receipt.lines if line.address.split("/")[0] not in gone))
+            for receipt in scene.receipts
+        )
+        return scene.replaced(
+            nodes=tuple(node for node in scene.nodes if node.id not in gone),
+            receipts=tuple(receipt for receipt in receipts if receipt.lines),
+        )
+
+    def said(self, scene: Scene) -> str:
+        return f"remove {_node(scene, self.node).label}"
+
+
+def _node(scene: Scene, slug: str) -> Node:
+    if slug not in scene.by_id:
+        raise UnknownAddress(f"There is no object '{slug}' in this scene", slug)
+    return scene.by_id[slug]

@@ -1,0 +1,122 @@
+"""An object of the scene: where it is, and by choice a shape, a look, a light or a camera. (`Node`, as in glTF.)"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Annotated, Literal
+
+import numpy as np
+from pydantic import Field
+
+from lazzik.core.channel.channel import Number
+from lazzik.core.channel.layer import numbers_of
+from lazzik.core.document import Frozen, Label, Quantity, Slug
+from lazzik.core.geometry.primitives import AnyShape
+
+EulerOrder = Literal["xyz", "xzy", "yxz", "yzx", "zxy", "zyx"]
+
+Metres = Annotated[Number, Quantity("m", "Metres, in the space of the object above.", (-5, 5), 0.01)]
+Degrees = Annotated[Number, Quantity("°", "Degrees about the object's own axis; turning adds up.", (-180, 180), 0.1)]
+Factor = Annotated[Number, Quantity("×", "Times the size at rest.", (0, 3), 0.01)]
+Share = Annotated[Number, Quantity("", "From 0 (none) to 1 (full).", (0, 1), 0.01, low=0, high=1)]
+
+
+class Position(Frozen):
+    """Where the object's origin lies."""
+
+    x: Metres = 0.0
+    y: Metres = 0.0
+    z: Metres = 0.0
+
+
+class Rotation(Frozen):
+    """How the object is turned: about its own axes, in the written order."""
+
+    x: Degrees = 0.0
+    y: Degrees = 0.0
+    z: Degrees = 0.0
+    order: EulerOrder = "xyz"
+
+
+class Scale(Frozen):
+    """How much larger than at rest."""
+
+    x: Factor = 1.0
+    y: Factor = 1.0
+    z: Factor = 1.0
+
+
+class Color(Frozen):
+    """Red, green and blue as screens code them (sRGB)."""
+
+    r: Share = 0.8
+    g: Share = 0.8
+    b: Share = 0.8
+
+
+class Look(Frozen):
+    """The surface."""
+
+    color: Color = Color()
+    glow: Annotated[
+        Number, Quantity("×", "How strongly the surface shines with its own colour.", (0, 4), 0.01, low=0)
+    ] = 0.0
+    roughness: Annotated[float, Field(ge=0, le=1)] = 0.9
+
+
+class Light(Frozen):
+    """A light at the object's origin; 'sun' shines along its −z from afar."""
+
+    kind: Literal["lamp", "sun"] = "lamp"
+    intensity: Annotated[
+        Number, Quantity("×", "Candela for a lamp, lux for a sun.", (0, 50), 0.1, low=0)
+    ] = 1.0
+    color: Color = Color(r=1.0, g=1.0, b=1.0)
+
+
+class Camera(Frozen):
+    """A camera at the object's origin, looking along its −z."""
+
+    view: Annotated[
+        Number, Quantity("°", "Angle of view from bottom to top.", (10, 90), 0.1, low=1, high=170)
+    ] = 40.0
+
+
+class Node(Frozen):
+    """One object."""
+
+    id: Slug
+    label: Label
+    parent: Slug | None = None
+    visible: bool = True
+    position: Position = Position()
+    rotation: Rotation = Rotation()
+    scale: Scale = Scale()
+    shape: AnyShape | None = None
+    look: Look | None = None
+    light: Light | None = None
+    camera: Camera | None = None
+
+    @property
+    def what(self) -> str:
+        """What sort of object it is, in a word."""
+        if self.camera:
+            return "camera"
+        if self.light:
+            return "light"
+        return self.shape.kind if self.shape else "group"
+
+    def size(self) -> float:
+        """The largest extent at rest in metres; 1 for what has no shape."""
+        return float(np.max(self.shape.mesh().size)) if self.shape else 1.0
+
+
+def channels_of(part: Frozen, path: str = "") -> Iterator[tuple[str, float, Quantity]]:
+    """Every number of an object as (path, number, quantity), in the order of the document: 'rotation.z' …"""
+    own = numbers_of(type(part))
+    for name in type(part).model_fields:
+        value = getattr(part, name)
+        if name in own:
+            yield path + name, value, own[name]
+        elif isinstance(value, Frozen):
+            yield from channels_of(value, f"{path}{name}.")

@@ -1,0 +1,52 @@
+"""What a bake did, and what it takes to undo it long after."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.keys import Key
+from lazzik.core.document import Finite, Frozen, Slug
+
+Method = Literal["each", "every", "fitted"]
+
+
+class ReceiptLine(Frozen):
+    """One baked channel: what came out, and the base and layers it had."""
+
+    address: str
+    keys: int
+    worst: Finite
+    """The largest |baked − evaluated| at whole frames and three sub-frames, in the channel's unit."""
+    former_value: Finite
+    former_keys: tuple[Key, ...]
+    switched_off: tuple[Slug, ...]
+
+    def source(self, channel: Channel) -> Channel:
+        """The channel with its former base back, and the layers that the bake switched off on again."""
+        return channel.replaced(
+            value=self.former_value,
+            keys=self.former_keys,
+            layers=tuple(
+                layer.replaced(muted=False) if layer.id in self.switched_off else layer
+                for layer in channel.layers
+            ),
+        )
+
+
+class Receipt(Frozen):
+    """One bake of one or more channels."""
+
+    id: Slug
+    first: int
+    last: int
+    method: Method
+    every: int | None = None
+    tolerances: dict[str, Finite] = {}
+    """For a fitted bake, the tolerance per unit."""
+    lines: tuple[ReceiptLine, ...]
+
+    @property
+    def keys(self) -> int:
+        """How many keys the bake made."""
+        return sum(line.keys for line in self.lines)

@@ -1,0 +1,60 @@
+"""Scenes as text: one JSON form on disk, in the database and over the wire; and refusing what is none."""
+
+from __future__ import annotations
+
+import json
+
+from pydantic import ValidationError
+
+from lazzik.core.errors import InvalidDocument
+from lazzik.core.scene.address import DEEPEST, depth
+from lazzik.core.scene.node import channels_of
+from lazzik.core.scene.scene import VERSION, Scene
+
+LARGEST_TEXT = 64 * 2**20
+"""Bytes. A larger text is refused before it is parsed."""
+
+
+def scene_text(scene: Scene, *, indent: int | None = None) -> str:
+    """The scene as JSON. What has its default is left out; `format` and `version` always stand first."""
+    head = {"format": scene.format, "version": scene.version}
+    return json.dumps(head | scene_json(scene), indent=indent, ensure_ascii=False, allow_nan=False)
+
+
+def scene_json(scene: Scene) -> dict[str, object]:
+    """The scene as plain JSON values, as a revision stores it."""
+    return scene.model_dump(mode="json", exclude_defaults=True)
+
+
+def read_scene(text: str | bytes) -> Scene:
+    """Read a scene. Raises InvalidDocument, saying what is wrong and where."""
+    if len(text) > LARGEST_TEXT:
+        raise InvalidDocument(f"The file is larger than {LARGEST_TEXT // 2**20} MB, the most a scene may have.")
+    try:
+        scene = Scene.model_validate_json(text)
+    except ValidationError as error:
+        raise InvalidDocument(_sentence(error)) from None
+    for node in scene.nodes:
+        for path, number, _ in channels_of(node):
+            if depth(number) > DEEPEST:
+                raise InvalidDocument(f"Layers on {node.id}/{path} are nested deeper than {DEEPEST}.", f"{node.id}/{path}")
+    return scene
+
+
+def _sentence(error: ValidationError) -> str:
+    """What is wrong with a document, in one sentence."""
+    problems = error.errors(include_url=False)
+    first = problems[0]
+    where = ".".join(str(part) for part in first["loc"] if part not in ("constant", "layered"))
+    if first["type"] == "json_invalid":
+        return f"This is not JSON that can be read: {first['ctx']['error']}."
+    if first["loc"] in (("format",), ("version",)):
+        return f"This is not a Lazzik scene of version {VERSION}: its {first['loc'][0]} is {str(first['input'])[:40]!r}."
+    more = f" ({len(problems) - 1} more such problems.)" if len(problems) > 1 else ""
+    return f"The scene can't be read: at {where or 'the top'}, {plain(first['msg'])}.{more}"
+
+
+def plain(message: str) -> str:
+    """A checker's message as the end of a sentence."""
+    message = message.removeprefix("Value error, ")
+    return message[:1].lower() + message[1:]

@@ -1,0 +1,14 @@
+"""Aliases that every floor may import: what an array holds is part of its name."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+Samples = NDArray[np.float64]  # (frames,) one value per moment of a clock
+Points = NDArray[np.float64]  # (points, 3) metres
+Quaternions = NDArray[np.float64]  # (frames, 4) x, y, z, w, unit length
+Triangles = NDArray[np.int64]  # (triangles, 3) rows of Points
+Json = Any
