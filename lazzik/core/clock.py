@@ -24,12 +24,15 @@ class Clock:
     fps: float
     first: int
     frames: Samples
+    key: tuple[float, ...] | None = None
+    """What tells an even clock from another, for keeping results; None is never kept."""
 
     @classmethod
     def over(cls, fps: float, first: int, last: int, *, start: int | None = None, per_frame: int = 1) -> Clock:
         """Every frame from `first` (or `start`) to `last`, each cut into `per_frame` equal parts."""
         begin = first if start is None else start
-        return cls(fps, first, begin + np.arange((last - begin) * per_frame + 1) / per_frame)
+        frames = begin + np.arange((last - begin) * per_frame + 1) / per_frame
+        return cls(fps, first, frames, (fps, first, begin, last, per_frame))
 
     @cached_property
     def elapsed(self) -> Samples:

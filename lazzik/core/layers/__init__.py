@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated, Union, get_args
 
 from pydantic import Field
 
-from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.channel import Channel, Number
 from lazzik.core.channel.layer import Layer
 from lazzik.core.layers.noise import Noise
 
@@ -26,3 +26,5 @@ else:
 # a channel holds layers and a layer's numbers are channels: the name is resolved here, once both exist
 for model in (Channel, Layer, *KINDS):
     model.model_rebuild(force=True, _types_namespace={"AnyLayer": AnyLayer, "Channel": Channel})
+
+__all__ = ["BY_KIND", "KINDS", "AnyLayer", "Layer", "Number"]

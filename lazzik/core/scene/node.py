@@ -8,10 +8,10 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field
 
-from lazzik.core.channel.channel import Number
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.document import Frozen, Label, Quantity, Slug
 from lazzik.core.geometry.primitives import AnyShape
+from lazzik.core.layers import Number  # with its layers resolved
 
 EulerOrder = Literal["xyz", "xzy", "yxz", "yzx", "zxy", "zyx"]
 

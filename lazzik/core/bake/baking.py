@@ -1,0 +1,113 @@
+"""Baking: from motion to keys, one channel at a time, and the edit that places the outcome."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from lazzik.core.bake.fitting import fit, worst_error
+from lazzik.core.bake.minimax import PER_FRAME
+from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.keys import Key
+from lazzik.core.clock import Clock
+from lazzik.core.errors import InvalidEdit
+from lazzik.core.evaluate.evaluator import evaluate
+from lazzik.core.evaluate.memo import Memo
+from lazzik.core.scene.address import Address, find
+from lazzik.core.scene.edits.bakes import BakedChannel, PlaceBake
+from lazzik.core.scene.node import channels_of
+from lazzik.core.scene.receipt import Method
+from lazzik.core.scene.scene import MOST_FRAMES, Scene
+from lazzik.core.types import Samples
+
+TOLERANCES: dict[str, float] = {"m": 0.002, "°": 0.1, "×": 0.002, "": 0.005}
+"""What a fitted bake allows by default, by unit: small enough that nobody sees it at arm's length."""
+
+Progress = Callable[[int, int], None]
+"""Called with how many channels are done and how many there are."""
+
+
+@dataclass(frozen=True)
+class BakePlan:
+    """How to bake: over which frames, with a key on each frame, on every n-th, or as few as a tolerance allows."""
+
+    first: int
+    last: int
+    method: Method = "fitted"
+    every: int = 2
+    tolerances: dict[str, float] = field(default_factory=lambda: dict(TOLERANCES))
+
+    def __post_init__(self) -> None:
+        if self.last <= self.first:
+            raise InvalidEdit(f"The bake must end after it begins, but runs from {self.first} to {self.last}", "range")
+        if self.last - self.first > MOST_FRAMES:
+            raise InvalidEdit(f"A bake may span at most {MOST_FRAMES} frames", "range")
+        if self.method == "every" and not 1 <= self.every <= self.last - self.first:
+            raise InvalidEdit(f"A key on every {self.every}th frame does not fit the range", "every")
+        for unit, tolerance in self.tolerances.items():
+            if not 1e-9 <= tolerance <= 1e9:
+                raise InvalidEdit(f"The tolerance must lie above zero; {tolerance:g} {unit} was given", "tolerance")
+
+    def tolerance(self, unit: str) -> float:
+        """The tolerance for a unit; units without one of their own use the plain one."""
+        return self.tolerances.get(unit, self.tolerances.get("", TOLERANCES[""]))
+
+
+def bakeable(scene: Scene) -> list[str]:
+    """Addresses of all objects' numbers that layers move, in the order of the document."""
+    return [
+        f"{node.id}/{path}"
+        for node in scene.nodes
+        for path, number, _ in channels_of(node)
+        if isinstance(number, Channel) and number.sounding
+    ]
+
+
+def bake(
+    scene: Scene, addresses: list[str], plan: BakePlan, memo: Memo | None = None, progress: Progress | None = None
+) -> PlaceBake:
+    """The edit that bakes these channels. Raises UnknownAddress, InvalidEdit."""
+    if not addresses:
+        raise InvalidEdit("Nothing is chosen to bake: no channel has a layer that sounds", "channels")
+    channels = []
+    for done, address in enumerate(addresses):
+        if progress:
+            progress(done, len(addresses))
+        channels.append(bake_channel(scene, address, plan, memo))
+    return PlaceBake(
+        first=plan.first,
+        last=plan.last,
+        method=plan.method,
+        every=plan.every if plan.method == "every" else None,
+        tolerances=plan.tolerances if plan.method == "fitted" else {},
+        channels=tuple(channels),
+    )
+
+
+def bake_channel(scene: Scene, address: str, plan: BakePlan, memo: Memo | None = None) -> BakedChannel:
+    """Bake one channel; the worst error is measured on the keys that come out."""
+    unit = find(scene, Address.parse(address)).quantity.unit
+    clock = Clock.over(scene.fps, scene.first, plan.last, start=plan.first, per_frame=PER_FRAME)
+    y = evaluate(scene, [address], clock, memo)[address]
+    if plan.method == "fitted":
+        keys = fit(y, plan.first, scene.fps, plan.tolerance(unit))
+    else:
+        keys = sampled(y, plan.first, 1 if plan.method == "each" else plan.every)
+    return BakedChannel(address=address, keys=keys, worst=worst_error(keys, y, plan.first, scene.fps))
+
+
+def sampled(y: Samples, first: int, every: int) -> tuple[Key, ...]:
+    """Keys on every n-th frame and the last, slopes automatic; where the signal is held up to the next key, it steps.
+
+    `y` (n,): samples from frame `first`, PER_FRAME to a frame.
+    """
+    places = np.unique(np.append(np.arange(0, len(y), every * PER_FRAME), len(y) - 1))
+    keys = []
+    for place, after in zip(places, [*places[1:], len(y)], strict=True):
+        holds = after - place > 1 and np.ptp(y[place:after]) == 0 and after < len(y) and y[after] != y[place]
+        keys.append(
+            Key(frame=first + place / PER_FRAME, value=float(y[place]), go="step" if holds else "cubic")
+        )
+    return tuple(keys)

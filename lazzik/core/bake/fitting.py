@@ -1,0 +1,181 @@
+"""Fitted bake: from samples to as few keys as keep the curve within a tolerance, at every sample, always.
+
+The samples are cut where no smooth curve can follow: at jumps (one difference far larger than its neighbours), at
+corners (one second difference far larger than its neighbours) and around holds (stretches of one value). Holds become
+flat or step keys; the smooth stretches between go to `smooth_fit`. A stretch that still misses is keyed sample by
+sample, so the bound holds for any signal whatever. Keys sit on whole frames, and between them only where nothing else
+can meet the tolerance.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from lazzik.core.bake.minimax import PER_FRAME
+from lazzik.core.bake.smooth_fit import fit_smooth
+from lazzik.core.channel.keys import Go, Key, curve_through
+from lazzik.core.document import LARGEST
+from lazzik.core.types import Samples
+
+ISOLATED = 6.0
+"""How many times larger than its neighbours a difference must be to count as a jump or corner: fine noise has large
+differences everywhere and must not be cut to pieces."""
+
+HOLD_SAMPLES = 4
+"""Equal samples in a row that make a hold: one frame's worth."""
+
+LEAST = 1e-12
+"""Tolerances are never smaller than this part of the largest value: float64 holds no more."""
+
+
+@dataclass
+class _Knot:
+    """A key in the making. Slopes in units per second; None where nothing was fitted on that side."""
+
+    value: float
+    slope_in: float | None = None
+    slope_out: float | None = None
+    go: Go = "cubic"
+
+
+@dataclass
+class _Cuts:
+    """Where the samples fall apart."""
+
+    jumps: set[int] = field(default_factory=set)
+    """i: the signal jumps between samples i and i + 1."""
+    holds: list[tuple[int, int]] = field(default_factory=list)
+    corners: set[int] = field(default_factory=set)
+
+
+def fit(y: Samples, first: float, fps: float, tolerance: float) -> tuple[Key, ...]:
+    """Keys whose curve stays within `tolerance` of every sample.
+
+    `y` (n,): samples from frame `first` on, PER_FRAME to a frame. Raises ValueError if a sample is not finite.
+    """
+    if not np.all(np.isfinite(y)):
+        raise ValueError(f"sample {int(np.argmin(np.isfinite(y)))} is not finite")
+    tolerance = max(tolerance, LEAST * float(np.max(np.abs(y))), np.finfo(float).tiny)
+    # a little is kept back for the rounding between samples and frames
+    knots = _fitted(y, fps, tolerance * (1 - 1e-6))
+    keys = _as_keys(knots, first)
+    while len(misses := _misses(keys, y, first, fps, tolerance)):
+        knots = _exact_around(knots, misses, y)
+        keys = _as_keys(knots, first)
+    return keys
+
+
+def worst_error(keys: tuple[Key, ...], y: Samples, first: float, fps: float) -> float:
+    """Largest |curve − sample|, `y` as for `fit`."""
+    return float(np.max(np.abs(_curve_at_samples(keys, y, first, fps) - y)))
+
+
+def _fitted(y: Samples, fps: float, tolerance: float) -> dict[int, _Knot]:
+    """Knots by sample place."""
+    cuts = _cut(y, tolerance)
+    knots: dict[int, _Knot] = {}
+    starts = [a for a, _ in cuts.holds]
+    ends = {a: b for a, b in cuts.holds}
+    last = len(y) - 1
+    place = 0
+    while True:
+        here = knots.setdefault(place, _Knot(float(y[place])))
+        if place == last:
+            return knots
+        if place in cuts.jumps:
+            here.go = "linear"
+            place += 1
+        elif place in ends:
+            end = ends[place]
+            here.slope_out = 0.0
+            if end in cuts.jumps:
+                here.go = "step"
+                place = end + 1
+            else:
+                knots[end] = _Knot(float(y[end]), slope_in=0.0)
+                place = end
+        else:
+            end = min([last, *(s for s in starts if s > place), *(c for c in cuts.corners if c > place)])
+            end = min([end, *(j for j in cuts.jumps if j > place)])
+            _fit_piece(y, place, end, fps, tolerance, knots)
+            place = end
+
+
+def _fit_piece(y: Samples, a: int, b: int, fps: float, tolerance: float, knots: dict[int, _Knot]) -> None:
+    """Fit samples a … b and add the knots; those at the ends may be there already and get a slope on this side."""
+    room = b - a + 2
+    places, values, slopes = np.empty(room, np.int64), np.empty(room), np.empty(room)
+    count = fit_smooth(y, a, b, tolerance, places, values, slopes)
+    slopes = np.clip(slopes * PER_FRAME * fps, -LARGEST, LARGEST)
+    for k in range(count):
+        knot = knots.setdefault(int(places[k]), _Knot(float(values[k])))
+        if k < count - 1:
+            knot.slope_out = float(slopes[k])
+        if k > 0:
+            knot.slope_in = float(slopes[k])
+
+
+def _cut(y: Samples, tolerance: float) -> _Cuts:
+    """Find jumps, holds and corners."""
+    step = np.abs(np.diff(y))
+    cuts = _Cuts()
+    cuts.jumps = set(np.flatnonzero((step > 2 * tolerance) & (step > ISOLATED * _neighbours(step, 1))).tolist())
+    equal = step <= 1e-12 * max(1e-300, float(np.max(np.abs(y))))
+    edges = np.flatnonzero(np.diff(np.concatenate(([0], equal.astype(np.int8), [0]))))
+    for a, b in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
+        if b - a + 1 >= HOLD_SAMPLES:
+            cuts.holds.append((a, b))
+    bend = np.zeros_like(y)
+    bend[1:-1] = np.abs(np.diff(y, 2))
+    for jump in cuts.jumps:
+        bend[max(0, jump - 1) : jump + 3] = 0.0
+    # a corner between two samples shows at both: the pair is compared with what lies around it
+    around = _neighbours(bend, 2)
+    corner = (bend > 0.25 * tolerance) & (bend > ISOLATED * around) & (bend >= _neighbours(bend, 1))
+    cuts.corners = set(np.flatnonzero(corner).tolist())
+    return cuts
+
+
+def _neighbours(values: Samples, distance: int) -> Samples:
+    """(n,) the larger of the two values so many places away on either side; 0 beyond the ends."""
+    out = np.zeros_like(values)
+    if len(values) > distance:
+        out[distance:] = values[:-distance]
+        out[:-distance] = np.maximum(out[:-distance], values[distance:])
+    return out
+
+
+def _exact_around(knots: dict[int, _Knot], misses: list[int], y: Samples) -> dict[int, _Knot]:
+    """Key every sample of the segments that miss, joined by straight lines."""
+    places = sorted(knots)
+    out = dict(knots)
+    for miss in misses:
+        after = int(np.searchsorted(places, miss, side="left"))
+        a, b = places[max(0, after - 1)], places[min(after, len(places) - 1)]
+        for place in range(a, b + 1):
+            out[place] = _Knot(float(y[place]), 0.0, 0.0, "linear")
+    return out
+
+
+def _as_keys(knots: dict[int, _Knot], first: float) -> tuple[Key, ...]:
+    keys = []
+    for place in sorted(knots):
+        knot = knots[place]
+        slope_in = knot.slope_in if knot.slope_in is not None else knot.slope_out or 0.0
+        slope_out = knot.slope_out if knot.slope_out is not None else slope_in
+        keys.append(
+            Key(frame=first + place / PER_FRAME, value=knot.value, slope_in=slope_in, slope_out=slope_out, go=knot.go)
+        )
+    return tuple(keys)
+
+
+def _misses(keys: tuple[Key, ...], y: Samples, first: float, fps: float, tolerance: float) -> list[int]:
+    missed: list[int] = np.flatnonzero(np.abs(_curve_at_samples(keys, y, first, fps) - y) > tolerance).tolist()
+    return missed
+
+
+def _curve_at_samples(keys: tuple[Key, ...], y: Samples, first: float, fps: float) -> Samples:
+    frames = first + np.arange(len(y)) / PER_FRAME
+    return curve_through(keys, fps).at(frames, fps)

@@ -1,0 +1,77 @@
+"""Where objects are over time: local position, orientation and size, as glTF and the stage want them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.spatial.transform import Rotation as Turn
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.clock import Clock
+from lazzik.core.evaluate.evaluator import number_on
+from lazzik.core.evaluate.memo import Memo
+from lazzik.core.scene.node import Node, Position, Rotation, Scale, channels_of
+from lazzik.core.types import Points, Quaternions, Samples
+
+
+@dataclass(frozen=True, eq=False)
+class Pose:
+    """An object's own transform over a clock, within the object above it."""
+
+    position: Points  # (frames, 3) metres
+    orientation: Quaternions  # (frames, 4) x, y, z, w, each in the half-space of the one before
+    scale: Points  # (frames, 3) factors
+
+
+def moves(node: Node, parts: tuple[str, ...] = ("position", "rotation", "scale")) -> bool:
+    """Whether one of these parts of an object can change over time."""
+    return any(
+        isinstance(number, Channel) and number.moves
+        for name in parts
+        for _, number, _ in channels_of(getattr(node, name))
+    )
+
+
+def moving_numbers(node: Node) -> Iterator[tuple[str, Channel]]:
+    """The numbers of an object that can change over time, as (path, channel)."""
+    for path, number, _ in channels_of(node):
+        if isinstance(number, Channel) and number.moves:
+            yield path, number
+
+
+def pose(node: Node, clock: Clock, memo: Memo | None = None) -> Pose:
+    """An object's own transform at every moment of a clock."""
+    angles = triple(node.rotation, clock, memo)
+    return Pose(
+        triple(node.position, clock, memo),
+        orientations(angles, node.rotation.order),
+        triple(node.scale, clock, memo),
+    )
+
+
+def triple(part: Position | Rotation | Scale, clock: Clock, memo: Memo | None = None) -> Points:
+    """(frames, 3) x, y and z of a part."""
+    out = np.empty((len(clock.frames), 3))
+    for column, number in enumerate((part.x, part.y, part.z)):
+        out[:, column] = number_on(number, clock, memo)
+    return out
+
+
+def orientations(angles: Points, order: str) -> Quaternions:
+    """(frames, 4) unit quaternions of Euler angles in degrees, turned about own axes in the written order.
+
+    Consecutive ones have a dot product ≥ 0, so that stepping from one to the next takes the short way.
+    """
+    columns = ["xyz".index(axis) for axis in order]
+    q: Quaternions = Turn.from_euler(order.upper(), angles[:, columns], degrees=True).as_quat()
+    return short_way(q)
+
+
+def short_way(q: Quaternions) -> Quaternions:
+    """The same orientations with signs such that consecutive dot products are ≥ 0."""
+    flips = np.einsum("ij,ij->i", q[1:], q[:-1]) < 0
+    signs: Samples = np.where(np.concatenate(([0], np.cumsum(flips))) % 2, -1.0, 1.0)
+    out: Quaternions = q * signs[:, None]
+    return out
