@@ -74,7 +74,12 @@ class Quantity:
     def __get_pydantic_json_schema__(
         self, schema: core_schema.CoreSchema, handler: GetJsonSchemaHandler
     ) -> dict[str, Any]:
-        described = {"description": self.help, "unit": self.unit, "usefulRange": list(self.useful), "step": self.step}
+        described = {
+            "description": self.help,
+            "unit": self.unit,
+            "usefulRange": list(self.useful),
+            "step": self.step,
+        }
         limits = {"low": self.low, "high": self.high} if self.low > -LARGEST or self.high < LARGEST else {}
         return {**handler(schema), **described, **limits}
 

@@ -66,7 +66,11 @@ def bakeable(scene: Scene) -> list[str]:
 
 
 def bake(
-    scene: Scene, addresses: list[str], plan: BakePlan, memo: Memo | None = None, progress: Progress | None = None
+    scene: Scene,
+    addresses: list[str],
+    plan: BakePlan,
+    memo: Memo | None = None,
+    progress: Progress | None = None,
 ) -> PlaceBake:
     """The edit that bakes these channels. Raises UnknownAddress, InvalidEdit."""
     if not addresses:
@@ -107,7 +111,5 @@ def sampled(y: Samples, first: int, every: int) -> tuple[Key, ...]:
     keys = []
     for place, after in zip(places, [*places[1:], len(y)], strict=True):
         holds = after - place > 1 and np.ptp(y[place:after]) == 0 and after < len(y) and y[after] != y[place]
-        keys.append(
-            Key(frame=first + place / PER_FRAME, value=float(y[place]), go="step" if holds else "cubic")
-        )
+        keys.append(Key(frame=first + place / PER_FRAME, value=float(y[place]), go="step" if holds else "cubic"))
     return tuple(keys)

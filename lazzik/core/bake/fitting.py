@@ -57,6 +57,8 @@ def fit(y: Samples, first: float, fps: float, tolerance: float) -> tuple[Key, ..
     """
     if not np.all(np.isfinite(y)):
         raise ValueError(f"sample {int(np.argmin(np.isfinite(y)))} is not finite")
+    if np.ptp(y) == 0:
+        return (Key(frame=first, value=float(y[0]), slope_in=0.0, slope_out=0.0),)
     tolerance = max(tolerance, LEAST * float(np.max(np.abs(y))), np.finfo(float).tiny)
     # a little is kept back for the rounding between samples and frames
     knots = _fitted(y, fps, tolerance * (1 - 1e-6))
@@ -166,7 +168,13 @@ def _as_keys(knots: dict[int, _Knot], first: float) -> tuple[Key, ...]:
         slope_in = knot.slope_in if knot.slope_in is not None else knot.slope_out or 0.0
         slope_out = knot.slope_out if knot.slope_out is not None else slope_in
         keys.append(
-            Key(frame=first + place / PER_FRAME, value=knot.value, slope_in=slope_in, slope_out=slope_out, go=knot.go)
+            Key(
+                frame=first + place / PER_FRAME,
+                value=knot.value,
+                slope_in=slope_in,
+                slope_out=slope_out,
+                go=knot.go,
+            )
         )
     return tuple(keys)
 

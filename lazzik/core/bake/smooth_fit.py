@@ -142,7 +142,9 @@ def solve(
         for s in range(lo, hi):
             left, span = keys[s], keys[s + 1] - keys[s]
             for i in range(span + 1):
-                error = abs(hermite_at(i / span, span, values[s], slopes[s], values[s + 1], slopes[s + 1]) - y[left + i])
+                error = abs(
+                    hermite_at(i / span, span, values[s], slopes[s], values[s + 1], slopes[s + 1]) - y[left + i]
+                )
                 worst = max(worst, error)
                 weights[left + i - start] *= error + 1e-3 * tolerance
         if worst < best:
@@ -181,9 +183,7 @@ def midway(a: int, b: int) -> int:
 
 
 @kernel("int64(float64[::1], int64, int64, float64, int64[::1], float64[::1], float64[::1])")
-def seed_and_mend(
-    y: Samples, a: int, b: int, tolerance: float, keys: Samples, values: Samples, slopes: Samples
-) -> int:
+def seed_and_mend(y: Samples, a: int, b: int, tolerance: float, keys: Samples, values: Samples, slopes: Samples) -> int:
     """Keys on samples a … b from the seed, mended until every segment holds. Returns how many, filling the arrays."""
     count = 1
     keys[0] = a
@@ -232,7 +232,11 @@ def prune(y: Samples, tolerance: float, keys: Samples, values: Samples, slopes: 
             if not cubic_fits(y, keys[k - 1], keys[k + 1], tolerance):
                 k += 1
                 continue
-            kept_keys, kept_values, kept_slopes = keys[:count].copy(), values[:count].copy(), slopes[:count].copy()
+            kept_keys, kept_values, kept_slopes = (
+                keys[:count].copy(),
+                values[:count].copy(),
+                slopes[:count].copy(),
+            )
             keys[k : count - 1] = kept_keys[k + 1 :]
             values[k : count - 1] = kept_values[k + 1 :]
             slopes[k : count - 1] = kept_slopes[k + 1 :]
@@ -247,9 +251,7 @@ def prune(y: Samples, tolerance: float, keys: Samples, values: Samples, slopes: 
 
 
 @kernel("int64(float64[::1], int64, int64, float64, int64[::1], float64[::1], float64[::1])")
-def fit_smooth(
-    y: Samples, a: int, b: int, tolerance: float, keys: Samples, values: Samples, slopes: Samples
-) -> int:
+def fit_smooth(y: Samples, a: int, b: int, tolerance: float, keys: Samples, values: Samples, slopes: Samples) -> int:
     """The fewest keys found on samples a … b. Returns how many; the arrays (room for b − a + 2) are filled."""
     count = seed_and_mend(y, a, b, tolerance, keys, values, slopes)
     return prune(y, tolerance, keys, values, slopes, count)

@@ -61,9 +61,7 @@ def _tag(value: object) -> str:
     return "layered" if isinstance(value, dict | Channel) else "constant"
 
 
-Number = Annotated[
-    Annotated[Finite, Tag("constant")] | Annotated[Channel, Tag("layered")], Discriminator(_tag)
-]
+Number = Annotated[Annotated[Finite, Tag("constant")] | Annotated[Channel, Tag("layered")], Discriminator(_tag)]
 """Every number of the document: plain, or a channel whose layers have numbers of their own, to any depth."""
 
 

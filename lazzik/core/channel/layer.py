@@ -69,7 +69,8 @@ class Layer(Frozen):
     combine: Combine = "add"
     window: Window = Window()
     weight: Annotated[
-        Number, Quantity(help="How much of the layer counts; beyond 1 exaggerates.", useful=(0, 1.5), low=-100, high=100)
+        Number,
+        Quantity(help="How much of the layer counts; beyond 1 exaggerates.", useful=(0, 1.5), low=-100, high=100),
     ] = 1.0
     loop: Annotated[Finite, Field(gt=0)] | None = None
     """Frames after which the motion repeats; None is endless."""
@@ -107,7 +108,6 @@ def numbers_of(model: type[Frozen]) -> dict[str, Quantity]:
 def held(value: float | Samples, quantity: Quantity) -> float | Samples:
     """A driven number kept within its hard limits (a constant was checked when it was set)."""
     return value if isinstance(value, float | int) else np.clip(value, quantity.low, quantity.high)
-
 
 
 def table(inputs: Inputs, *names: str) -> Samples:

@@ -1,6 +1,6 @@
 """From numbers of the document to arrays over a clock.
 
-    x₀ = base;  x_{i+1} = combine(x_i, y_i, weight_i · window_i)  over the layers that sound, lowest first
+x₀ = base;  x_{i+1} = combine(x_i, y_i, weight_i · window_i)  over the layers that sound, lowest first
 """
 
 from __future__ import annotations

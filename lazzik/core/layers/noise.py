@@ -56,22 +56,29 @@ class Noise(Layer):
         Number,
         Quantity("s", "Seconds from one random value to the next. Longer is calmer.", (0.1, 8), 0.01, low=0.001),
     ] = 1.0
-    octaves: Annotated[
-        Number, Quantity("", "How many layers of ever finer detail.", (1, 8), 0.1, low=1, high=10)
-    ] = 1.0
+    octaves: Annotated[Number, Quantity("", "How many layers of ever finer detail.", (1, 8), 0.1, low=1, high=10)] = 1.0
     roughness: Annotated[
-        Number, Quantity("", "How strong each finer octave is beside the coarser.", (0, 1), 0.01, low=0, high=1)
+        Number,
+        Quantity("", "How strong each finer octave is beside the coarser.", (0, 1), 0.01, low=0, high=1),
     ] = 0.5
     seed: Annotated[
         Number, Quantity("", "Another seed is another pattern.", (0, 99), 1, low=0, high=2**31, whole=True)
     ] = 0.0
     shift: Annotated[Number, Quantity("s", "Moves the motion later in time.", (-10, 10), 0.01)] = 0.0
     bias: Annotated[
-        Number, Quantity("", "Dwells low (under 0.5) or high (over 0.5).", (0.02, 0.98), 0.01, low=0.001, high=0.999)
+        Number,
+        Quantity("", "Dwells low (under 0.5) or high (over 0.5).", (0.02, 0.98), 0.01, low=0.001, high=0.999),
     ] = 0.5
     gain: Annotated[
         Number,
-        Quantity("", "Dwells in the middle (under 0.5) or at the extremes.", (0.02, 0.98), 0.01, low=0.001, high=0.999),
+        Quantity(
+            "",
+            "Dwells in the middle (under 0.5) or at the extremes.",
+            (0.02, 0.98),
+            0.01,
+            low=0.001,
+            high=0.999,
+        ),
     ] = 0.5
     character: Literal["smooth", "billow", "ridged", "steps", "white"] = "smooth"
     side: Literal["both", "above", "below"] = "both"
@@ -133,9 +140,7 @@ def shaped(v: float, bias: float, gain: float) -> float:
 
 
 @kernel("void(float64[::1], int64, int64, int64, float64[:, ::1], float64[::1])")
-def octave_noise(
-    position: Samples, wrap: int, character: int, side: int, numbers: Samples, out: Samples
-) -> None:
+def octave_noise(position: Samples, wrap: int, character: int, side: int, numbers: Samples, out: Samples) -> None:
     """Fill `out` with amplitude · noise at `position` (cells). `wrap` > 0 closes the lattice after so many cells.
 
     `numbers` (6, 1 or frames): amplitude, octaves, roughness, seed, bias, gain.
@@ -163,9 +168,7 @@ def octave_noise(
             else:
                 f = u - cell
                 fade = f * f * f * (f * (f * 6.0 - 15.0) + 10.0)
-                n = 2.0 * (
-                    (1.0 - fade) * lattice(here, seed, j) * f + fade * lattice(after, seed, j) * (f - 1.0)
-                )
+                n = 2.0 * ((1.0 - fade) * lattice(here, seed, j) * f + fade * lattice(after, seed, j) * (f - 1.0))
                 if character == 1:
                     n = 2.0 * abs(n) - 1.0
                 elif character == 2:

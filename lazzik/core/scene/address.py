@@ -1,8 +1,8 @@
 """Addresses: the written path of a number, and how to read and write what it leads to.
 
-    beacon/rotation.z                     a number of an object
-    beacon/rotation.z#gust                a layer on it
-    beacon/rotation.z#gust.amplitude      a number of that layer, which may carry layers itself: …#slow.period
+beacon/rotation.z                     a number of an object
+beacon/rotation.z#gust                a layer on it
+beacon/rotation.z#gust.amplitude      a number of that layer, which may carry layers itself: …#slow.period
 """
 
 from __future__ import annotations
@@ -178,5 +178,6 @@ def depth(number: float | Channel) -> int:
     if not isinstance(number, Channel):
         return 0
     return max(
-        (1 + max(depth(getattr(layer, n)) for n in numbers_of(type(layer))) for layer in number.layers), default=0
+        (1 + max(depth(getattr(layer, n)) for n in numbers_of(type(layer))) for layer in number.layers),
+        default=0,
     )

@@ -68,18 +68,14 @@ class Light(Frozen):
     """A light at the object's origin; 'sun' shines along its −z from afar."""
 
     kind: Literal["lamp", "sun"] = "lamp"
-    intensity: Annotated[
-        Number, Quantity("×", "Candela for a lamp, lux for a sun.", (0, 50), 0.1, low=0)
-    ] = 1.0
+    intensity: Annotated[Number, Quantity("×", "Candela for a lamp, lux for a sun.", (0, 50), 0.1, low=0)] = 1.0
     color: Color = Color(r=1.0, g=1.0, b=1.0)
 
 
 class Camera(Frozen):
     """A camera at the object's origin, looking along its −z."""
 
-    view: Annotated[
-        Number, Quantity("°", "Angle of view from bottom to top.", (10, 90), 0.1, low=1, high=170)
-    ] = 40.0
+    view: Annotated[Number, Quantity("°", "Angle of view from bottom to top.", (10, 90), 0.1, low=1, high=170)] = 40.0
 
 
 class Node(Frozen):

@@ -28,8 +28,7 @@ class ReceiptLine(Frozen):
             value=self.former_value,
             keys=self.former_keys,
             layers=tuple(
-                layer.replaced(muted=False) if layer.id in self.switched_off else layer
-                for layer in channel.layers
+                layer.replaced(muted=False) if layer.id in self.switched_off else layer for layer in channel.layers
             ),
         )
 

@@ -37,7 +37,9 @@ def read_scene(text: str | bytes) -> Scene:
     for node in scene.nodes:
         for path, number, _ in channels_of(node):
             if depth(number) > DEEPEST:
-                raise InvalidDocument(f"Layers on {node.id}/{path} are nested deeper than {DEEPEST}.", f"{node.id}/{path}")
+                raise InvalidDocument(
+                    f"Layers on {node.id}/{path} are nested deeper than {DEEPEST}.", f"{node.id}/{path}"
+                )
     return scene
 
 
@@ -49,7 +51,9 @@ def _sentence(error: ValidationError) -> str:
     if first["type"] == "json_invalid":
         return f"This is not JSON that can be read: {first['ctx']['error']}."
     if first["loc"] in (("format",), ("version",)):
-        return f"This is not a Lazzik scene of version {VERSION}: its {first['loc'][0]} is {str(first['input'])[:40]!r}."
+        return (
+            f"This is not a Lazzik scene of version {VERSION}: its {first['loc'][0]} is {str(first['input'])[:40]!r}."
+        )
     more = f" ({len(problems) - 1} more such problems.)" if len(problems) > 1 else ""
     return f"The scene can't be read: at {where or 'the top'}, {plain(first['msg'])}.{more}"
 

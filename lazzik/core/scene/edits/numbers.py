@@ -80,9 +80,7 @@ class MoveKeys(Edit):
         for key in moving:
             _check(place.quantity, key.value + self.rise, title(scene, address), self.address)
         landed = tuple(k.replaced(frame=k.frame + self.by, value=k.value + self.rise) for k in moving)
-        return write(
-            scene, address, lambda channel: channel.replaced(keys=_merged(channel.keys, landed, gone=moving))
-        )
+        return write(scene, address, lambda channel: channel.replaced(keys=_merged(channel.keys, landed, gone=moving)))
 
     def said(self, scene: Scene) -> str:
         count = "a key" if len(self.frames) == 1 else f"{len(self.frames)} keys"

@@ -1,0 +1,5 @@
+"""`python -m lazzik`."""
+
+from lazzik.cli import main
+
+main()

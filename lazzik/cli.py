@@ -1,0 +1,192 @@
+"""The command line: the same engine without a screen."""
+
+from __future__ import annotations
+
+import importlib
+import json
+import pkgutil
+from pathlib import Path
+from typing import Annotated, NoReturn
+
+import numpy as np
+import typer
+
+import lazzik.core
+from lazzik.core.bake.baking import TOLERANCES, BakePlan, bake, bakeable
+from lazzik.core.clock import Clock
+from lazzik.core.errors import InvalidEdit, LazzikError
+from lazzik.core.formats.csv_curves import write_csv
+from lazzik.core.formats.gltf import write_glb
+from lazzik.core.kernels import KERNELS
+from lazzik.core.scene.address import Address, find
+from lazzik.core.scene.edits.bakes import PlaceBake
+from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.text import read_scene, scene_text
+from lazzik.demo.station import station
+
+app = typer.Typer(help="Procedural motion in layers, baked to keys.", no_args_is_help=True, add_completion=False)
+
+SceneFile = Annotated[Path, typer.Argument(help="A scene as JSON.", show_default=False)]
+Frames = Annotated[str | None, typer.Option(help="First and last frame, as 0:250. Without it, the scene's range.")]
+
+
+def main() -> None:
+    """Run a command; what the person did wrong is one sentence on standard error and exit code 1."""
+    try:
+        app()
+    except LazzikError as error:
+        _fail(error.message)
+
+
+@app.command()
+def serve(
+    data: Annotated[Path, typer.Option(help="Folder of the database; made if it is not there.")] = Path("data"),
+    host: Annotated[str, typer.Option(help="Address to listen on; only this machine by default.")] = "127.0.0.1",
+    port: Annotated[int, typer.Option(help="Port to listen on.")] = 8460,
+    demo: Annotated[bool, typer.Option(help="Add the demo scene if there is no scene yet.")] = False,
+) -> None:
+    """Start the application."""
+    import uvicorn
+
+    from lazzik.web.app import create_app
+
+    application = create_app(data, host=host, with_demo=demo)
+    typer.echo(f"Lazzik is at http://{host}:{port}/  (Ctrl+C stops it)")
+    uvicorn.run(application, host=host, port=port, log_level="warning")
+
+
+@app.command()
+def sample(
+    scene: SceneFile,
+    addresses: Annotated[list[str], typer.Argument(help="Addresses such as beacon/rotation.z", show_default=False)],
+    frames: Frames = None,
+    step: Annotated[float, typer.Option(help="Frames from one row to the next; may be a part of one.")] = 1.0,
+    out: Annotated[Path | None, typer.Option("-o", "--out", help="File to write; without it, the terminal.")] = None,
+) -> None:
+    """Write channels as CSV: a column of frames and one for each address."""
+    document = _read(scene)
+    first, last = _range(document, frames)
+    if not 0.001 <= step <= 1e6:
+        raise InvalidEdit(f"--step must lie between 0.001 and 1000000; {step:g} was given", "--step")
+    rows = int((last - first) / step + 1e-9) + 1
+    if rows > 2_000_000:
+        raise InvalidEdit(f"That would be {rows:,} rows; choose fewer frames or a larger step", "--step")
+    moments = [first + i * step for i in range(rows)]
+    clock = Clock(document.fps, document.first, np.array(moments))
+    text = write_csv(document, addresses, clock)
+    if out is None:
+        typer.echo(text, nl=False)
+    else:
+        _write(out, text.encode())
+
+
+@app.command("bake")
+def bake_scene(
+    scene: SceneFile,
+    out: Annotated[Path, typer.Option("-o", "--out", help="OUT.json, OUT.glb or OUT.csv.")],
+    only: Annotated[
+        list[str] | None, typer.Option(help="An address to bake; repeat for more. Default: all that move.")
+    ] = None,
+    frames: Frames = None,
+    every: Annotated[int | None, typer.Option(help="A key on every n-th frame; 1 is each.")] = None,
+    tolerance: Annotated[float | None, typer.Option(help="Fitted, within this much in the channel's own unit.")] = None,
+) -> None:
+    """Bake channels to keys and print the receipt. Without --every and --tolerance: fitted, by the usual tolerances."""
+    writers = {".json": _json, ".glb": _glb, ".csv": _csv}
+    if out.suffix not in writers:
+        raise InvalidEdit(f"'{out.name}' must end in .json, .glb or .csv", "--out")
+    if every is not None and tolerance is not None:
+        raise InvalidEdit("Choose --every or --tolerance, not both", "--every")
+    document = _read(scene)
+    first, last = _range(document, frames)
+    if every is not None:
+        plan = BakePlan(first, last, "each" if every == 1 else "every", every)
+    else:
+        plan = BakePlan(
+            first,
+            last,
+            "fitted",
+            tolerances=dict(TOLERANCES) if tolerance is None else dict.fromkeys(TOLERANCES, tolerance),
+        )
+    placed = bake(document, only or bakeable(document), plan)
+    baked = placed.apply(document)
+    _write(out, writers[out.suffix](baked))
+    typer.echo(_receipt(document, placed))
+
+
+@app.command()
+def schema() -> None:
+    """Print the JSON schema of the scene document."""
+    typer.echo(json.dumps(Scene.model_json_schema(), indent=2))
+
+
+@app.command()
+def demo(write: Annotated[Path, typer.Option(help="File to write the demo scene to.")]) -> None:
+    """Write the demo scene."""
+    _write(write, scene_text(station(), indent=1).encode())
+
+
+@app.command()
+def prepare() -> None:
+    """Compile what is compiled and keep it on disk, so that nothing waits for it later."""
+    for module in pkgutil.walk_packages(lazzik.core.__path__, "lazzik.core."):
+        importlib.import_module(module.name)
+    typer.echo(f"{len(KERNELS)} kernels are ready.")
+
+
+def _read(path: Path) -> Scene:
+    try:
+        return read_scene(path.read_bytes())
+    except OSError as error:
+        _fail(f"'{path}' can't be read: {error.strerror}.")
+
+
+def _write(path: Path, content: bytes) -> None:
+    try:
+        path.write_bytes(content)
+    except OSError as error:
+        _fail(f"'{path}' can't be written: {error.strerror}.")
+
+
+def _fail(sentence: str) -> NoReturn:
+    typer.echo(sentence, err=True)
+    raise SystemExit(1)
+
+
+def _range(scene: Scene, frames: str | None) -> tuple[int, int]:
+    if frames is None:
+        return scene.first, scene.last
+    first, colon, last = frames.partition(":")
+    try:
+        ends = int(first), int(last)
+    except ValueError:
+        ends = (0, -1)
+    if not colon or ends[1] < ends[0]:
+        raise InvalidEdit(f"--frames takes a first and a last frame, as 0:250; '{frames}' was given", "--frames")
+    return ends
+
+
+def _json(scene: Scene) -> bytes:
+    return scene_text(scene, indent=1).encode()
+
+
+def _glb(scene: Scene) -> bytes:
+    return write_glb(scene)
+
+
+def _csv(scene: Scene) -> bytes:
+    addresses = [line.address for line in scene.receipts[-1].lines]
+    receipt = scene.receipts[-1]
+    return write_csv(scene, addresses, Clock.over(scene.fps, scene.first, receipt.last, start=receipt.first)).encode()
+
+
+def _receipt(scene: Scene, placed: PlaceBake) -> str:
+    rows = [f"frames {placed.first} to {placed.last}, {placed.method}" + (f" {placed.every}" if placed.every else "")]
+    width = max(len(channel.address) for channel in placed.channels)
+    for channel in placed.channels:
+        unit = find(scene, Address.parse(channel.address)).quantity.unit
+        rows.append(
+            f"{channel.address:<{width}}  {len(channel.keys):>5} keys  worst {channel.worst:.3g} {unit}".rstrip()
+        )
+    rows.append(f"{sum(len(c.keys) for c in placed.channels)} keys on {len(placed.channels)} channels")
+    return "\n".join(rows)

@@ -1,0 +1,231 @@
+"""glTF 2.0 as one binary file (Khronos, ISO/IEC 12113): geometry, hierarchy, lights, cameras and the animation.
+
+Carried: objects and what sits under what, primitives as meshes, flat colours, glow at the first frame, lights
+(KHR_lights_punctual) and cameras at their first frame, and position, orientation and size over time, a key on each
+frame. Orientation gets keys between frames where turning is so fast that the short way between two frames would differ.
+Not carried: changes over time of glow, light and angle of view; layers and keys themselves (the scene as JSON has them).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+import pygltflib as gl
+from numpy.typing import NDArray
+
+from lazzik.core.clock import Clock
+from lazzik.core.evaluate.evaluator import number_on
+from lazzik.core.evaluate.memo import Memo
+from lazzik.core.evaluate.poses import moves, orientations, pose, short_way, triple
+from lazzik.core.geometry.mesh import Mesh
+from lazzik.core.scene.node import Color, Light, Look, Node
+from lazzik.core.scene.scene import Scene
+from lazzik.core.types import Quaternions, Samples
+
+LARGEST_TURN = 0.05
+"""Degrees by which an exported orientation may differ between two frames from the evaluated one."""
+
+NEAR, FAR = 0.05, 1000.0
+"""Metres between which a camera sees."""
+
+SUBFRAMES = 4
+
+
+def write_glb(scene: Scene, *, animated: bool = True, memo: Memo | None = None) -> bytes:
+    """The scene as the bytes of a .glb file."""
+    return _Writer(scene, memo or Memo()).write(animated)
+
+
+@dataclass
+class _Writer:
+    """Collects the parts of one file. Shapes and looks that are equal are written once."""
+
+    scene: Scene
+    memo: Memo
+    gltf: gl.GLTF2 = field(default_factory=gl.GLTF2)
+    blob: bytearray = field(default_factory=bytearray)
+    materials: dict[str, int] = field(default_factory=dict)
+    meshes: dict[tuple[str, int], int] = field(default_factory=dict)
+    shapes: dict[str, tuple[gl.Attributes, int]] = field(default_factory=dict)
+    lights: list[dict[str, Any]] = field(default_factory=list)
+    clocks: dict[bytes, int] = field(default_factory=dict)
+
+    def write(self, animated: bool) -> bytes:
+        """Everything, in the order of the document."""
+        places = {node.id: i for i, node in enumerate(self.scene.nodes)}
+        self.gltf.asset = gl.Asset(version="2.0", generator="Lazzik")
+        self.gltf.nodes = [self._node(node) for node in self.scene.nodes]
+        for node in self.scene.nodes:
+            if node.parent is not None:
+                self.gltf.nodes[places[node.parent]].children.append(places[node.id])
+        roots = [places[node.id] for node in self.scene.nodes if node.parent is None]
+        self.gltf.scenes = [gl.Scene(name=self.scene.name, nodes=roots)]
+        self.gltf.scene = 0
+        if animated:
+            self._animate(places)
+        if self.lights:
+            self.gltf.extensions = {"KHR_lights_punctual": {"lights": self.lights}}
+            self.gltf.extensionsUsed.append("KHR_lights_punctual")
+        if self.blob:
+            self.gltf.buffers = [gl.Buffer(byteLength=len(self.blob))]
+            self.gltf.set_binary_blob(bytes(self.blob))
+        return b"".join(self.gltf.save_to_bytes())
+
+    def _now(self) -> Clock:
+        return Clock.over(self.scene.fps, self.scene.first, self.scene.first)
+
+    def _node(self, node: Node) -> gl.Node:
+        now = pose(node, self._now(), self.memo)
+        out = gl.Node(
+            name=node.label,
+            translation=now.position[0].tolist(),
+            rotation=now.orientation[0].tolist(),
+            scale=now.scale[0].tolist(),
+            children=[],
+            extras={"id": node.id},
+        )
+        if node.shape is not None and node.visible:
+            out.mesh = self._mesh(node)
+        if node.camera is not None:
+            view = np.radians(self._first(node.camera.view))
+            lens = gl.Perspective(yfov=float(view), znear=NEAR, zfar=FAR)
+            self.gltf.cameras.append(gl.Camera(type="perspective", perspective=lens))
+            out.camera = len(self.gltf.cameras) - 1
+        if node.light is not None and node.visible:
+            self.lights.append(self._light(node.light))
+            out.extensions = {"KHR_lights_punctual": {"light": len(self.lights) - 1}}
+        return out
+
+    def _first(self, number: Any) -> float:
+        value = number_on(number, self._now(), self.memo)
+        return float(value if isinstance(value, float | int) else value[0])
+
+    def _linear(self, color: Color) -> list[float]:
+        """A colour in linear light, from its sRGB code (IEC 61966-2-1)."""
+        coded = np.clip([self._first(c) for c in (color.r, color.g, color.b)], 0, 1)
+        linear = np.where(coded <= 0.04045, coded / 12.92, ((coded + 0.055) / 1.055) ** 2.4)
+        return [round(float(c), 6) for c in linear]
+
+    def _light(self, light: Light) -> dict[str, Any]:
+        return {
+            "type": "point" if light.kind == "lamp" else "directional",
+            "color": self._linear(light.color),
+            "intensity": self._first(light.intensity),
+        }
+
+    def _material(self, look: Look) -> int:
+        color, glow = self._linear(look.color), self._first(look.glow)
+        surface = gl.PbrMetallicRoughness(
+            baseColorFactor=[*color, 1.0], metallicFactor=0.0, roughnessFactor=look.roughness
+        )
+        material = gl.Material(pbrMetallicRoughness=surface, emissiveFactor=[c * min(glow, 1.0) for c in color])
+        if glow > 1:
+            material.extensions = {"KHR_materials_emissive_strength": {"emissiveStrength": glow}}
+            if "KHR_materials_emissive_strength" not in self.gltf.extensionsUsed:
+                self.gltf.extensionsUsed.append("KHR_materials_emissive_strength")
+        self.gltf.materials.append(material)
+        return len(self.gltf.materials) - 1
+
+    def _mesh(self, node: Node) -> int:
+        look = node.look or Look()
+        key = look.model_dump_json()
+        if key not in self.materials:
+            self.materials[key] = self._material(look)
+        shape = node.shape.model_dump_json() if node.shape else ""
+        if (shape, self.materials[key]) not in self.meshes:
+            if shape not in self.shapes:
+                self.shapes[shape] = self._geometry(node.shape.mesh())  # type: ignore[union-attr]
+            attributes, indices = self.shapes[shape]
+            part = gl.Primitive(attributes=attributes, indices=indices, material=self.materials[key])
+            self.gltf.meshes.append(gl.Mesh(primitives=[part]))
+            self.meshes[shape, self.materials[key]] = len(self.gltf.meshes) - 1
+        return self.meshes[shape, self.materials[key]]
+
+    def _geometry(self, mesh: Mesh) -> tuple[gl.Attributes, int]:
+        attributes = gl.Attributes(
+            POSITION=self._accessor(mesh.points.astype(np.float32), "VEC3", gl.ARRAY_BUFFER, limits=True),
+            NORMAL=self._accessor(mesh.normals.astype(np.float32), "VEC3", gl.ARRAY_BUFFER),
+        )
+        width: type[np.unsignedinteger[Any]] = np.uint16 if len(mesh.points) < 65_535 else np.uint32
+        return attributes, self._accessor(mesh.triangles.ravel().astype(width), "SCALAR", gl.ELEMENT_ARRAY_BUFFER)
+
+    def _accessor(self, values: NDArray[Any], shape: str, target: int | None = None, *, limits: bool = False) -> int:
+        """Add an array to the buffer, its start on a multiple of four bytes."""
+        self.blob.extend(b"\0" * (-len(self.blob) % 4))
+        data = values.tobytes()
+        self.gltf.bufferViews.append(
+            gl.BufferView(buffer=0, byteOffset=len(self.blob), byteLength=len(data), target=target)
+        )
+        self.blob.extend(data)
+        types = {"float32": gl.FLOAT, "uint16": gl.UNSIGNED_SHORT, "uint32": gl.UNSIGNED_INT}
+        rows = values.reshape(len(values), -1)
+        self.gltf.accessors.append(
+            gl.Accessor(
+                bufferView=len(self.gltf.bufferViews) - 1,
+                componentType=types[values.dtype.name],
+                count=len(values),
+                type=shape,
+                min=rows.min(axis=0).tolist() if limits else None,
+                max=rows.max(axis=0).tolist() if limits else None,
+            )
+        )
+        return len(self.gltf.accessors) - 1
+
+    def _animate(self, places: dict[str, int]) -> None:
+        clock = self.scene.clock()
+        animation = gl.Animation(name=self.scene.name, samplers=[], channels=[])
+        for node in self.scene.nodes:
+            if moves(node, ("position",)):
+                values = triple(node.position, clock, self.memo)
+                self._track(animation, places[node.id], "translation", clock.frames, values)
+            if moves(node, ("rotation",)):
+                frames, turned = turning(node, self.scene, self.memo)
+                self._track(animation, places[node.id], "rotation", frames, turned)
+            if moves(node, ("scale",)):
+                values = triple(node.scale, clock, self.memo)
+                self._track(animation, places[node.id], "scale", clock.frames, values)
+        if animation.channels:
+            self.gltf.animations = [animation]
+
+    def _track(self, animation: gl.Animation, place: int, path: str, frames: Samples, values: NDArray[Any]) -> None:
+        times = ((frames - self.scene.first) / self.scene.fps).astype(np.float32)
+        if times.tobytes() not in self.clocks:
+            self.clocks[times.tobytes()] = self._accessor(times, "SCALAR", limits=True)
+        shape = "VEC4" if path == "rotation" else "VEC3"
+        sampler = gl.AnimationSampler(
+            input=self.clocks[times.tobytes()],
+            output=self._accessor(values.astype(np.float32), shape),
+            interpolation="LINEAR",
+        )
+        animation.samplers.append(sampler)
+        target = gl.AnimationChannelTarget(node=place, path=path)
+        animation.channels.append(gl.AnimationChannel(sampler=len(animation.samplers) - 1, target=target))
+
+
+def turning(node: Node, scene: Scene, memo: Memo | None = None) -> tuple[Samples, Quaternions]:
+    """Frames and orientations between which the short way is right to LARGEST_TURN degrees at every sub-frame."""
+    fine = scene.clock(SUBFRAMES)
+    q = orientations(triple(node.rotation, fine, memo), node.rotation.order)
+    whole = np.arange(0, len(q), SUBFRAMES)
+    kept = np.zeros(len(q), bool)
+    kept[whole] = True
+    for j in range(1, SUBFRAMES):
+        between = slerp(q[whole[:-1]], q[whole[1:]], j / SUBFRAMES)
+        off = 2 * np.degrees(np.arccos(np.clip(np.abs(np.einsum("ij,ij->i", between, q[whole[:-1] + j])), -1, 1)))
+        for k in range(1, SUBFRAMES):
+            kept[whole[:-1][off > LARGEST_TURN] + k] = True
+    return fine.frames[kept], short_way(q[kept])
+
+
+def slerp(a: Quaternions, b: Quaternions, u: float) -> Quaternions:
+    """(n, 4) the short way from a to b (K. Shoemake, 'Animating rotation with quaternion curves', SIGGRAPH 1985)."""
+    dot = np.einsum("ij,ij->i", a, b)
+    b = np.where(dot[:, None] < 0, -b, b)
+    angle = np.arccos(np.clip(np.abs(dot), 0, 1))[:, None]
+    sine = np.sin(angle)
+    small = sine < 1e-9
+    safe = np.where(small, 1.0, sine)
+    out: Quaternions = np.where(small, a + u * (b - a), (np.sin((1 - u) * angle) * a + np.sin(u * angle) * b) / safe)
+    return out / np.linalg.norm(out, axis=1, keepdims=True)

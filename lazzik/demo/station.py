@@ -1,0 +1,291 @@
+"""The demo scene: a weather station on a mountain ridge at dusk, built with the same documents people make.
+
+Everything here is made up. Metres, Y up; the station looks toward +z.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.keys import Key
+from lazzik.core.channel.layer import Layer
+from lazzik.core.channel.window import Window
+from lazzik.core.geometry.primitives import Ball, Box, Ring, Sheet, Tube
+from lazzik.core.layers.noise import Noise
+from lazzik.core.scene.node import Camera, Color, Light, Look, Node, Position, Rotation, Scale
+from lazzik.core.scene.scene import Scene
+
+LAST = 250
+
+
+def station() -> Scene:
+    """The ridge weather station."""
+    nodes = [
+        *_ground(),
+        *_mast(),
+        *_anemometer(),
+        *_aerial(),
+        *_windsock(),
+        *_lamps(),
+        *_balloon(),
+        *_instruments(),
+        *_sign(),
+        *_pool(),
+        *_pines(),
+        *_camera_and_light(),
+    ]
+    return Scene(name="Ridge station", fps=30, first=0, last=LAST, nodes=tuple(nodes))
+
+
+def paint(code: str, *, glow: float | Channel = 0.0) -> Look:
+    """A look from a colour written as in style sheets."""
+    r, g, b = (round(int(code[i : i + 2], 16) / 255, 4) for i in (1, 3, 5))
+    return Look(color=Color(r=r, g=g, b=b), glow=glow)
+
+
+STEEL, BONE, INK, BRICK, PINE = (paint(c) for c in ("#8F9A96", "#E6DCC6", "#2B3A3E", "#C4472B", "#2E6F68"))
+STONE, SAGE, AMBER = (paint(c) for c in ("#B9AD96", "#A9BBA6", "#E9C46A"))
+
+
+def at(x: float | Channel = 0.0, y: float | Channel = 0.0, z: float | Channel = 0.0) -> Position:
+    """A position."""
+    return Position(x=x, y=y, z=z)
+
+
+def part(node_id: str, label: str, parent: str | None, shape: Any, look: Look, **fields: Any) -> Node:
+    """An object with a shape."""
+    return Node(id=node_id, label=label, parent=parent, shape=shape, look=look, **fields)
+
+
+def bar(radius: float, height: float, top: float | None = None) -> Tube:
+    """A round bar that stands on its origin."""
+    return Tube(kind="tube", radius=radius, top=top, height=height, around=10, base=True)
+
+
+def noise(label: str, amplitude: float, period: float, seed: int, **fields: Any) -> Noise:
+    """A noise layer that loops over the range."""
+    slug = label.lower().replace(" ", "-")
+    numbers = {"amplitude": amplitude, "period": period, "seed": float(seed), "loop": float(LAST)}
+    return Noise(kind="noise", id=slug, label=label, **(numbers | fields))
+
+
+def driven(*layers: Layer, base: float = 0.0, keys: tuple[Key, ...] = ()) -> Channel:
+    """A channel with layers."""
+    return Channel(value=base, keys=keys, layers=layers)
+
+
+def _ground() -> list[Node]:
+    plate = Tube(kind="tube", radius=9.5, top=9.0, height=0.5, around=40)
+    return [
+        part("ridge", "Ridge", None, plate, STONE, position=at(0, -0.25, 0), scale=Scale(x=1.25)),
+        part("rock-a", "Boulder", "ridge", Ball(kind="ball", radius=0.7, around=7, along=5), STONE,
+             position=at(-5.2, 0.35, -3.2), scale=Scale(x=1.2, y=0.7)),
+        part("rock-b", "Stone", "ridge", Ball(kind="ball", radius=0.4, around=6, along=4), STONE,
+             position=at(5.9, 0.35, 2.2), scale=Scale(y=0.8)),
+    ]  # fmt: skip
+
+
+def _mast() -> list[Node]:
+    sway = driven(
+        noise("Gust", 7.5, 0.9, 11, octaves=3.0, gain=0.6, loop=None,
+              window=Window(start=40, end=215, fade_in=26, fade_out=34)),
+        noise("Tremble", 0.9, 0.16, 4, octaves=2.0),
+        keys=(
+            Key(frame=0, value=0), Key(frame=30, value=0), Key(frame=58, value=6),
+            Key(frame=120, value=6), Key(frame=150, value=-2), Key(frame=250, value=0),
+        ),
+    )  # fmt: skip
+    blink = driven(noise("Flicker", 2.6, 0.3, 8, octaves=2.0, side="above", gain=0.8), base=0.6)
+    return [
+        Node(id="mast", label="Mast", position=at(0.3, 0, 0)),
+        part("mast-foot", "Foot plate", "mast", Box(kind="box", width=1.6, height=0.16, depth=1.6, base=True), PINE,
+             rotation=Rotation(y=45)),
+        part("beacon-mast", "Beacon mast", "mast", bar(0.17, 4.6, 0.1), BONE, position=at(0, 0.16, 0),
+             rotation=Rotation(y=12, z=sway)),
+        part("crossbar", "Crossbar", "beacon-mast", Box(kind="box", width=1.7, height=0.07, depth=0.07), INK,
+             position=at(0, 4.5, 0)),
+        part("beacon", "Warning beacon", "beacon-mast", Ball(kind="ball", radius=0.25, around=16, along=10),
+             paint("#E4572E", glow=blink), position=at(0, 4.84, 0)),
+        part("ladder", "Step rings", "beacon-mast",
+             Ring(kind="ring", radius=0.2, thickness=0.06, around=14, across=6), BRICK, position=at(0, 1.5, 0)),
+        part("collar", "Collar", "beacon-mast",
+             Ring(kind="ring", radius=0.19, thickness=0.06, around=14, across=6), BRICK, position=at(0, 3.0, 0)),
+    ]  # fmt: skip
+
+
+def _anemometer() -> list[Node]:
+    spin = driven(noise("Lull", 40, 1.6, 3, octaves=2.0), keys=(
+        Key(frame=0, value=0, go="linear"), Key(frame=LAST, value=2160, go="linear"),
+    ))  # fmt: skip
+    nodes = [
+        part("anemometer", "Anemometer", "mast", bar(0.06, 2.9), INK, position=at(1.75, 0, 0.3)),
+        part("rotor", "Cups", "anemometer", Ball(kind="ball", radius=0.1, around=10, along=6), INK,
+             position=at(0, 2.95, 0), rotation=Rotation(y=spin)),
+    ]  # fmt: skip
+    for k in range(3):
+        arm = part(f"arm-{k + 1}", f"Arm {k + 1}", "rotor", Box(kind="box", width=0.04, height=0.04, depth=0.62), INK,
+                   rotation=Rotation(y=120.0 * k))  # fmt: skip
+        cup = part(f"cup-{k + 1}", f"Cup {k + 1}", f"arm-{k + 1}", Tube(kind="tube", radius=0.17, top=0.05, height=0.2, around=12),
+                   BONE, position=at(0, 0, 0.5), rotation=Rotation(z=90))  # fmt: skip
+        nodes += [arm.replaced(position=at(0, 0, 0)), cup]
+    return nodes
+
+
+def _aerial() -> list[Node]:
+    nodes, above = [], "mast"
+    for k, (length, radius) in enumerate(((1.5, 0.05), (1.3, 0.035), (1.1, 0.02))):
+        lean = driven(noise("Whip", 3.0 + 2.5 * k, 0.7, 21, octaves=2.0, shift=0.08 * k), base=4.0 + 3.0 * k)
+        shape = bar(radius, length, radius * 0.7)
+        place = at(-1.9, 0, 0.2) if k == 0 else at(0, (1.5, 1.3)[k - 1], 0)
+        slug = f"aerial-{k + 1}" if k else "aerial"
+        label = "Whip aerial" if k == 0 else f"Whip aerial {k + 1}"
+        nodes.append(
+            part(
+                slug,
+                label,
+                above,
+                shape,
+                INK,
+                position=place,
+                rotation=Rotation(z=driven(*lean.layers, base=-lean.value)),
+            )
+        )
+        above = slug
+    return nodes  # fmt: skip
+
+
+def _windsock() -> list[Node]:
+    nodes = [part("sock-pole", "Windsock", None, bar(0.06, 3.3), INK, position=at(3.9, 0, -0.6))]
+    swing = driven(noise("Veer", 22, 1.9, 31, octaves=2.0), base=-8)
+    nodes.append(Node(id="sock", label="Sock", parent="sock-pole", position=at(0, 3.15, 0), rotation=Rotation(y=swing)))
+    above, width = "sock", 0.3
+    for k in range(5):
+        flap = driven(noise("Flutter", 5 + 2.5 * k, 0.55, 32, octaves=2.0, shift=0.09 * k), base=-4)
+        hinge = Node(id=f"sock-{k + 1}", label=f"Sock {k + 1}", parent=above,
+                     position=at(0.42 if k else 0.06, 0, 0), rotation=Rotation(z=flap))  # fmt: skip
+        cloth = Tube(kind="tube", radius=width, top=width - 0.035, height=0.42, around=12)
+        look = BRICK if k % 2 == 0 else BONE
+        nodes += [hinge, part(f"cloth-{k + 1}", f"Cloth {k + 1}", f"sock-{k + 1}", cloth, look,
+                              position=at(0.21, 0, 0), rotation=Rotation(z=-90))]  # fmt: skip
+        above, width = f"sock-{k + 1}", width - 0.035
+    return nodes
+
+
+def _lamps() -> list[Node]:
+    nodes = [Node(id="lamps", label="Lamp row", position=at(1.7, 0, 2.6))]
+    for k in range(6):
+        nod = driven(noise("Nod", 6, 1.3, 40 + k, octaves=2.0))
+        lamp = f"lamp-{k + 1}"
+        nodes += [
+            part(lamp, f"Lamp {k + 1}", "lamps", bar(0.03, 0.8), INK, position=at(0.78 * k, 0, -0.16 * k),
+                 rotation=Rotation(z=nod)),
+            part(f"shade-{k + 1}", f"Shade {k + 1}", lamp,
+                 Tube(kind="tube", radius=0.16, top=0.1, height=0.26, around=10),
+                 paint("#E9C46A", glow=0.5), position=at(0, 0.9, 0)),
+        ]  # fmt: skip
+    return nodes
+
+
+def _balloon() -> list[Node]:
+    sway = driven(noise("Drift", 7, 2.4, 51, octaves=2.0), base=3)
+    lean = driven(noise("Drift", 5, 2.8, 52, octaves=2.0))
+    return [
+        part("winch", "Balloon", None, Box(kind="box", width=0.7, height=0.4, depth=0.5, base=True), SAGE,
+             position=at(-4.3, 0, -0.4)),
+        part("tether", "Tether", "winch", bar(0.015, 4.0), INK, position=at(0, 0.4, 0),
+             rotation=Rotation(x=lean, z=sway)),
+        part("envelope", "Envelope", "tether", Ball(kind="ball", radius=0.75, around=22, along=14), BONE,
+             position=at(0, 4.7, 0), scale=Scale(y=driven(noise("Breath", 0.05, 1.1, 53), base=1.08))),
+        part("band", "Band", "envelope", Ring(kind="ring", radius=0.755, thickness=0.05, around=28, across=6), BRICK),
+    ]  # fmt: skip
+
+
+def _instruments() -> list[Node]:
+    tick = driven(noise("Reading", 48, 1.0, 61, octaves=3.0, bias=0.6), base=-10)
+    flap = driven(noise("Flap", 9, 0.5, 62, octaves=2.0, side="above"), base=4)
+    turn = driven(noise("Hunt", 24, 2.6, 63, character="ridged"), base=-30)
+    return [
+        part("gauge", "Gauge", None, Box(kind="box", width=1.1, height=0.85, depth=0.24, base=True), SAGE,
+             position=at(-1.9, 0.25, 2.4), rotation=Rotation(x=-12, y=14)),
+        part("dial-face", "Face", "gauge", Tube(kind="tube", radius=0.33, height=0.03, around=24), BONE,
+             position=at(0, 0.45, 0.13), rotation=Rotation(x=90)),
+        part("needle", "Needle", "gauge", Box(kind="box", width=0.035, height=0.3, depth=0.02, base=True), BRICK,
+             position=at(0, 0.45, 0.16), rotation=Rotation(z=tick)),
+        part("crate", "Instruments", None, Box(kind="box", width=1.2, height=0.7, depth=0.8, base=True), PINE,
+             position=at(-3.1, 0, 1.3), rotation=Rotation(y=-18)),
+        part("cover", "Rain cover", "crate", Box(kind="box", width=1.35, height=0.05, depth=0.95), AMBER,
+             position=at(0, 0.76, 0), rotation=Rotation(x=flap)),
+        part("dish-post", "Dish", None, bar(0.07, 0.9), INK, position=at(-5.3, 0, 1.6)),
+        part("dish", "Dish bowl", "dish-post", Tube(kind="tube", radius=0.12, top=0.55, height=0.28, around=20), BONE,
+             position=at(0, 1.0, 0), rotation=Rotation(x=48, y=turn, order="yxz")),
+    ]  # fmt: skip
+
+
+def _sign() -> list[Node]:
+    rock = driven(noise("Creak", 4, 1.2, 71, octaves=2.0))
+    return [
+        part("sign", "Sign", None, bar(0.05, 1.5), INK, position=at(5.7, 0, 0.6)),
+        part("sign-arm", "Arm", "sign", Box(kind="box", width=1.1, height=0.06, depth=0.06), INK,
+             position=at(-0.5, 1.45, 0)),
+        part("board", "Board", "sign-arm", Box(kind="box", width=0.9, height=0.5, depth=0.04), BONE,
+             position=at(0, -0.32, 0), rotation=Rotation(x=rock)),
+        part("stripe", "Stripe", "board", Box(kind="box", width=0.7, height=0.07, depth=0.02), BRICK,
+             position=at(0, 0.08, 0.025)),
+        part("stripe-b", "Stripe 2", "board", Box(kind="box", width=0.45, height=0.05, depth=0.02), INK,
+             position=at(-0.12, -0.08, 0.025)),
+    ]  # fmt: skip
+
+
+def _pool() -> list[Node]:
+    bob = driven(noise("Bob", 0.06, 0.9, 81, octaves=2.0), base=0.06)
+    tip = driven(noise("Tip", 14, 0.9, 82, octaves=2.0))
+    return [
+        part("pool", "Meltwater pool", None, Tube(kind="tube", radius=1.2, height=0.02, around=28), paint("#7FA7B5"),
+             position=at(-0.2, 0.012, 4.3), scale=Scale(x=1.4)),
+        part("float", "Float", "pool", Ball(kind="ball", radius=0.14, around=12, along=8), BRICK,
+             position=at(0.3, bob, 0.1), rotation=Rotation(z=tip)),
+        part("float-pin", "Pin", "float", bar(0.015, 0.45), INK),
+    ]  # fmt: skip
+
+
+def _pines() -> list[Node]:
+    nodes = [Node(id="pines", label="Dwarf pines")]
+    places = ((6.9, -2.2, 1.0), (7.6, -0.9, 0.75), (-6.9, -1.6, 1.1), (-7.4, 0.2, 0.8))
+    for k, (x, z, size) in enumerate(places):
+        wag = driven(noise("Wind", 3.2, 1.1, 90 + k, octaves=2.0), base=2)
+        tree = f"pine-{k + 1}"
+        nodes += [
+            part(tree, f"Pine {k + 1}", "pines", bar(0.07, 0.4), INK, position=at(x, 0, z), rotation=Rotation(z=wag),
+                 scale=Scale(x=size, y=size, z=size)),
+            part(f"{tree}-low", "Boughs", tree, Tube(kind="tube", radius=0.6, top=0.0, height=1.0, around=9, base=True),
+                 PINE, position=at(0, 0.3, 0)),
+            part(f"{tree}-top", "Top", tree, Tube(kind="tube", radius=0.42, top=0.0, height=0.9, around=9, base=True),
+                 PINE, position=at(0, 0.85, 0)),
+        ]  # fmt: skip
+    return nodes
+
+
+def _camera_and_light() -> list[Node]:
+    pan = driven(noise("Hands", 0.5, 1.0, 5, octaves=3.0))
+    tilt = driven(noise("Hands", 0.35, 1.2, 6, octaves=3.0), base=-4)
+    return [
+        Node(id="camera", label="Camera", camera=Camera(view=36), position=at(0, 2.9, 13.5),
+             rotation=Rotation(x=tilt, y=pan, order="yxz")),
+        Node(id="sun", label="Low sun", light=Light(kind="sun", intensity=2.0, color=Color(r=1.0, g=0.86, b=0.7)),
+             rotation=Rotation(x=-32, y=-48, order="yxz")),
+    ]  # fmt: skip
+
+
+def first_scene(name: str) -> Scene:
+    """What a new scene starts with: one object to move, seen by a camera."""
+    post = Box(kind="box", width=0.4, height=2, depth=0.4, base=True)
+    floor = Sheet(kind="sheet", width=8, height=8)
+    return Scene(
+        name=name,
+        last=150,
+        nodes=(
+            part("floor", "Floor", None, floor, STONE),
+            part("post", "Post", None, post, BRICK),
+        ),
+    )
