@@ -1,0 +1,50 @@
+"""What the database holds."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Annotated
+
+from sqlalchemy import ForeignKey, Index, String, Text, UniqueConstraint
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+Id = Annotated[str, mapped_column(String(32), primary_key=True)]
+Short = Annotated[str, mapped_column(String(400))]
+
+
+def now() -> datetime:
+    """The present, in UTC."""
+    return datetime.now(UTC).replace(tzinfo=None)
+
+
+class Base(DeclarativeBase):
+    """All tables."""
+
+
+class SceneRow(Base):
+    """A scene: its name as of the head, and which revision is the head."""
+
+    __tablename__ = "scene"
+
+    id: Mapped[Id]
+    name: Mapped[Short]
+    head: Mapped[int]
+    changed: Mapped[datetime] = mapped_column(default=now)
+
+
+class RevisionRow(Base):
+    """One state of a scene. Undo and redo move the head along the parents; nothing is ever overwritten."""
+
+    __tablename__ = "revision"
+    __table_args__ = (UniqueConstraint("scene", "number"), Index("revision_parent", "scene", "parent"))
+
+    row: Mapped[int] = mapped_column(primary_key=True)
+    scene: Mapped[str] = mapped_column(ForeignKey("scene.id", ondelete="CASCADE"))
+    number: Mapped[int]
+    parent: Mapped[int | None]
+    label: Mapped[Short]
+    patch: Mapped[str | None] = mapped_column(Text)
+    """RFC 6902 operations that lead here from the parent."""
+    snapshot: Mapped[str | None] = mapped_column(Text)
+    """The whole document, now and then, so that opening replays only a few patches."""
+    made: Mapped[datetime] = mapped_column(default=now)
