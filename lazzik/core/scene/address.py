@@ -116,15 +116,20 @@ def write(scene: Scene, address: Address, change: Callable[[Channel], Channel]) 
     return scene.with_node(_with(node, address.path.split("."), simplest(changed)))
 
 
-def title(scene: Scene, address: Address) -> str:
-    """An address for people: 'Beacon mast / rotation z / Gust / amplitude'."""
-    parts = [_node(scene, address).label, address.path.replace(".", " ")]
+def names(scene: Scene, address: Address) -> list[str]:
+    """What an address passes on its way, in people's words: object, number, layer, number …"""
+    parts = [_node(scene, address).label, address.path.replace(".", " ").replace("_", " ")]
     above = Address(address.node, address.path)
     for hop in address.hops:
         layer = _layer(find(scene, above).channel, hop, address)
-        parts += [layer.label, hop.number] if hop.number else [layer.label]
+        parts += [layer.label, hop.number.replace("_", " ")] if hop.number else [layer.label]
         above = Address(address.node, address.path, (*above.hops, hop))
-    return " / ".join(part.replace("_", " ") for part in parts)
+    return parts
+
+
+def title(scene: Scene, address: Address) -> str:
+    """An address for people: 'Beacon mast / rotation z / Gust / amplitude'."""
+    return " / ".join(names(scene, address))
 
 
 def _node(scene: Scene, address: Address) -> Node:

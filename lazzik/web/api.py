@@ -1,0 +1,184 @@
+"""Edits, and the arrays that the stage and the lanes draw."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+from zlib import crc32
+
+from fastapi import APIRouter, Query, Response
+from pydantic import BaseModel
+
+from lazzik.core.clock import Clock
+from lazzik.core.errors import InvalidEdit
+from lazzik.core.evaluate.evaluator import strata
+from lazzik.core.evaluate.memo import Memo
+from lazzik.core.formats.csv_curves import write_csv
+from lazzik.core.formats.gltf import write_glb
+from lazzik.core.scene.address import Address, find
+from lazzik.core.scene.edits import applied, read_edits
+from lazzik.core.scene.node import channels_of
+from lazzik.core.scene.scene import MOST_FRAMES, Scene
+from lazzik.core.scene.text import scene_text
+from lazzik.store.scenes import State
+from lazzik.web.context import Kept, Store
+from lazzik.web.wire import motion_of, packed, strata_of
+
+router = APIRouter(prefix="/scenes/{scene_id}")
+
+MOST_POINTS = 1200
+"""Points of a drawn curve: about one and a half for each pixel of a wide lane."""
+
+
+class Step(BaseModel):
+    """A request made on a revision."""
+
+    revision: int
+
+
+class Edits(Step):
+    """Edits as plain values; the core reads and checks them."""
+
+    edits: list[dict[str, Any]]
+    at: str = ""
+    """For a preview: the channel whose lanes are shown."""
+
+
+@router.post("/edits")
+def edit(scene_id: str, body: Edits, store: Store) -> dict[str, Any]:
+    """Apply and store edits; all or none."""
+    return _said(store.edit(scene_id, body.revision, read_edits(body.edits)))
+
+
+@router.post("/undo")
+def undo(scene_id: str, body: Step, store: Store) -> dict[str, Any]:
+    """One step back."""
+    return _said(store.undo(scene_id, body.revision))
+
+
+@router.post("/redo")
+def redo(scene_id: str, body: Step, store: Store) -> dict[str, Any]:
+    """One step forward."""
+    return _said(store.redo(scene_id, body.revision))
+
+
+@router.post("/preview")
+def preview(scene_id: str, body: Edits, store: Store) -> Response:
+    """What edits would do, evaluated and not stored: the shown lanes, and the motion of the objects that differ."""
+    before = store.at(scene_id, body.revision)
+    after = applied(before, read_edits(body.edits))
+    # what a drag shows is gone with the next pointer move, so it is kept out of the memo
+    passing = Memo()
+    content: dict[str, Any] = {"motion": motion_of(after, changed(before, after), after.clock(), passing)}
+    if body.at:
+        content["strata"] = _strata(after, body.at, passing)
+    return packed(content)
+
+
+@router.get("/curves")
+def curves(scene_id: str, address: str, store: Store, memo: Kept, revision: int | None = None) -> Response:
+    """A channel laid open."""
+    state = store.open(scene_id)
+    scene = state.scene if revision is None else store.at(scene_id, revision)
+    return packed({"revision": state.revision, "strata": _strata(scene, address, memo)})
+
+
+@router.get("/motion")
+def motion(
+    scene_id: str,
+    store: Store,
+    memo: Kept,
+    since: int | None = None,
+    first: Annotated[int | None, Query(alias="from")] = None,
+    last: Annotated[int | None, Query(alias="to")] = None,
+) -> Response:
+    """Transforms of the objects over the range (or part of it): all, or those that differ from a revision's."""
+    state = store.open(scene_id)
+    scene = state.scene
+    begin = scene.first if first is None else first
+    end = scene.last if last is None else last
+    if not begin <= end <= begin + MOST_FRAMES:
+        raise InvalidEdit(f"Frames {begin} to {end} are no range that can be asked for", "from")
+    before = store.at(scene_id, since) if since is not None else None
+    same_clock = before and (before.fps, before.first, before.last) == (scene.fps, scene.first, scene.last)
+    nodes = changed(before, scene) if before and same_clock else list(scene.nodes)
+    clock = Clock.over(scene.fps, scene.first, end, start=begin)
+    return packed(
+        {
+            "revision": state.revision,
+            "from": begin,
+            "frames": end - begin + 1,
+            "motion": motion_of(scene, nodes, clock, memo),
+            "geometry": geometry_key(scene),
+        }
+    )
+
+
+@router.get("/rest.glb")
+def rest(scene_id: str, store: Store, memo: Kept) -> Response:
+    """The geometry at rest, from the same exporter that people use."""
+    scene = store.open(scene_id).scene
+    return Response(write_glb(scene, animated=False, memo=memo), media_type="model/gltf-binary")
+
+
+@router.get("/deliver/scene.glb")
+def deliver_glb(scene_id: str, store: Store, memo: Kept) -> Response:
+    """The scene with its animation, for any program that reads glTF."""
+    scene = store.open(scene_id).scene
+    return _download(write_glb(scene, memo=memo), "model/gltf-binary", scene, "glb")
+
+
+@router.get("/deliver/scene.json")
+def deliver_json(scene_id: str, store: Store) -> Response:
+    """The whole document."""
+    scene = store.open(scene_id).scene
+    return _download(scene_text(scene, indent=1).encode(), "application/json", scene, "json")
+
+
+@router.get("/deliver/curves.csv")
+def deliver_csv(scene_id: str, store: Store, memo: Kept) -> Response:
+    """Every number that moves, as a table."""
+    scene = store.open(scene_id).scene
+    text = write_csv(scene, moving_addresses(scene), scene.clock(), memo)
+    return _download(text.encode(), "text/csv; charset=utf-8", scene, "csv")
+
+
+def changed(before: Scene, after: Scene) -> list[Any]:
+    """Objects that are not the very same in both scenes."""
+    return [node for node in after.nodes if before.by_id.get(node.id) is not node]
+
+
+def moving_addresses(scene: Scene) -> list[str]:
+    """Addresses of all objects' numbers that change over time."""
+    return [
+        f"{node.id}/{path}"
+        for node in scene.nodes
+        for path, number, _ in channels_of(node)
+        if not isinstance(number, float | int) and number.moves
+    ]
+
+
+def geometry_key(scene: Scene) -> str:
+    """Changes when the stage has to fetch the geometry anew."""
+    parts = [(n.id, n.parent, n.visible, n.shape, n.look.color if n.look else None) for n in scene.nodes]
+    return f"{crc32(str(parts).encode()):08x}"
+
+
+def _strata(scene: Scene, text: str, memo: Memo) -> dict[str, Any]:
+    address = Address.parse(text).channel
+    place = find(scene, address)
+    fine = max(1, min(4, MOST_POINTS // scene.frames))
+    clock = scene.clock(fine)
+    return strata_of(strata(place.number, clock), scene, place.node, clock, memo)
+
+
+def _said(state: State) -> dict[str, Any]:
+    return {"revision": state.revision, "undo": state.undo, "redo": state.redo, "name": state.scene.name}
+
+
+def _download(content: bytes, media: str, scene: Scene, ending: str) -> Response:
+    stem = "".join(c if c.isascii() and c.isalnum() else "-" for c in scene.name.lower()).strip("-") or "scene"
+    return Response(
+        content, media_type=media, headers={"Content-Disposition": f'attachment; filename="{stem}.{ending}"'}
+    )
+
+

@@ -1,0 +1,84 @@
+"""The bake page: choose, review, place, take back."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Request, Response
+from fastapi.responses import RedirectResponse
+from starlette.datastructures import FormData
+
+from lazzik.core.bake.baking import TOLERANCES, bake
+from lazzik.core.errors import InvalidEdit, LazzikError
+from lazzik.core.scene.edits.bakes import PlaceBake, TakeBack
+from lazzik.core.scene.scene import Scene
+from lazzik.core.evaluate.memo import Memo
+from lazzik.web.bakeroom import HEIGHT, UNITS, WIDTH, choices, plan_from, receipts, review
+from lazzik.web.context import Kept, Store, templates
+
+router = APIRouter(prefix="/scenes/{scene_id}/bake")
+
+async def _form(request: Request) -> FormData:
+    return await request.form()
+
+
+Form = Annotated[FormData, Depends(_form)]
+
+SIZE = {"width": WIDTH, "height": HEIGHT}
+
+
+@router.get("")
+def page(request: Request, scene_id: str, store: Store, memo: Kept, at: str = "") -> Response:
+    """What may be baked and what was."""
+    state = store.open(scene_id)
+    rows = choices(state.scene)
+    content = {
+        "state": state,
+        "scene": state.scene,
+        "step": "bake",
+        "at": at if any(address == at for address, _, _ in rows) else "",
+        "choices": rows,
+        "units": [(unit, name, TOLERANCES[unit]) for unit, name in UNITS],
+        "receipts": receipts(state.scene, memo),
+        "size": SIZE,
+    }
+    return templates.TemplateResponse(request, "bake.html", content)
+
+
+@router.post("/review")
+def reviewed(request: Request, scene_id: str, form: Form, store: Store, memo: Kept) -> Response:
+    """What the bake would give, not placed yet. A mistake in the form is answered in the review's own place."""
+    state = store.open(scene_id)
+    try:
+        placed = _placed(state.scene, dict(form.items()), form.getlist("channel"), memo)
+    except LazzikError as error:
+        return templates.TemplateResponse(request, "_bake_error.html", {"sentence": error.message}, 422)
+    content = {"state": state, "rows": review(state.scene, placed, memo), "placed": placed, "size": SIZE}
+    return templates.TemplateResponse(request, "_bake_review.html", content)
+
+
+@router.post("")
+def place(scene_id: str, form: Form, store: Store, memo: Kept) -> Response:
+    """Place the keys as one step of undo."""
+    revision = _revision(form.get("revision"))
+    placed = _placed(store.at(scene_id, revision), dict(form.items()), form.getlist("channel"), memo)
+    store.edit(scene_id, revision, [placed])
+    return RedirectResponse(f"/scenes/{scene_id}/bake#receipts", 303)
+
+
+@router.post("/{receipt}/take-back")
+def take_back(scene_id: str, receipt: str, form: Form, store: Store) -> Response:
+    """Bring the former bases and layers of one bake back."""
+    store.edit(scene_id, _revision(form.get("revision")), [TakeBack(receipt=receipt)])
+    return RedirectResponse(f"/scenes/{scene_id}/bake#receipts", 303)
+
+
+def _placed(scene: Scene, form: dict[str, object], channels: list[object], memo: Memo) -> PlaceBake:
+    plan = plan_from({name: value for name, value in form.items() if isinstance(value, str)})
+    return bake(scene, [address for address in channels if isinstance(address, str)], plan, memo)
+
+
+def _revision(value: object) -> int:
+    if not isinstance(value, str) or not value.isdecimal() or len(value) > 9:
+        raise InvalidEdit("The form does not say on which revision it was made", "revision")
+    return int(value)

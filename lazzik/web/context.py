@@ -1,0 +1,58 @@
+"""What every route needs: the store, the kept motion, and the templates."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated, cast
+
+from fastapi import Depends, Request
+from fastapi.templating import Jinja2Templates
+from jinja2 import StrictUndefined
+
+from lazzik.core.errors import LazzikError
+from lazzik.core.evaluate.memo import Memo
+from lazzik.core.scene.address import Address, find, find_layer
+from lazzik.core.scene.scene import Scene
+from lazzik.store.scenes import SceneStore
+from lazzik.web.studio import shown
+
+HERE = Path(__file__).parent
+
+templates = Jinja2Templates(HERE / "templates")
+templates.env.undefined = StrictUndefined
+templates.env.trim_blocks = templates.env.lstrip_blocks = True
+templates.env.filters["shown"] = shown
+
+
+def _store(request: Request) -> SceneStore:
+    return cast(SceneStore, request.app.state.store)
+
+
+def _memo(request: Request) -> Memo:
+    return cast(Memo, request.app.state.memo)
+
+
+Store = Annotated[SceneStore, Depends(_store)]
+Kept = Annotated[Memo, Depends(_memo)]
+
+
+def chosen(scene: Scene, at: str | None) -> Address | None:
+    """The address that a page was asked to show; one that leads nowhere any more falls back to what is left of it."""
+    if not at:
+        return first_choice(scene)
+    address = Address.parse(at)
+    for fallback in (address, address.channel, Address(address.node, address.path)):
+        try:
+            find(scene, fallback)
+            if fallback.layer:
+                find_layer(scene, fallback)
+        except LazzikError:
+            continue
+        return fallback
+    return first_choice(scene)
+
+
+def first_choice(scene: Scene) -> Address | None:
+    """What is open when nothing was chosen: the last object that has a shape, else any, turned about z."""
+    shapes = [node for node in scene.nodes if node.shape] or list(scene.nodes)
+    return Address(shapes[-1].id, "rotation.z") if shapes else None

@@ -1,0 +1,126 @@
+"""The pages: scenes, studio, deliver."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Form, Request, Response, UploadFile
+from fastapi.responses import RedirectResponse
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.errors import InvalidEdit
+from lazzik.core.evaluate.evaluator import number_on
+from lazzik.core.evaluate.memo import Memo
+from lazzik.core.scene.node import channels_of
+from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.text import read_scene
+from lazzik.demo.station import first_scene, station
+from lazzik.store.scenes import State
+from lazzik.web.context import Kept, Store, chosen, templates
+from lazzik.web.drawing import line
+from lazzik.web.studio import COMBINES, count_moving, facts, palette, strata_view, tree
+
+router = APIRouter()
+
+CARD = (260.0, 15.0)
+CARD_LANES = 6
+
+
+@router.get("/")
+def home() -> Response:
+    """The scenes are the front page."""
+    return RedirectResponse("/scenes", 302)
+
+
+@router.get("/scenes")
+def scenes(request: Request, store: Store, memo: Kept) -> Response:
+    """All scenes as cards."""
+    cards = []
+    for entry in store.list():
+        scene = store.open(entry.id).scene
+        cards.append({"entry": entry, "scene": scene, "moving": count_moving(scene), "lanes": _card(scene, memo)})
+    return templates.TemplateResponse(request, "scenes.html", {"cards": cards, "size": CARD})
+
+
+@router.post("/scenes")
+def new_scene(store: Store, name: Annotated[str, Form()] = "") -> Response:
+    """Begin a scene: with one object to move, or as a copy of the demo."""
+    name = name.strip()
+    if len(name) > 120:
+        raise InvalidEdit("A name may have at most 120 characters", "name")
+    state = store.create(first_scene(name or "Untitled scene"), "new scene")
+    return RedirectResponse(f"/scenes/{state.id}?at=post/rotation.z", 303)
+
+
+@router.post("/scenes/demo")
+def demo_scene(store: Store) -> Response:
+    """Another copy of the demo scene."""
+    return RedirectResponse(f"/scenes/{store.create(station(), 'demo scene').id}", 303)
+
+
+@router.post("/scenes/open")
+def open_scene(store: Store, file: UploadFile) -> Response:
+    """Take a scene from a JSON file."""
+    scene = read_scene(file.file.read())
+    state = store.create(scene, f"opened {(file.filename or 'a file')[:80]}")
+    return RedirectResponse(f"/scenes/{state.id}", 303)
+
+
+@router.post("/scenes/{scene_id}/remove")
+def remove_scene(scene_id: str, store: Store) -> Response:
+    """Forget a scene; the page has asked first."""
+    store.remove(scene_id)
+    return RedirectResponse("/scenes", 303)
+
+
+@router.get("/scenes/{scene_id}")
+def studio(request: Request, scene_id: str, store: Store, memo: Kept, at: str = "", moving: bool = False) -> Response:
+    """The studio."""
+    state = store.open(scene_id)
+    return templates.TemplateResponse(request, "studio.html", _panels(state, memo, at, moving))
+
+
+@router.get("/scenes/{scene_id}/panels")
+def panels(request: Request, scene_id: str, store: Store, memo: Kept, at: str = "", moving: bool = False) -> Response:
+    """The parts of the studio that follow the document, to be morphed into the page."""
+    state = store.open(scene_id)
+    return templates.TemplateResponse(request, "_panels.html", _panels(state, memo, at, moving))
+
+
+@router.get("/scenes/{scene_id}/deliver")
+def deliver(request: Request, scene_id: str, store: Store) -> Response:
+    """What can be taken away, and what each form carries."""
+    state = store.open(scene_id)
+    content = {"state": state, "scene": state.scene, "step": "deliver", "moving": count_moving(state.scene)}
+    return templates.TemplateResponse(request, "deliver.html", content)
+
+
+def _panels(state: State, memo: Memo, at: str, moving: bool) -> dict[str, Any]:
+    address = chosen(state.scene, at)
+    view = strata_view(state.scene, address) if address else None
+    return {
+        "state": state,
+        "scene": state.scene,
+        "step": "stage",
+        "at": str(address or ""),
+        "tree": tree(state.scene, address, memo, moving_only=moving),
+        "moving_only": moving,
+        "moving": count_moving(state.scene),
+        "view": view,
+        "facts": facts(state, str(address or ""), view, moving),
+        "palette": palette(),
+        "combines": COMBINES,
+    }
+
+
+def _card(scene: Scene, memo: Memo) -> list[str]:
+    """A few of the scene's curves, as strata."""
+    lanes: list[str] = []
+    for node in scene.nodes:
+        for _, number, _ in channels_of(node):
+            if isinstance(number, Channel) and number.moves and len(lanes) < CARD_LANES:
+                values = number_on(number, scene.clock(), memo)
+                if not isinstance(values, float | int):
+                    lanes.append(line(values[:: max(1, len(values) // 130)], *CARD, values.min(), values.max()))
+                break
+    return lanes

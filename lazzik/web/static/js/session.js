@@ -1,0 +1,76 @@
+// What the studio shows now: facts of the document, the chosen address, and the panels that follow it.
+
+import { packed, Refused, text } from "./api.js";
+import { revision, sceneUrl } from "./history.js";
+import { toast } from "./toasts.js";
+
+export let facts = JSON.parse(document.getElementById("facts").textContent);
+
+const PANELS = ["tree", "strata", "facts"];
+const listeners = [];
+// called with the new facts whenever the panels were refreshed
+export const onFacts = (act) => listeners.push(act);
+
+// a curve drawn by script stays in place while the panel around it is morphed
+const keep = { beforeNodeMorphed: (old) => !(old.dataset?.drawn) };
+
+// show another address, or the same one anew
+export async function refresh(at = facts.at, moving = facts.moving) {
+  const page = new DOMParser().parseFromString(
+    await text(`${sceneUrl()}/panels?at=${encodeURIComponent(at)}&moving=${moving}`), "text/html");
+  for (const id of PANELS) {
+    Idiomorph.morph(document.getElementById(id), page.getElementById(id), { ignoreActiveValue: true, callbacks: keep });
+  }
+  const steps = page.getElementById("history");
+  Idiomorph.morph(document.getElementById("history"), steps);
+  document.getElementById("scene-name").textContent = page.getElementById("scene-name").textContent;
+  facts = JSON.parse(document.getElementById("facts").textContent);
+  for (const act of listeners) await act(facts);
+}
+
+export async function choose(at, moving = facts.moving) {
+  if (at !== facts.at || moving !== facts.moving) {
+    history.pushState(null, "", `?at=${encodeURIComponent(at)}${moving ? "&moving=true" : ""}`);
+  }
+  await refresh(at, moving);
+}
+
+// Previews of a drag: one on the way at a time, and always the newest next.
+export class Previews {
+  constructor(show) {
+    this.show = show;
+    this.running = false;
+    this.next = null;
+    this.times = []; // milliseconds from asking to drawn, for measuring
+  }
+
+  push(edits) {
+    this.next = edits;
+    this.asked ??= performance.now();
+    if (!this.running) this.run();
+  }
+
+  async run() {
+    this.running = true;
+    while (this.next) {
+      const edits = this.next;
+      const asked = this.asked;
+      this.next = this.asked = null;
+      try {
+        const content = await packed(`${sceneUrl()}/preview`, { revision: revision(), edits, at: facts.at });
+        if (!this.stopped) this.show(content, edits);
+        this.times.push(performance.now() - asked);
+        this.problem?.("");
+      } catch (error) {
+        if (!(error instanceof Refused)) throw error;
+        if (this.problem && error.status === 422) this.problem(error.message);
+        else { toast(error.message); this.next = null; }
+      }
+    }
+    this.running = false;
+  }
+
+  // begin a drag; `problem` is told what is wrong with a value on the way
+  begin(problem = null) { this.stopped = false; this.problem = problem; }
+  end() { this.stopped = true; this.next = this.asked = null; }
+}

@@ -1,0 +1,219 @@
+// The stage: draws the geometry from rest.glb under the transforms that the server computed. It computes no motion.
+
+import * as THREE from "three";
+import { OrbitControls } from "/static/vendor/three/OrbitControls.js";
+import { GLTFLoader } from "/static/vendor/three/GLTFLoader.js";
+import { floats } from "./api.js";
+import { backdrop, lights } from "./backdrop.js";
+
+const CREASE = 28; // degrees between two faces from which their edge is inked
+const ink = (name) => new THREE.Color(getComputedStyle(document.documentElement).getPropertyValue(name).trim());
+
+export class Stage {
+  constructor(canvas) {
+    this.canvas = canvas;
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true });
+    this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2));
+    this.scene = new THREE.Scene();
+    this.camera = new THREE.PerspectiveCamera(36, 1, 0.05, 900);
+    this.controls = new OrbitControls(this.camera, canvas);
+    this.controls.maxDistance = 60;
+    this.controls.minDistance = 0.5;
+    this.controls.addEventListener("change", () => this.invalidate());
+    this.nodes = new Map();
+    this.tracks = new Map();
+    this.frame = 0;
+    this.through = false;
+    this.showsPath = true;
+    this.home = null;
+    this.frames = 0; // pictures drawn so far, for measuring
+    this.dress();
+    new ResizeObserver(() => this.resize()).observe(canvas.parentElement);
+    this.resize();
+  }
+
+  dress() {
+    if (this.around) this.scene.remove(...this.around);
+    this.around = [backdrop(), ...lights()];
+    this.scene.add(...this.around);
+    for (const edges of this.edges ?? []) edges.material.color = ink("--ink");
+    this.invalidate();
+  }
+
+  async load(url) {
+    const { scene } = await new GLTFLoader().loadAsync(url);
+    if (this.root) this.scene.remove(this.root);
+    this.root = scene;
+    this.nodes.clear();
+    this.edges = [];
+    scene.traverse((item) => { if (item.userData.id) this.nodes.set(item.userData.id, { item, mesh: null, light: null, lens: null }); });
+    scene.traverse((item) => this.prepare(item));
+    this.scene.add(scene);
+    this.geometryKey = null;
+    if (!this.home) this.reset();
+    for (const id of this.tracks.keys()) this.pose(id);
+    this.select(this.chosen);
+    this.invalidate();
+  }
+
+  // the nearest object that an item of the file belongs to
+  owner(item) {
+    while (item && !item.userData.id) item = item.parent;
+    return item && this.nodes.get(item.userData.id);
+  }
+
+  prepare(item) {
+    const entry = this.owner(item);
+    if (item.isMesh && entry) {
+      const from = item.material;
+      item.material = new THREE.MeshLambertMaterial({ color: from.color, emissive: from.color, emissiveIntensity: from.emissive.getHex() ? from.emissiveIntensity : 0 });
+      entry.mesh = item;
+      const lines = new THREE.LineSegments(new THREE.EdgesGeometry(item.geometry, CREASE), new THREE.LineBasicMaterial({ color: ink("--ink"), transparent: true, opacity: 0.55 }));
+      lines.raycast = () => {};
+      item.userData.lines = lines;
+      this.edges.push(lines);
+    }
+    if (item.isLight && entry) { entry.light = item; item.intensity = 0; }
+    if (item.isCamera && entry) { entry.lens = item; this.lens ??= entry; }
+  }
+
+  // motion: {id: {position, orientation, scale, numbers}}; each array holds one row, or one a frame
+  setMotion(motion, first) {
+    for (const [id, track] of Object.entries(motion)) {
+      this.tracks.set(id, {
+        first,
+        position: floats(track.position),
+        orientation: floats(track.orientation),
+        scale: floats(track.scale),
+        numbers: Object.fromEntries(Object.entries(track.numbers).map(([name, bytes]) => [name, floats(bytes)])),
+      });
+      this.pose(id);
+    }
+    this.invalidate();
+  }
+
+  show(frame) {
+    this.frame = frame;
+    for (const id of this.tracks.keys()) this.pose(id);
+    this.invalidate();
+  }
+
+  pose(id) {
+    const [track, entry] = [this.tracks.get(id), this.nodes.get(id)];
+    if (!entry) return;
+    const row = (values, width) => {
+      const rows = values.length / width;
+      return Math.min(Math.max(0, Math.round(this.frame - track.first)), rows - 1) * width;
+    };
+    entry.item.position.fromArray(track.position, row(track.position, 3));
+    entry.item.quaternion.fromArray(track.orientation, row(track.orientation, 4));
+    entry.item.scale.fromArray(track.scale, row(track.scale, 3));
+    const { "look.glow": glow, "camera.view": view } = track.numbers;
+    if (glow && entry.mesh) entry.mesh.material.emissiveIntensity = Math.max(0, glow[row(glow, 1)]);
+    if (view && entry.lens) entry.lens.fov = view[row(view, 1)];
+  }
+
+  select(id) {
+    this.chosen = id;
+    if (this.outline) this.outline.removeFromParent();
+    this.outline = null;
+    const entry = this.nodes.get(id);
+    for (const item of this.nodes.values()) item.mesh?.add(item.mesh.userData.lines);
+    if (entry?.mesh) {
+      // the same surface pushed out a little and seen from behind: an outline that fits any shape
+      const material = new THREE.MeshBasicMaterial({ color: ink("--pine"), side: THREE.BackSide });
+      material.onBeforeCompile = (shader) => {
+        shader.vertexShader = shader.vertexShader.replace("#include <project_vertex>",
+          "#include <project_vertex>\n vec3 away = normalize(normalMatrix * normal); gl_Position.xy += (projectionMatrix * vec4(away, 0.0)).xy * 0.0035 * gl_Position.w;")
+          .replace("void main() {", "void main() { vec3 objectNormal = normal;");
+      };
+      this.outline = new THREE.Mesh(entry.mesh.geometry, material);
+      this.outline.raycast = () => {};
+      entry.mesh.add(this.outline);
+    }
+    this.invalidate();
+  }
+
+  setPath(points) {
+    if (this.path) this.scene.remove(this.path);
+    this.path = null;
+    let reach = 0;
+    for (let i = 3; i < points.length; i++) reach = Math.max(reach, Math.abs(points[i] - points[i % 3]));
+    if (reach > 1e-3) {
+      const geometry = new THREE.BufferGeometry();
+      geometry.setAttribute("position", new THREE.BufferAttribute(points, 3));
+      this.path = new THREE.Points(geometry, new THREE.PointsMaterial({ color: ink("--ink"), size: 2.4, sizeAttenuation: false, depthTest: false }));
+      this.path.visible = this.showsPath;
+      this.scene.add(this.path);
+    }
+    this.invalidate();
+  }
+
+  togglePath() {
+    this.showsPath = !this.showsPath;
+    if (this.path) this.path.visible = this.showsPath;
+    this.invalidate();
+    return this.showsPath;
+  }
+
+  toggleCamera() {
+    this.through = !this.through && Boolean(this.lens);
+    this.controls.enabled = !this.through;
+    this.invalidate();
+    return this.through;
+  }
+
+  reset() {
+    const camera = this.lens?.item;
+    const box = new THREE.Box3().setFromObject(this.root);
+    if (camera) {
+      camera.updateWorldMatrix(true, false);
+      camera.getWorldPosition(this.camera.position);
+      const ahead = new THREE.Vector3(0, 0, -1).transformDirection(camera.matrixWorld);
+      this.controls.target.copy(this.camera.position).addScaledVector(ahead, this.camera.position.length());
+    } else {
+      const size = box.isEmpty() ? 4 : box.getSize(new THREE.Vector3()).length();
+      const middle = box.isEmpty() ? new THREE.Vector3() : box.getCenter(new THREE.Vector3());
+      this.controls.target.copy(middle);
+      this.camera.position.copy(middle).add(new THREE.Vector3(0.25, 0.32, 1).multiplyScalar(size));
+    }
+    this.home = true;
+    this.controls.update();
+    this.invalidate();
+  }
+
+  // the object under a point of the picture
+  pick(x, y) {
+    const box = this.canvas.getBoundingClientRect();
+    const ray = new THREE.Raycaster();
+    ray.setFromCamera(new THREE.Vector2(((x - box.left) / box.width) * 2 - 1, 1 - ((y - box.top) / box.height) * 2), this.camera);
+    const hit = this.root && ray.intersectObject(this.root, true)[0];
+    return hit ? this.owner(hit.object)?.item.userData.id ?? null : null;
+  }
+
+  resize() {
+    const { clientWidth: width, clientHeight: height } = this.canvas.parentElement;
+    if (!width || !height) return;
+    this.renderer.setSize(width, height, false);
+    this.camera.aspect = width / height;
+    this.camera.updateProjectionMatrix();
+    this.draw();
+  }
+
+  invalidate() {
+    if (this.waiting) return;
+    this.waiting = true;
+    requestAnimationFrame(() => { this.waiting = false; this.draw(); });
+  }
+
+  draw() {
+    let eye = this.camera;
+    if (this.through && this.lens) {
+      eye = this.lens.lens;
+      eye.aspect = this.camera.aspect;
+      eye.updateProjectionMatrix();
+    }
+    this.renderer.render(this.scene, eye);
+    this.frames += 1;
+  }
+}

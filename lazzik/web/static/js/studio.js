@@ -1,0 +1,174 @@
+// The studio, put together: panels, stage, strata and time, and the actions that work on them.
+
+import { floats, packed } from "./api.js";
+import { channelAddress, drawBeads, keysChanged, listenToBeads, putKey, removeKeys } from "./beads.js";
+import { dragsUse } from "./drags.js";
+import { action } from "./finder.js";
+import { commit, onChange, sceneUrl } from "./history.js";
+import { listenToKnobs, paintSliders } from "./knobs.js";
+import { listenToOrder } from "./order.js";
+import { choose, facts, onFacts, Previews, refresh } from "./session.js";
+import { Stage } from "./stage.js";
+import { Strata } from "./strata.js";
+import { toast } from "./toasts.js";
+import { Transport } from "./transport.js";
+import { drawWindows, listenToWindows } from "./windows.js";
+
+const work = document.getElementById("work");
+const note = document.getElementById("stage-note");
+const strata = new Strata();
+let stage = null;
+try {
+  stage = new Stage(document.getElementById("canvas"));
+} catch {
+  note.textContent = "This browser can't draw in three dimensions (WebGL 2 is off). Curves and keys work all the same.";
+}
+
+const transport = new Transport((frame) => {
+  stage?.show(frame);
+  strata.show(frame);
+});
+
+strata.drawn = () => {
+  drawWindows(strata);
+  if (!strata.holding) drawBeads(strata);
+  transport.place();
+};
+
+const previews = new Previews((content) => {
+  if (content.strata) show(content.strata);
+  stage?.setMotion(content.motion, facts.first);
+});
+
+function show(content) {
+  strata.set(content);
+  stage?.setPath(floats(content.path));
+}
+
+async function fetchCurves() {
+  if (!channelAddress()) return;
+  const { strata: content } = await packed(`${sceneUrl()}/curves?address=${encodeURIComponent(channelAddress())}`);
+  show(content);
+}
+
+let geometry = null;
+async function fetchMotion(since = null) {
+  if (!stage) return;
+  const content = await packed(`${sceneUrl()}/motion${since === null ? "" : `?since=${since}`}`);
+  stage.setMotion(content.motion, content.from);
+  if (content.geometry !== geometry) {
+    geometry = content.geometry;
+    await stage.load(`${sceneUrl()}/rest.glb?${geometry}`);
+  }
+}
+
+const chosenNode = () => facts.at.split("/")[0];
+
+onFacts(async () => {
+  paintSliders();
+  stage?.select(chosenNode());
+  await fetchCurves();
+  keysChanged(strata);
+});
+onChange(async (since) => {
+  await Promise.all([refresh(), fetchMotion(since)]);
+});
+dragsUse({ previews, strata, back: () => Promise.all([refresh(), fetchMotion()]) });
+
+listenToKnobs(work, () => transport.frame);
+listenToWindows(work, strata);
+listenToBeads(work, strata);
+listenToOrder(work);
+
+// links that lead to another address change the panels and leave the page
+document.addEventListener("click", async (event) => {
+  const link = event.target.closest("a[data-panels]");
+  if (!link || event.ctrlKey || event.metaKey || event.shiftKey) return;
+  event.preventDefault();
+  const asked = new URL(link.href).searchParams;
+  await choose(asked.get("at") ?? facts.at, asked.get("moving") === "true");
+});
+window.addEventListener("popstate", () => {
+  const asked = new URLSearchParams(location.search);
+  refresh(asked.get("at") ?? "", asked.get("moving") === "true");
+});
+
+work.addEventListener("click", async (event) => {
+  const button = event.target.closest("button");
+  const layer = (button?.closest("[data-layer]") ?? document.querySelector(".lane.chosen[data-layer]"))?.dataset.layer;
+  if (button?.dataset.add) {
+    const before = new Set(facts.lanes.map((lane) => lane.id));
+    if (!(await commit([{ do: "add-layer", address: channelAddress(), kind: button.dataset.add }]))) return;
+    const added = facts.lanes.find((lane) => !before.has(lane.id));
+    if (added) await choose(added.address);
+  } else if (button?.dataset.flag) {
+    const on = button.getAttribute("aria-pressed") !== "true";
+    commit([{ do: "change-layer", address: layer, [button.dataset.flag]: on }]);
+  } else if (button?.dataset.loop) {
+    commit([{ do: "change-layer", address: layer, loop: Number(button.dataset.loop) }]);
+  } else if (button && "remove" in button.dataset) {
+    commit([{ do: "remove-layer", address: layer }]);
+  }
+});
+
+// a press on the stage that is no drag chooses the object under it
+const canvas = document.getElementById("canvas");
+let pressed = null;
+canvas.addEventListener("pointerdown", (event) => { pressed = [event.clientX, event.clientY]; });
+canvas.addEventListener("pointerup", (event) => {
+  if (!pressed || Math.hypot(event.clientX - pressed[0], event.clientY - pressed[1]) > 4) return;
+  const id = stage?.pick(event.clientX, event.clientY);
+  const row = id && document.querySelector(`#row-${CSS.escape(id)} > a`);
+  if (row) row.click();
+  else if (id) choose(`${id}/rotation.z`, false);
+});
+
+// the divider between stage and strata
+const divider = document.getElementById("divider");
+function setHeight(height) {
+  const within = Math.round(Math.min(Math.max(height, 160), work.clientHeight - 160));
+  work.style.setProperty("--strata-height", `${within}px`);
+  divider.setAttribute("aria-valuenow", within);
+  localStorage.setItem("lazzik-strata", within);
+}
+divider.addEventListener("pointerdown", (event) => {
+  event.preventDefault();
+  const stop = new AbortController();
+  window.addEventListener("pointermove", (next) => setHeight(work.getBoundingClientRect().bottom - next.clientY), { signal: stop.signal });
+  window.addEventListener("pointerup", () => stop.abort(), { signal: stop.signal });
+});
+divider.addEventListener("keydown", (event) => {
+  const by = { ArrowUp: 20, ArrowDown: -20 }[event.key];
+  if (by) { event.preventDefault(); setHeight(Number(divider.getAttribute("aria-valuenow")) + by); }
+});
+if (localStorage.getItem("lazzik-strata")) setHeight(Number(localStorage.getItem("lazzik-strata")));
+
+const press = (name, on) => document.querySelector(`[data-act=${name}]`)?.setAttribute("aria-pressed", on);
+action("play", ["Space"], () => transport.toggle(), "Play or pause");
+action("back", ["ArrowLeft"], () => transport.go(transport.frame - 1), "One frame back");
+action("on", ["ArrowRight"], () => transport.go(transport.frame + 1), "One frame on");
+action("first", ["Home"], () => transport.go(facts.first), "To the first frame");
+action("last", ["End"], () => transport.go(facts.last), "To the last frame");
+action("key", ["K"], () => putKey(transport.frame), "Put a key at the playhead");
+action("remove-keys", ["Delete"], removeKeys, "Remove the chosen keys");
+action("layer", ["L"], () => document.getElementById("add-layer")?.click(), "Add a layer");
+action("reset", ["R"], () => stage?.reset(), "Reset the view");
+action("camera", ["C"], () => press("camera", stage?.toggleCamera()), "Look through the scene's camera");
+action("path", ["P"], () => press("path", stage?.togglePath()), "Show the path of the chosen object");
+document.addEventListener("theme", () => { stage?.dress(); stage?.select(stage.chosen); });
+
+paintSliders();
+transport.go(facts.first);
+// for measuring from outside
+window.lazzik = { previews, transport, stage, strata, choose };
+try {
+  await fetchCurves();
+  keysChanged(strata);
+  await fetchMotion();
+  stage?.select(chosenNode());
+  if (stage) note.textContent = "";
+  document.body.dataset.ready = "true";
+} catch (error) {
+  note.textContent = error.message;
+  toast(error.message, ["Try again", () => location.reload()]);
+}
