@@ -7,7 +7,7 @@ start-up nor a request waits for a compiler. `NUMBA_DISABLE_JIT=1` runs the same
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
 import numba
 
@@ -23,9 +23,9 @@ def kernel(*signatures: str) -> Callable[[Function], Function]:
     """
 
     def declare(function: Function) -> Function:
-        compiled: Function = numba.njit(list(signatures), cache=True, nogil=True, error_model="numpy")(function)
+        compiled = numba.njit(list(signatures), cache=True, nogil=True, error_model="numpy")(function)
         KERNELS.append(compiled)
-        return compiled
+        return cast(Function, compiled)
 
     return declare
 

@@ -10,5 +10,6 @@ from numpy.typing import NDArray
 Samples = NDArray[np.float64]  # (frames,) one value per moment of a clock
 Points = NDArray[np.float64]  # (points, 3) metres
 Quaternions = NDArray[np.float64]  # (frames, 4) x, y, z, w, unit length
+Places = NDArray[np.int64]  # (keys,) places of samples, or of five of them
 Triangles = NDArray[np.int64]  # (triangles, 3) rows of Points
 Json = Any

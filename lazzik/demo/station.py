@@ -126,9 +126,10 @@ def _anemometer() -> list[Node]:
     for k in range(3):
         arm = part(f"arm-{k + 1}", f"Arm {k + 1}", "rotor", Box(kind="box", width=0.04, height=0.04, depth=0.62), INK,
                    rotation=Rotation(y=120.0 * k))  # fmt: skip
-        cup = part(f"cup-{k + 1}", f"Cup {k + 1}", f"arm-{k + 1}", Tube(kind="tube", radius=0.17, top=0.05, height=0.2, around=12),
-                   BONE, position=at(0, 0, 0.5), rotation=Rotation(z=90))  # fmt: skip
-        nodes += [arm.replaced(position=at(0, 0, 0)), cup]
+        bowl = Tube(kind="tube", radius=0.17, top=0.05, height=0.2, around=12)
+        cup = part(f"cup-{k + 1}", f"Cup {k + 1}", f"arm-{k + 1}", bowl, BONE, position=at(0, 0, 0.5),
+                   rotation=Rotation(z=90))  # fmt: skip
+        nodes += [arm, cup]
     return nodes
 
 
@@ -182,7 +183,7 @@ def _lamps() -> list[Node]:
                  rotation=Rotation(z=nod)),
             part(f"shade-{k + 1}", f"Shade {k + 1}", lamp,
                  Tube(kind="tube", radius=0.16, top=0.1, height=0.26, around=10),
-                 paint("#E9C46A", glow=0.5), position=at(0, 0.9, 0)),
+                 paint("#E9C46A", glow=0.22), position=at(0, 0.9, 0)),
         ]  # fmt: skip
     return nodes
 

@@ -76,7 +76,7 @@ class SceneStore:
         self._states: OrderedDict[tuple[str, int], Scene] = OrderedDict()
         self._lock = Lock()
 
-    def list(self) -> list[Entry]:
+    def entries(self) -> list[Entry]:
         """All scenes, the last changed first."""
         with self._database.reading() as session:
             rows = session.scalars(select(SceneRow).order_by(SceneRow.changed.desc(), SceneRow.id))

@@ -180,5 +180,3 @@ def _download(content: bytes, media: str, scene: Scene, ending: str) -> Response
     return Response(
         content, media_type=media, headers={"Content-Disposition": f'attachment; filename="{stem}.{ending}"'}
     )
-
-

@@ -29,7 +29,7 @@ def create_app(folder: Path, *, host: str = "127.0.0.1", with_demo: bool = False
     app = FastAPI(title="Lazzik", version=__version__, docs_url=None, redoc_url=None)
     app.state.store = SceneStore(Database(folder))
     app.state.memo = Memo()
-    if with_demo and not app.state.store.list():
+    if with_demo and not app.state.store.entries():
         app.state.store.create(station(), "demo scene")
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     app.include_router(pages.router)
@@ -63,7 +63,11 @@ def _read(error: Exception) -> tuple[int, str, str]:
             field = ".".join(str(part) for part in first["loc"][1:])
             return 422, f"{field or 'The request'}: {first['msg'][:1].lower()}{first['msg'][1:]}", field
         case HTTPException():
-            return error.status_code, "There is nothing at this address." if error.status_code == 404 else error.detail, ""
+            return (
+                error.status_code,
+                "There is nothing at this address." if error.status_code == 404 else error.detail,
+                "",
+            )
         case TooLarge():
             return 413, "That is larger than is taken here.", ""
         case _:

@@ -80,7 +80,9 @@ def review(scene: Scene, placed: PlaceBake, memo: Memo) -> list[Comparison]:
         _compared(
             scene,
             channel.address,
-            number_on(find(scene, Address.parse(channel.address)).number, _clock(scene, placed.first, placed.last), memo),
+            number_on(
+                find(scene, Address.parse(channel.address)).number, _clock(scene, placed.first, placed.last), memo
+            ),
             channel.keys,
             channel.worst,
             placed.first,
@@ -141,7 +143,7 @@ def _compared(
             )
             for key in (inside if len(inside) <= MOST_BEADS else [])
         ),
-        f"{shown(round(low + margin, 3))} to {shown(round(high - margin, 3))} {unit}".strip(),
+        f"{shown(round(low + margin, 3))} to {shown(round(high - margin, 3))}{' ' if unit == 'm' else ''}{unit}",
     )
 
 

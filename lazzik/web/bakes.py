@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Request, Response
@@ -10,13 +11,14 @@ from starlette.datastructures import FormData
 
 from lazzik.core.bake.baking import TOLERANCES, bake
 from lazzik.core.errors import InvalidEdit, LazzikError
+from lazzik.core.evaluate.memo import Memo
 from lazzik.core.scene.edits.bakes import PlaceBake, TakeBack
 from lazzik.core.scene.scene import Scene
-from lazzik.core.evaluate.memo import Memo
 from lazzik.web.bakeroom import HEIGHT, UNITS, WIDTH, choices, plan_from, receipts, review
 from lazzik.web.context import Kept, Store, templates
 
 router = APIRouter(prefix="/scenes/{scene_id}/bake")
+
 
 async def _form(request: Request) -> FormData:
     return await request.form()
@@ -73,7 +75,7 @@ def take_back(scene_id: str, receipt: str, form: Form, store: Store) -> Response
     return RedirectResponse(f"/scenes/{scene_id}/bake#receipts", 303)
 
 
-def _placed(scene: Scene, form: dict[str, object], channels: list[object], memo: Memo) -> PlaceBake:
+def _placed(scene: Scene, form: Mapping[str, object], channels: Sequence[object], memo: Memo) -> PlaceBake:
     plan = plan_from({name: value for name, value in form.items() if isinstance(value, str)})
     return bake(scene, [address for address in channels if isinstance(address, str)], plan, memo)
 

@@ -23,8 +23,7 @@ class Guard:
     """Refuses requests from pages of other origins and bodies beyond the limit; adds the safety headers."""
 
     def __init__(self, app: ASGIApp, allowed: list[str]) -> None:
-        self.app = TrustedHostMiddleware(app, allowed_hosts=[name.strip("[]") if name != "[::1]" else name for name in allowed])
-        self.allowed = allowed
+        self.app = TrustedHostMiddleware(app, allowed_hosts=allowed)
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
@@ -78,7 +77,8 @@ def _limited(receive: Receive) -> Receive:
 def _safety(nonce: str) -> list[tuple[bytes, bytes]]:
     policy = (
         f"default-src 'self'; script-src 'self' 'nonce-{nonce}'; style-src 'self' 'nonce-{nonce}'; "
-        "img-src 'self' data: blob:; connect-src 'self' blob:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'"
+        "img-src 'self' data: blob:; connect-src 'self' blob:; "
+        "object-src 'none'; base-uri 'none'; frame-ancestors 'none'"
     )
     return [
         (b"content-security-policy", policy.encode()),

@@ -36,7 +36,7 @@ def home() -> Response:
 def scenes(request: Request, store: Store, memo: Kept) -> Response:
     """All scenes as cards."""
     cards = []
-    for entry in store.list():
+    for entry in store.entries():
         scene = store.open(entry.id).scene
         cards.append({"entry": entry, "scene": scene, "moving": count_moving(scene), "lanes": _card(scene, memo)})
     return templates.TemplateResponse(request, "scenes.html", {"cards": cards, "size": CARD})

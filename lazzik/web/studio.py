@@ -5,12 +5,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.document import Quantity
 from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.memo import Memo
-from lazzik.core.layers import KINDS
+from lazzik.core.layers import BY_KIND
 from lazzik.core.scene.address import Address, find, names
 from lazzik.core.scene.node import Node, channels_of
 from lazzik.core.scene.scene import Scene
@@ -171,8 +173,8 @@ def strata_view(scene: Scene, chosen: Address) -> StrataView:
 def palette() -> list[dict[str, str]]:
     """The layer kinds, as they describe themselves."""
     return [
-        {"kind": kind.model_fields["kind"].annotation.__args__[0], "title": kind.title, "summary": kind.summary, "family": kind.family}  # type: ignore[union-attr]
-        for kind in KINDS
+        {"kind": name, "title": kind.title, "summary": kind.summary, "family": kind.family}
+        for name, kind in BY_KIND.items()
     ]
 
 
@@ -192,7 +194,7 @@ def _moving(scene: Scene, node: Node, memo: Memo) -> dict[str, str]:
     """Sparklines of the numbers of an object that move, by path."""
     clock = scene.clock()
     return {
-        path: spark(number_on(number, clock, memo), *SPARK)
+        path: spark(np.atleast_1d(number_on(number, clock, memo)), *SPARK)
         for path, number, _ in channels_of(node)
         if isinstance(number, Channel) and number.moves
     }

@@ -79,7 +79,7 @@ def _fitted(y: Samples, fps: float, tolerance: float) -> dict[int, _Knot]:
     cuts = _cut(y, tolerance)
     knots: dict[int, _Knot] = {}
     starts = [a for a, _ in cuts.holds]
-    ends = {a: b for a, b in cuts.holds}
+    ends = dict(cuts.holds)
     last = len(y) - 1
     place = 0
     while True:

@@ -13,7 +13,7 @@ import math
 import numpy as np
 
 from lazzik.core.kernels import kernel
-from lazzik.core.types import Samples
+from lazzik.core.types import Places, Samples
 
 PER_FRAME = 4
 """Samples per frame at which a bake is checked: the whole frame and three sub-frames."""
@@ -22,7 +22,7 @@ ROUNDS = 40
 
 
 @kernel("void(int64[::1], int64, boolean)")
-def _exchange(ref: Samples, place: int, same: bool) -> None:
+def _exchange(ref: Places, place: int, same: bool) -> None:
     """Put `place` among the five so that signs still alternate. `same`: its error has the sign of ref[0]'s."""
     if place < ref[0]:
         if same:

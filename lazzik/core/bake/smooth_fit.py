@@ -14,7 +14,7 @@ import numpy as np
 
 from lazzik.core.bake.minimax import PER_FRAME, cubic_fits, longest_cubic
 from lazzik.core.kernels import kernel
-from lazzik.core.types import Samples
+from lazzik.core.types import Places, Samples
 
 FRACTION = 0.5
 """The part of the tolerance at which seeds are laid: the room that joining the cubics smoothly costs. Measured over
@@ -83,7 +83,7 @@ def _cholesky(band: Samples, right: Samples) -> None:
 @kernel("float64(float64[::1], int64[::1], int64, int64, float64[::1], float64[::1], boolean, boolean, float64, int64)")
 def solve(
     y: Samples,
-    keys: Samples,
+    keys: Places,
     lo: int,
     hi: int,
     values: Samples,
@@ -161,7 +161,7 @@ def solve(
 
 
 @kernel("float64(float64[::1], int64[::1], int64, float64[::1], float64[::1])")
-def segment_error(y: Samples, keys: Samples, s: int, values: Samples, slopes: Samples) -> float:
+def segment_error(y: Samples, keys: Places, s: int, values: Samples, slopes: Samples) -> float:
     """Largest error of the segment from key s to s + 1."""
     left, span = keys[s], keys[s + 1] - keys[s]
     worst = 0.0
@@ -183,7 +183,7 @@ def midway(a: int, b: int) -> int:
 
 
 @kernel("int64(float64[::1], int64, int64, float64, int64[::1], float64[::1], float64[::1])")
-def seed_and_mend(y: Samples, a: int, b: int, tolerance: float, keys: Samples, values: Samples, slopes: Samples) -> int:
+def seed_and_mend(y: Samples, a: int, b: int, tolerance: float, keys: Places, values: Samples, slopes: Samples) -> int:
     """Keys on samples a … b from the seed, mended until every segment holds. Returns how many, filling the arrays."""
     count = 1
     keys[0] = a
@@ -222,7 +222,7 @@ def seed_and_mend(y: Samples, a: int, b: int, tolerance: float, keys: Samples, v
 
 
 @kernel("int64(float64[::1], float64, int64[::1], float64[::1], float64[::1], int64)")
-def prune(y: Samples, tolerance: float, keys: Samples, values: Samples, slopes: Samples, count: int) -> int:
+def prune(y: Samples, tolerance: float, keys: Places, values: Samples, slopes: Samples, count: int) -> int:
     """Take out keys that their neighbourhood can do without. Returns how many are left."""
     removed = True
     while removed:
@@ -251,7 +251,7 @@ def prune(y: Samples, tolerance: float, keys: Samples, values: Samples, slopes: 
 
 
 @kernel("int64(float64[::1], int64, int64, float64, int64[::1], float64[::1], float64[::1])")
-def fit_smooth(y: Samples, a: int, b: int, tolerance: float, keys: Samples, values: Samples, slopes: Samples) -> int:
+def fit_smooth(y: Samples, a: int, b: int, tolerance: float, keys: Places, values: Samples, slopes: Samples) -> int:
     """The fewest keys found on samples a … b. Returns how many; the arrays (room for b − a + 2) are filled."""
     count = seed_and_mend(y, a, b, tolerance, keys, values, slopes)
     return prune(y, tolerance, keys, values, slopes, count)

@@ -14,7 +14,7 @@ from typing import Annotated, Any, ClassVar, Literal, Protocol
 import numpy as np
 from pydantic import Field
 
-from lazzik.core.channel.channel import Channel, Number
+from lazzik.core.channel.channel import Number
 from lazzik.core.channel.combine import Combine
 from lazzik.core.channel.window import Window
 from lazzik.core.clock import Clock
@@ -27,7 +27,10 @@ Family = Literal["random", "periodic", "spring", "path", "logic"]
 class Inputs(Protocol):
     """What a layer is given: the clock, its own numbers and what lies below, each at any moments it likes."""
 
-    clock: Clock
+    @property
+    def clock(self) -> Clock:
+        """The moments asked for."""
+        ...
 
     def number(self, name: str, clock: Clock | None = None) -> float | Samples:
         """One of the layer's own numbers: a float if constant, otherwise (frames,) on the clock (the given one

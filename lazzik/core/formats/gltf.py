@@ -3,7 +3,7 @@
 Carried: objects and what sits under what, primitives as meshes, flat colours, glow at the first frame, lights
 (KHR_lights_punctual) and cameras at their first frame, and position, orientation and size over time, a key on each
 frame. Orientation gets keys between frames where turning is so fast that the short way between two frames would differ.
-Not carried: changes over time of glow, light and angle of view; layers and keys themselves (the scene as JSON has them).
+Not carried: changes over time of glow, light and angle of view; layers and keys as such (the scene as JSON has them).
 """
 
 from __future__ import annotations
@@ -228,4 +228,5 @@ def slerp(a: Quaternions, b: Quaternions, u: float) -> Quaternions:
     small = sine < 1e-9
     safe = np.where(small, 1.0, sine)
     out: Quaternions = np.where(small, a + u * (b - a), (np.sin((1 - u) * angle) * a + np.sin(u * angle) * b) / safe)
-    return out / np.linalg.norm(out, axis=1, keepdims=True)
+    out /= np.linalg.norm(out, axis=1, keepdims=True)
+    return out

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated, Union, get_args
+from functools import reduce
+from operator import or_
+from typing import TYPE_CHECKING, Annotated, get_args
 
 from pydantic import Field
 
 from lazzik.core.channel.channel import Channel, Number
 from lazzik.core.channel.layer import Layer
+from lazzik.core.document import Frozen
 from lazzik.core.layers.noise import Noise
 
 KINDS: tuple[type[Layer], ...] = (Noise,)
@@ -21,10 +24,11 @@ if TYPE_CHECKING:
     AnyLayer = Layer
 else:
     # with one kind only there is nothing to tell apart yet, and pydantic refuses a union of one
-    AnyLayer = Annotated[Union[KINDS], Field(discriminator="kind")] if len(KINDS) > 1 else KINDS[0]
+    AnyLayer = Annotated[reduce(or_, KINDS), Field(discriminator="kind")] if len(KINDS) > 1 else KINDS[0]
 
 # a channel holds layers and a layer's numbers are channels: the name is resolved here, once both exist
-for model in (Channel, Layer, *KINDS):
+_MODELS: tuple[type[Frozen], ...] = (Channel, Layer, *KINDS)
+for model in _MODELS:
     model.model_rebuild(force=True, _types_namespace={"AnyLayer": AnyLayer, "Channel": Channel})
 
 __all__ = ["BY_KIND", "KINDS", "AnyLayer", "Layer", "Number"]

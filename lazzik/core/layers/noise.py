@@ -36,6 +36,8 @@ from lazzik.core.types import Samples
 
 CHARACTERS = ("smooth", "billow", "ridged", "steps", "white")
 SIDES = ("both", "above", "below")
+Whole = int | np.int64
+
 EDGE = 1e-9
 """Cells: a position this little short of a cell's edge counts as on it, so that rounding can't hold a step back."""
 
@@ -106,7 +108,7 @@ class Noise(Layer):
         if self.loop is None or self.character == "white" or not isinstance(self.period, float | int):
             return ""
         cells = max(1, round(self.loop / fps / self.period))
-        return f"{cells} × {self.loop / fps / cells:.3g} s in the loop"
+        return f"{cells} × {self.loop / fps / cells:.3g} s"
 
     @classmethod
     def suited(cls, landing: Landing) -> dict[str, Any]:
@@ -117,7 +119,7 @@ class Noise(Layer):
 
 
 @kernel("float64(int64, int64, int64)")
-def lattice(cell: int, seed: int, octave: int) -> float:
+def lattice(cell: Whole, seed: Whole, octave: Whole) -> float:
     """A value in [−1, 1] for a cell: the splitmix64 finaliser of a weighted sum of the three whole numbers."""
     z = (
         np.uint64(cell) * np.uint64(0x9E3779B97F4A7C15)

@@ -33,13 +33,13 @@ AnyEdit = Annotated[
     Field(discriminator="do"),
 ]
 
-_EDITS: TypeAdapter[list[Edit]] = TypeAdapter(Annotated[list[AnyEdit], Field(min_length=1, max_length=1000)])
+_EDITS: TypeAdapter[list[AnyEdit]] = TypeAdapter(Annotated[list[AnyEdit], Field(min_length=1, max_length=1000)])
 
 
 def read_edits(values: object) -> list[Edit]:
     """Edits from plain JSON values. Raises InvalidEdit or BadNumber, saying which field was wrong."""
     try:
-        return _EDITS.validate_python(values)
+        return list(_EDITS.validate_python(values))
     except ValidationError as error:
         first = error.errors(include_url=False)[0]
         field = ".".join(str(part) for part in first["loc"][2:])
@@ -49,5 +49,6 @@ def read_edits(values: object) -> list[Edit]:
 
 __all__ = [
     "AddLayer", "AddObject", "AnyEdit", "ChangeLayer", "ChangeObject", "ChangeScene", "Edit", "MoveKeys", "MoveLayer",
-    "PlaceBake", "PutKey", "RemoveKeys", "RemoveLayer", "RemoveObject", "SetNumber", "TakeBack", "applied", "read_edits",
+    "PlaceBake", "PutKey", "RemoveKeys", "RemoveLayer", "RemoveObject", "SetNumber", "TakeBack", "applied",
+    "read_edits",
 ]  # fmt: skip

@@ -19,7 +19,7 @@ function ridge(distance, height, colour, waves) {
   const corners = [];
   for (let i = 0; i < steps; i++) {
     const [a, b] = [points[i], points[i + 1]];
-    corners.push(...a, a[0], -30, a[2], ...b, ...b, a[0], -30, a[2], b[0], -30, b[2]);
+    corners.push(...a, a[0], -2, a[2], ...b, ...b, a[0], -2, a[2], b[0], -2, b[2]);
   }
   const geometry = new THREE.BufferGeometry();
   geometry.setAttribute("position", new THREE.Float32BufferAttribute(corners, 3));

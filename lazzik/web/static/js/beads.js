@@ -24,7 +24,7 @@ export function drawBeads(strata, shiftBy = null) {
     const [cx, cy] = [strata.x(frame), y(value)];
     const bead = make("g", { class: `bead${isChosen ? " chosen" : ""}`, tabindex: small && !isChosen ? -1 : 0, role: "button", "aria-pressed": isChosen,
       "aria-label": `Key at frame ${key.frame}, ${tidy(key.value)} ${facts.unit}`, "data-frame": key.frame });
-    if (!small) bead.append(make("line", { class: "stem", x1: cx, x2: cx, y1: cy, y2: svg.clientHeight }));
+    if (!small) bead.append(make("line", { class: "stem", x1: cx, x2: cx, y1: cy, y2: strata.height(svg) }));
     bead.append(make("circle", { cx, cy, r: small ? 2.6 : 4.5 }));
     return bead;
   }));
@@ -35,7 +35,9 @@ function fillForm() {
   const frames = chosenFrames();
   const key = facts.keys.find((item) => near(item.frame, frames[0] ?? NaN));
   if (!form) return;
-  form.hidden = !facts.keys.length;
+  const appears = form.hidden && Boolean(key);
+  form.hidden = !key;
+  if (appears) form.scrollIntoView({ block: "nearest" });
   form.querySelector("[data-act=remove-keys]").disabled = !frames.length;
   if (!key || form.contains(document.activeElement)) return;
   for (const name of ["frame", "value", "slope_in", "slope_out"]) form.elements[name].value = key[name] === null ? "" : Number(key[name].toFixed(6));

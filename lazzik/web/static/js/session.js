@@ -41,7 +41,7 @@ export class Previews {
     this.show = show;
     this.running = false;
     this.next = null;
-    this.times = []; // milliseconds from asking to drawn, for measuring
+    this.times = []; // milliseconds from the move of the pointer to the redrawn curve, for measuring
   }
 
   push(edits) {

@@ -9,10 +9,21 @@ import { backdrop, lights } from "./backdrop.js";
 const CREASE = 28; // degrees between two faces from which their edge is inked
 const ink = (name) => new THREE.Color(getComputedStyle(document.documentElement).getPropertyValue(name).trim());
 
+// Without graphics hardware smooth edges double the time of a picture; they can be asked for all the same.
+export function smoothEdges() {
+  const wanted = localStorage.getItem("lazzik-smooth");
+  if (wanted) return wanted === "yes";
+  const context = document.createElement("canvas").getContext("webgl2");
+  const known = context?.getExtension("WEBGL_debug_renderer_info");
+  const name = known ? context.getParameter(known.UNMASKED_RENDERER_WEBGL) : "";
+  context?.getExtension("WEBGL_lose_context")?.loseContext();
+  return !/swiftshader|llvmpipe|software|basic render/i.test(name);
+}
+
 export class Stage {
   constructor(canvas) {
     this.canvas = canvas;
-    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true });
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: smoothEdges() });
     this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2));
     this.scene = new THREE.Scene();
     this.camera = new THREE.PerspectiveCamera(36, 1, 0.05, 900);
@@ -66,7 +77,9 @@ export class Stage {
     const entry = this.owner(item);
     if (item.isMesh && entry) {
       const from = item.material;
-      item.material = new THREE.MeshLambertMaterial({ color: from.color, emissive: from.color, emissiveIntensity: from.emissive.getHex() ? from.emissiveIntensity : 0 });
+      // glow is a multiple of the surface's own colour
+      const glow = (from.emissive.r / Math.max(from.color.r, 1e-6)) * from.emissiveIntensity;
+      item.material = new THREE.MeshLambertMaterial({ color: from.color, emissive: from.color, emissiveIntensity: glow });
       entry.mesh = item;
       const lines = new THREE.LineSegments(new THREE.EdgesGeometry(item.geometry, CREASE), new THREE.LineBasicMaterial({ color: ink("--ink"), transparent: true, opacity: 0.55 }));
       lines.raycast = () => {};
@@ -142,7 +155,8 @@ export class Stage {
     if (reach > 1e-3) {
       const geometry = new THREE.BufferGeometry();
       geometry.setAttribute("position", new THREE.BufferAttribute(points, 3));
-      this.path = new THREE.Points(geometry, new THREE.PointsMaterial({ color: ink("--ink"), size: 2.4, sizeAttenuation: false, depthTest: false }));
+      this.path = new THREE.Points(geometry, new THREE.PointsMaterial({ color: ink("--ink"), size: 2.4, sizeAttenuation: false, depthTest: false, transparent: true }));
+      this.path.renderOrder = 10;
       this.path.visible = this.showsPath;
       this.scene.add(this.path);
     }

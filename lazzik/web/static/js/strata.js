@@ -14,6 +14,7 @@ export const make = (name, attributes = {}, ...children) => {
 };
 
 export const tidy = (value) => {
+  if (value === 0) return "0";
   const size = Math.abs(value);
   const text = size >= 100 ? value.toFixed(1) : size >= 1 ? value.toFixed(2) : value.toFixed(3);
   return text.replace("-", "−").replace(/^−(0\.?0*)$/, "$1");
@@ -71,7 +72,13 @@ export class Strata {
     this.draw();
   }
 
-  get width() { return this.svgs[0]?.clientWidth ?? 1; }
+  // sizes are read once before anything is drawn: reading between writes would lay the page out again each time
+  measure() {
+    this.heights = new Map(this.svgs.map((svg) => [svg, svg.clientHeight]));
+    this.width = this.svgs[0]?.clientWidth || 1;
+  }
+
+  height(svg) { return this.heights.get(svg) ?? svg.clientHeight; }
   x(frame) { return ((frame - facts.first) / (facts.last - facts.first)) * this.width; }
   frameAt(x) { return facts.first + (x / this.width) * (facts.last - facts.first); }
 
@@ -84,7 +91,7 @@ export class Strata {
   }
 
   y(svg, low, high) {
-    const height = svg.clientHeight - 2 * MARGIN;
+    const height = this.height(svg) - 2 * MARGIN;
     return (value) => MARGIN + height - ((value - low) / (high - low)) * height;
   }
 
@@ -92,13 +99,19 @@ export class Strata {
     const { from, perFrame } = this.data;
     const start = this.x(from);
     const step = this.width / ((facts.last - facts.first) * perFrame);
-    let path = "";
-    for (let i = 0; i < values.length; i++) path += `${i ? "L" : "M"}${(start + i * step).toFixed(1)} ${y(values[i]).toFixed(1)}`;
-    return path;
+    // a point for every pixel and a half is all that can be seen; the last one always stands
+    const stride = Math.max(1, Math.round(1.3 / step));
+    const last = values.length - 1;
+    const point = (i) => `${Math.round((start + i * step) * 10) / 10} ${Math.round(y(values[i]) * 10) / 10}`;
+    const points = [];
+    for (let i = 0; i < last; i += stride) points.push(point(i));
+    points.push(point(last));
+    return `M${points.join("L")}`;
   }
 
   draw() {
     if (!this.data) return;
+    this.measure();
     for (const svg of this.svgs) {
       svg.dataset.drawn = "1";
       const lane = svg.dataset.lane;
@@ -114,7 +127,7 @@ export class Strata {
     const out = [];
     for (const frame of ticks(facts.first, facts.last, 10)) {
       const x = this.x(frame).toFixed(1);
-      out.push(make("line", { class: "grid", x1: x, x2: x, y1: 0, y2: svg.clientHeight }));
+      out.push(make("line", { class: "grid", x1: x, x2: x, y1: 0, y2: this.height(svg) }));
     }
     return out;
   }
@@ -139,10 +152,10 @@ export class Strata {
       const right = x > this.width - 110;
       items.push(make("text", { x: x + (right ? -7 : 7), y: Math.max(10, y(most) + 4), "text-anchor": right ? "end" : "start" }, `peak ${tidy(most)}${facts.unit}`));
       const apart = Math.abs(seam.value) < 5e-7 ? "0" : tidy(Math.abs(seam.value));
-      items.push(make("text", { x: this.width - 6, y: svg.clientHeight - 5, "text-anchor": "end" }, `seam ${apart}${facts.unit} apart`));
+      items.push(make("text", { x: this.width - 6, y: this.height(svg) - 5, "text-anchor": "end" }, `seam ${apart}${facts.unit} apart`));
     }
     svg.replaceChildren(...items);
-    document.getElementById("result-range").textContent = `${tidy(least)} to ${tidy(most)} ${facts.unit}`;
+    document.getElementById("result-range").textContent = `${tidy(least)} to ${tidy(most)}${facts.unit === "m" ? " " : ""}${facts.unit}`;
   }
 
   drawLane(svg, id) {
@@ -155,7 +168,7 @@ export class Strata {
       ...this.upright(svg), block,
       make("line", { class: "zero", x1: 0, x2: this.width, y1: y(0), y2: y(0) }),
       make("path", { class: "trace", d: this.line(values, y), "pointer-events": "none" }),
-      make("text", { x: 4, y: 11, "pointer-events": "none" }, `±${tidy(high)}${facts.unit}`),
+      make("text", { x: 12, y: 12, "pointer-events": "none" }, `±${tidy(high)}${facts.unit}`),
     );
   }
 
@@ -163,7 +176,7 @@ export class Strata {
     const keys = svg.querySelector("g.beads") ?? make("g", { class: "beads" });
     const [low, high] = this.range("base", ...extent(this.data.base));
     const y = this.y(svg, low, high);
-    this.baseScale = { y, perPixel: (high - low) / (svg.clientHeight - 2 * MARGIN) };
+    this.baseScale = { y, perPixel: (high - low) / (this.height(svg) - 2 * MARGIN) };
     svg.replaceChildren(...this.upright(svg), make("path", { class: "trace", d: this.line(this.data.base, y) }), keys);
   }
 

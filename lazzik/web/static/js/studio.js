@@ -8,7 +8,7 @@ import { commit, onChange, sceneUrl } from "./history.js";
 import { listenToKnobs, paintSliders } from "./knobs.js";
 import { listenToOrder } from "./order.js";
 import { choose, facts, onFacts, Previews, refresh } from "./session.js";
-import { Stage } from "./stage.js";
+import { smoothEdges, Stage } from "./stage.js";
 import { Strata } from "./strata.js";
 import { toast } from "./toasts.js";
 import { Transport } from "./transport.js";
@@ -155,6 +155,10 @@ action("layer", ["L"], () => document.getElementById("add-layer")?.click(), "Add
 action("reset", ["R"], () => stage?.reset(), "Reset the view");
 action("camera", ["C"], () => press("camera", stage?.toggleCamera()), "Look through the scene's camera");
 action("path", ["P"], () => press("path", stage?.togglePath()), "Show the path of the chosen object");
+action("smooth", [], () => {
+  localStorage.setItem("lazzik-smooth", smoothEdges() ? "no" : "yes");
+  location.reload();
+}, "Smooth or plain edges on the stage");
 document.addEventListener("theme", () => { stage?.dress(); stage?.select(stage.chosen); });
 
 paintSliders();

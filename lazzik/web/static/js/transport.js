@@ -8,6 +8,7 @@ export class Transport {
     this.show = show;
     this.frame = facts.first;
     this.playing = null;
+    this.width = 1;
     this.ruler = document.getElementById("ruler");
     this.field = document.getElementById("frame");
     this.ruler.addEventListener("pointerdown", (event) => this.scrub(event));
@@ -41,12 +42,11 @@ export class Transport {
   }
 
   place() {
-    const x = ((this.frame - facts.first) / (facts.last - facts.first)) * this.ruler.clientWidth;
+    const x = ((this.frame - facts.first) / (facts.last - facts.first)) * this.width;
     document.getElementById("pin").style.transform = `translateX(${x}px)`;
     const line = document.getElementById("playhead");
     if (line) {
       line.style.transform = `translateX(${x}px)`;
-      line.style.height = `${document.getElementById("lanes").scrollHeight}px`;
     }
   }
 
@@ -81,6 +81,7 @@ export class Transport {
   draw() {
     const svg = this.ruler.querySelector("svg");
     const { clientWidth: width, clientHeight: height } = this.ruler;
+    this.width = width;
     const span = facts.last - facts.first;
     const step = [1, 2, 5, 10, 25, 50, 100, 250, 500, 1000, 2500, 5000].find((n) => (n / span) * width >= 56) ?? 10000;
     const items = [];

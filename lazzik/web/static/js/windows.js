@@ -14,7 +14,7 @@ export function drawWindows(strata) {
 }
 
 function draw(strata, lane, group, window) {
-  const height = group.ownerSVGElement.clientHeight - 1;
+  const height = strata.height(group.ownerSVGElement) - 1;
   const start = window.start ?? facts.first;
   const end = window.end ?? facts.last;
   const x = (frame) => strata.x(frame);

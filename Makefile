@@ -1,0 +1,54 @@
+# Two commands carry the rest: `make demo` to use Lazzik, `make test` to check it.
+PORT ?= 8460
+DATA ?= data
+PYTHON ?= python3.11
+BIN = .venv/bin
+
+.PHONY: demo setup setup-dev test lint bench screenshots lock vendor clean
+
+demo: setup
+	@$(BIN)/lazzik serve --data "$(DATA)" --port "$(PORT)" --demo
+
+setup: .venv/.ready
+setup-dev: .venv/.ready-dev
+
+.venv/bin/python:
+	@command -v $(PYTHON) >/dev/null || { echo "Lazzik needs Python 3.11: install it, or say where it is with PYTHON=…"; exit 1; }
+	$(PYTHON) -m venv .venv
+
+# the kernels are compiled here, once, so that neither start-up nor a request waits for a compiler
+.venv/.ready: .venv/bin/python requirements.txt pyproject.toml $(shell find lazzik/core -name '*.py')
+	@cmp -s requirements.txt .venv/.requirements || { $(BIN)/pip install --quiet --disable-pip-version-check --require-hashes -r requirements.txt && cp requirements.txt .venv/.requirements; }
+	@test -x $(BIN)/lazzik || $(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation --editable .
+	$(BIN)/lazzik prepare
+	@touch $@
+
+.venv/.ready-dev: .venv/.ready requirements-dev.txt tools/validator/package-lock.json
+	@cmp -s requirements-dev.txt .venv/.requirements-dev || { $(BIN)/pip install --quiet --disable-pip-version-check --require-hashes -r requirements-dev.txt && cp requirements-dev.txt .venv/.requirements-dev; }
+	@tools/need.sh
+	@touch $@
+
+test: setup-dev
+	$(BIN)/python -m pytest $(ARGS)
+
+lint: setup-dev
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+bench: setup-dev
+	$(BIN)/python -m benchmarks
+
+screenshots: setup-dev
+	$(BIN)/python -m tools.screenshots
+
+lock:
+	uv pip compile --quiet --universal --python-version 3.11 --generate-hashes --no-annotate --no-header requirements.in -o requirements.txt
+	uv pip compile --quiet --universal --python-version 3.11 --generate-hashes --no-annotate --no-header requirements-dev.in -o requirements-dev.txt
+
+vendor:
+	tools/vendor.sh
+
+clean:
+	rm -rf .venv tools/validator/node_modules
