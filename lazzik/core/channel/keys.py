@@ -52,22 +52,6 @@ class Curve:
         hermite(frames, fps, self.frames, self.values, self.slopes_in, self.slopes_out, self.go, out)
         return out
 
-    def slopes_at(self, frames: Samples, fps: float) -> Samples:
-        """(frames,) slopes just after each frame, in units per second."""
-        k = np.clip(np.searchsorted(self.frames, frames, side="right") - 1, 0, max(0, len(self.frames) - 2))
-        if len(self.frames) < 2:
-            return np.zeros_like(frames)
-        d = (self.frames[k + 1] - self.frames[k]) / fps
-        u = (frames - self.frames[k]) / (self.frames[k + 1] - self.frames[k])
-        rise = (self.values[k + 1] - self.values[k]) / d
-        cubic = (
-            6 * u * (1 - u) * rise
-            + (3 * u * u - 4 * u + 1) * self.slopes_out[k]
-            + (3 * u * u - 2 * u) * self.slopes_in[k + 1]
-        )
-        slope = np.choose(self.go[k].astype(int), [cubic, rise, np.zeros_like(rise)])
-        return np.where((frames < self.frames[0]) | (frames >= self.frames[-1]), 0.0, slope)
-
 
 def curve_through(keys: tuple[Key, ...], fps: float) -> Curve:
     """The curve of keys that are in order of their frames."""

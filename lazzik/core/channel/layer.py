@@ -109,8 +109,10 @@ def numbers_of(model: type[Frozen]) -> dict[str, Quantity]:
 
 
 def held(value: float | Samples, quantity: Quantity) -> float | Samples:
-    """A driven number kept within its hard limits (a constant was checked when it was set)."""
-    return value if isinstance(value, float | int) else np.clip(value, quantity.low, quantity.high)
+    """A number kept within its hard limits: a driven one may try to leave them, and so may a lone key."""
+    if isinstance(value, float | int):
+        return min(max(float(value), quantity.low), quantity.high)
+    return np.clip(value, quantity.low, quantity.high)
 
 
 def table(inputs: Inputs, *names: str) -> Samples:

@@ -1,0 +1,62 @@
+"""Settings and small helpers that all tests share."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import HealthCheck, settings
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.scene.edits import applied, read_edits
+from lazzik.core.scene.node import Node, Rotation
+from lazzik.core.scene.scene import Scene
+from lazzik.demo.station import station
+
+VALIDATOR = Path(__file__).parent.parent / "tools" / "validator" / "validate.js"
+
+settings.register_profile(
+    "calm", deadline=None, derandomize=True, max_examples=60, suppress_health_check=list(HealthCheck)
+)
+settings.load_profile("calm")
+
+
+@pytest.fixture(scope="session")
+def demo() -> Scene:
+    """The demo scene; a value, so that sharing it is safe."""
+    return station()
+
+
+@pytest.fixture
+def post() -> Scene:
+    """The smallest scene: one object that stands still."""
+    return Scene(name="Small", fps=30, first=0, last=120, nodes=(Node(id="post", label="Post"),))
+
+
+def turned(channel: Channel | float, *, fps: float = 30, first: int = 0, last: int = 120) -> Scene:
+    """A scene with one object that has this channel as its rotation about z."""
+    return Scene(
+        name="Turned", fps=fps, first=first, last=last,
+        nodes=(Node(id="post", label="Post", rotation=Rotation(z=channel)),),
+    )  # fmt: skip
+
+
+def edited(scene: Scene, *edits: dict[str, Any]) -> Scene:
+    """The scene after edits given as plain values."""
+    return applied(scene, read_edits(list(edits)))
+
+
+@pytest.fixture(scope="session")
+def validate() -> Callable[[Path], dict[str, Any]]:
+    """The Khronos validator: its issues for a .glb file."""
+
+    def run(path: Path) -> dict[str, Any]:
+        done = subprocess.run(["node", str(VALIDATOR), str(path)], capture_output=True, text=True, check=True)
+        report: dict[str, Any] = json.loads(done.stdout)
+        return report
+
+    return run

@@ -1,0 +1,152 @@
+"""Noise: against its definition, its bounds, its loops and its independence of what is asked."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.keys import Key
+from lazzik.core.clock import Clock
+from lazzik.core.evaluate.evaluator import evaluate, number_on, strata
+from lazzik.core.layers.noise import CHARACTERS, SIDES, Noise, lattice, shaped
+from lazzik.demo.station import station
+from tests.conftest import turned
+from tests.core import oracles
+from tests.strategies import channels, noises, numbers
+
+
+def noise(**fields: object) -> Noise:
+    return Noise(kind="noise", id="noise", label="Noise", **fields)
+
+
+def signal(layer: Noise, clock: Clock) -> np.ndarray:
+    return strata(Channel(layers=(layer,)), clock).lanes[0].contribution
+
+
+@given(st.integers(-(2**40), 2**40), st.integers(0, 2**31), st.integers(0, 9))
+def test_the_lattice_is_the_published_mix(cell: int, seed: int, octave: int) -> None:
+    assert lattice(cell, seed, octave) == pytest.approx(oracles.lattice(cell, seed, octave), abs=1e-15)
+
+
+@given(numbers(0.1, 3), st.integers(1, 6), numbers(0, 1), st.integers(0, 999))
+def test_smooth_noise_is_its_definition(period: float, octaves: int, roughness: float, seed: int) -> None:
+    clock = Clock.over(25, 0, 60, per_frame=3)
+    layer = noise(amplitude=4.0, period=period, octaves=float(octaves), roughness=roughness, seed=float(seed))
+    expected = [4 * oracles.smooth_noise(t / 25 / period, octaves, roughness, seed) for t in clock.frames]
+    np.testing.assert_allclose(signal(layer, clock), expected, atol=1e-9)
+
+
+@pytest.mark.parametrize(("bias", "gain"), [(0.2, 0.5), (0.8, 0.3), (0.5, 0.9), (0.35, 0.65)])
+def test_bias_and_gain_are_schlicks(bias: float, gain: float) -> None:
+    for v in np.linspace(0, 1, 41):
+        b = v / ((1 / bias - 2) * (1 - v) + 1)
+        g = b / ((1 / gain - 2) * (1 - 2 * b) + 1)
+        if b >= 0.5:
+            g = ((1 / gain - 2) * (1 - 2 * b) - b) / ((1 / gain - 2) * (1 - 2 * b) - 1)
+        assert shaped(v, bias, gain) == pytest.approx(g, abs=1e-12)
+    assert shaped(0.5, bias, 0.5) == pytest.approx(bias)  # what bias means
+    assert shaped(0.3, 0.5, 0.5) == pytest.approx(0.3)  # the identity
+
+
+@given(noises(weight=1.0, combine="add"))
+def test_never_beyond_the_amplitude(layer: Noise) -> None:
+    values = signal(layer, Clock.over(30, 0, 200, per_frame=7))
+    low, high = {"both": (-1, 1), "above": (0, 1), "below": (-1, 0)}[layer.side]
+    assert values.min() >= low * layer.amplitude
+    assert values.max() <= high * layer.amplitude
+
+
+def test_the_amplitude_is_nearly_reached() -> None:
+    values = signal(noise(amplitude=1.0, period=0.2), Clock.over(30, 0, 20_000))
+    assert values.max() > 0.9
+    assert values.min() < -0.9
+
+
+@pytest.mark.parametrize("character", CHARACTERS)
+@pytest.mark.parametrize("side", SIDES)
+@given(data=st.data())
+def test_a_loop_meets_itself(character: str, side: str, data: st.DataObject) -> None:
+    layer = data.draw(noises(character=character, side=side, loop=float(data.draw(st.integers(3, 250)))))
+    layer = layer.replaced(window={}, weight=1.0, combine="add")
+    length = layer.loop or 0
+    frames = np.array([0.0, 0.25, 1.0, 2.0, length * 0.6])
+    once = signal(layer, Clock(24, 0, frames))
+    again = signal(layer, Clock(24, 0, frames + length))
+    thrice = signal(layer, Clock(24, 0, frames + 3 * length))
+    assert np.abs(once - again).max() <= 1e-9
+    assert np.abs(once - thrice).max() <= 1e-9
+
+
+FORWARD = np.array([-25, 48, -36, 16, -3]) / 12
+"""One-sided first derivative from five points, exact to the fourth order."""
+
+
+@given(noises(character="smooth", combine="add", weight=1.0, shift=0.0), st.integers(3, 250), st.integers(1, 6))
+def test_a_smooth_loop_meets_itself_in_slope(layer: Noise, length: int, octaves: int) -> None:
+    layer = layer.replaced(window={}, loop=float(length), octaves=float(octaves), amplitude=1.0)
+    finest = length / max(1, round(length / 24 / layer.period)) / 2 ** (octaves - 1)
+    h = finest / 2000
+    after = signal(layer, Clock(24, 0, h * np.arange(5))) @ FORWARD / h
+    before = -(signal(layer, Clock(24, 0, length - h * np.arange(5))) @ FORWARD) / h
+    # per cell of the finest octave, so that the bound means the same for calm and for nervous noise
+    assert abs(after - before) * finest <= 1e-6
+
+
+@given(channels(nested=True), st.integers(0, 100), st.integers(1, 3))
+def test_a_value_is_the_same_whatever_was_asked(channel: Channel, frame: int, per_frame: int) -> None:
+    whole = Clock.over(30, 0, 120, per_frame=6)
+    part = Clock.over(30, 0, frame + 10, start=frame, per_frame=per_frame)
+    alone = Clock(30, 0, np.array([float(frame)]))
+    wide = np.broadcast_to(number_on(channel, whole), whole.frames.shape)
+    narrow = np.broadcast_to(number_on(channel, part), part.frames.shape)
+    assert abs(narrow[0] - wide[frame * 6]) <= 1e-9
+    assert abs(np.broadcast_to(number_on(channel, alone), (1,))[0] - wide[frame * 6]) <= 1e-9
+
+
+def test_a_second_process_gets_the_same_values() -> None:
+    script = (
+        "import json; from lazzik.demo.station import station; from lazzik.core.evaluate.evaluator import evaluate;"
+        "s = station(); print(json.dumps(evaluate(s, ['beacon-mast/rotation.z'], s.clock())"
+        "['beacon-mast/rotation.z'].tolist()))"
+    )
+    done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True)
+    here = evaluate(station(), ["beacon-mast/rotation.z"], station().clock())["beacon-mast/rotation.z"]
+    assert json.loads(done.stdout) == here.tolist()
+
+
+@pytest.mark.parametrize("go", ["step", "linear", "cubic"])
+@pytest.mark.parametrize("loop", [None, 90.0])
+def test_a_keyed_period_never_makes_the_curve_jump(go: str, loop: float | None) -> None:
+    keys = tuple(Key(frame=f, value=v, go=go) for f, v in ((0, 2.0), (30, 0.2), (60, 3.0), (90, 2.0)))
+    layer = noise(amplitude=1.0, period=Channel(keys=keys), shift=0.7, loop=loop)
+    values = signal(layer, Clock.over(30, 0, 180, per_frame=40))
+    # the steepest that noise of amplitude 1 can be is 2·(1 + 15/8) per cell, and the shortest cell lasts 0.2 s
+    steepest = 2 * (1 + 15 / 8) / 0.19
+    assert np.abs(np.diff(values)).max() <= steepest / 30 / 40 * 1.3
+
+
+def test_a_step_in_the_period_bends_and_does_not_jump_under_shift() -> None:
+    period = Channel(keys=(Key(frame=0, value=1.0, go="step"), Key(frame=50, value=0.25, go="step")))
+    layer = noise(amplitude=1.0, period=period, shift=4.0)
+    values = signal(layer, Clock(30, 0, np.array([50 - 1e-6, 50.0, 50 + 1e-6])))
+    assert np.abs(np.diff(values)).max() < 1e-5
+
+
+def test_the_note_says_what_the_loop_made_of_the_period() -> None:
+    assert noise(period=0.9, loop=250.0).note(30) == "9 × 0.926 s"
+    assert noise(period=0.9).note(30) == ""
+
+
+def test_driven_numbers_are_held_within_their_limits() -> None:
+    wild = Channel(keys=(Key(frame=0, value=-5.0, go="linear"), Key(frame=60, value=50.0)))
+    layer = noise(octaves=wild, roughness=wild, bias=wild, gain=wild, period=wild, seed=Channel(value=1.0))
+    values = evaluate(turned(Channel(layers=(layer,))), ["post/rotation.z"], Clock.over(30, 0, 120))["post/rotation.z"]
+    assert np.all(np.isfinite(values))
+    assert np.abs(values).max() <= 1.0
