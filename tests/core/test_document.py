@@ -31,8 +31,8 @@ def test_addresses_are_written_as_they_were_read(text: str) -> None:
 
 @pytest.mark.parametrize(
     "text",
-    ["", "a", "a/", "/rotation.z", "A/rotation.z", "a/rotation.z#", "a/rotation.z#g#h.x", "a/b.c#x.y.z", "a/__class__.x-",
-     "../x/y", "a/rotation.z" + "#g.x" * 9, "a/" + "x" * 5000],
+    ["", "a", "a/", "/rotation.z", "A/rotation.z", "a/rotation.z#", "a/rotation.z#g#h.x", "a/b.c#x.y.z",
+     "a/__class__.x-", "../x/y", "a/rotation.z" + "#g.x" * 9, "a/" + "x" * 5000],
 )  # fmt: skip
 def test_what_is_no_address_is_refused(text: str) -> None:
     with pytest.raises(UnknownAddress):
@@ -125,7 +125,7 @@ HOSTILE = [
     ('{"name":' * 100_000, "recursion limit"),
     (b"\xff\xfe\x00", "not JSON"),
     (
-        '{"name": "a", "nodes": [' + ",".join('{"id": "n%d", "label": "n"}' % i for i in range(10_001)) + "]}",
+        '{"name": "a", "nodes": [' + ",".join(f'{{"id": "n{i}", "label": "n"}}' for i in range(10_001)) + "]}",
         "at nodes",
     ),
 ]
@@ -154,7 +154,8 @@ def test_a_text_beyond_the_limit_is_refused_unread() -> None:
 
 @pytest.mark.parametrize(
     ("text", "value"),
-    [("12", 12), (" -0.5 ", -0.5), ("360/7", 360 / 7), ("2*(3+1)", 8), ("−3", -3), ("1,5", 1.5), ("+4", 4), (7, 7), ("1e3", 1000)],
+    [("12", 12), (" -0.5 ", -0.5), ("360/7", 360 / 7), ("2*(3+1)", 8), ("−3", -3), ("1,5", 1.5), ("+4", 4), (7, 7),
+     ("1e3", 1000)],
 )  # fmt: skip
 def test_typed_numbers(text: Any, value: float) -> None:
     assert read_number(text) == pytest.approx(value)
@@ -173,9 +174,10 @@ def test_what_is_no_number_is_refused(text: Any) -> None:
 @given(st.text(max_size=90))
 def test_any_text_is_a_number_or_refused(text: str) -> None:
     try:
-        assert abs(read_number(text)) < float("inf")
-    except BadNumber as error:
-        assert error.message.endswith(".")
+        value = read_number(text)
+    except BadNumber:
+        return
+    assert abs(value) < float("inf")
 
 
 @given(numbers(-1e6, 1e6))

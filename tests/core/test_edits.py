@@ -39,7 +39,8 @@ def test_set_a_constant_also_by_arithmetic(post: Scene) -> None:
 
 
 def test_a_new_layer_moves_what_it_lands_on_visibly(demo: Scene) -> None:
-    for address, least in (("mast/rotation.y", 2.0), ("gauge/position.x", 0.03), ("beacon/scale.y", 0.1), ("beacon/look.color.g", 0.05)):  # fmt: skip
+    places = {"mast/rotation.y": 2.0, "gauge/position.x": 0.03, "beacon/scale.y": 0.1, "beacon/look.color.g": 0.05}
+    for address, least in places.items():
         after = edited(demo, {"do": "add-layer", "address": address, "kind": "noise"})
         assert np.ptp(evaluate(after, [address], after.clock())[address]) > least
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -41,7 +43,7 @@ def test_steps_lines_and_ends() -> None:
 @given(st.lists(numbers(-20, 20), min_size=2, max_size=9))
 def test_automatic_slopes_never_overshoot(values: list[float]) -> None:
     made = tuple(Key(frame=float(3 * i), value=v) for i, v in enumerate(values))
-    for i, (a, b) in enumerate(zip(values, values[1:], strict=False)):
+    for i, (a, b) in enumerate(pairwise(values)):
         between = at(made, *np.linspace(3 * i, 3 * i + 3, 31))
         assert min(between) >= min(a, b) - 1e-9
         assert max(between) <= max(a, b) + 1e-9

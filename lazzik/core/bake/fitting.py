@@ -92,6 +92,8 @@ def _fitted(y: Samples, fps: float, tolerance: float) -> dict[int, _Knot]:
         elif place in ends:
             end = ends[place]
             here.slope_out = 0.0
+            if end == last:
+                return knots
             if end in cuts.jumps:
                 here.go = "step"
                 place = end + 1
@@ -110,7 +112,7 @@ def _fit_piece(y: Samples, a: int, b: int, fps: float, tolerance: float, knots: 
     room = b - a + 2
     places, values, slopes = np.empty(room, np.int64), np.empty(room), np.empty(room)
     count = fit_smooth(y, a, b, tolerance, places, values, slopes)
-    slopes = np.clip(slopes * PER_FRAME * fps, -LARGEST, LARGEST)
+    slopes = np.clip(slopes[:count] * PER_FRAME * fps, -LARGEST, LARGEST)
     for k in range(count):
         knot = knots.setdefault(int(places[k]), _Knot(float(values[k])))
         if k < count - 1:
@@ -133,8 +135,8 @@ def _cut(y: Samples, tolerance: float) -> _Cuts:
     bend[1:-1] = np.abs(np.diff(y, 2))
     for jump in cuts.jumps:
         bend[max(0, jump - 1) : jump + 3] = 0.0
-    # a corner between two samples shows at both: the pair is compared with what lies around it
-    around = _neighbours(bend, 2)
+    # a corner between two samples shows at both: the pair is compared with a frame's worth on either side
+    around = np.maximum.reduce([_neighbours(bend, distance) for distance in (2, 3, 4)])
     corner = (bend > 0.25 * tolerance) & (bend > ISOLATED * around) & (bend >= _neighbours(bend, 1))
     cuts.corners = set(np.flatnonzero(corner).tolist())
     return cuts

@@ -22,6 +22,9 @@ from lazzik.core.types import Samples
 Go = Literal["cubic", "linear", "step"]
 GO_CODES: dict[Go, int] = {"cubic": 0, "linear": 1, "step": 2}
 
+FLAT = 1e-150
+"""Units per second below which a stretch counts as level: any less and dividing by it would overflow."""
+
 SAME_FRAME = 1e-6
 """Two keys nearer than this many frames are one."""
 
@@ -57,7 +60,8 @@ def curve_through(keys: tuple[Key, ...], fps: float) -> Curve:
     """The curve of keys that are in order of their frames."""
     frames = np.array([k.frame for k in keys])
     values = np.array([k.value for k in keys])
-    automatic = automatic_slopes(frames / fps, values)
+    settled = all(k.slope_in is not None and k.slope_out is not None for k in keys)
+    automatic = values if settled else automatic_slopes(frames / fps, values)
     return Curve(
         frames,
         values,
@@ -80,7 +84,7 @@ def automatic_slopes(times: Samples, values: Samples) -> Samples:
     slopes[0], slopes[-1] = rise[0], rise[-1]
     slopes[1:-1] = (rise[:-1] * step[1:] + rise[1:] * step[:-1]) / (step[:-1] + step[1:])
     slopes[1:-1][rise[:-1] * rise[1:] <= 0] = 0.0
-    flat = rise == 0
+    flat = np.abs(rise) < FLAT
     slopes[:-1][flat] = 0.0
     slopes[1:][flat] = 0.0
     safe = np.where(flat, 1.0, rise)

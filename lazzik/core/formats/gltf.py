@@ -8,6 +8,7 @@ Not carried: changes over time of glow, light and angle of view; layers and keys
 
 from __future__ import annotations
 
+import struct
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -68,9 +69,10 @@ class _Writer:
         if self.lights:
             self.gltf.extensions = {"KHR_lights_punctual": {"lights": self.lights}}
             self.gltf.extensionsUsed.append("KHR_lights_punctual")
-        if self.blob:
-            self.gltf.buffers = [gl.Buffer(byteLength=len(self.blob))]
-            self.gltf.set_binary_blob(bytes(self.blob))
+        if not self.blob:
+            return _without_buffer(self.gltf.gltf_to_json())
+        self.gltf.buffers = [gl.Buffer(byteLength=len(self.blob))]
+        self.gltf.set_binary_blob(bytes(self.blob))
         return b"".join(self.gltf.save_to_bytes())
 
     def _now(self) -> Clock:
@@ -202,6 +204,13 @@ class _Writer:
         animation.samplers.append(sampler)
         target = gl.AnimationChannelTarget(node=place, path=path)
         animation.channels.append(gl.AnimationChannel(sampler=len(animation.samplers) - 1, target=target))
+
+
+def _without_buffer(text: str) -> bytes:
+    """A file of the JSON chunk alone: the library would add an empty binary one, which the standard advises against."""
+    data = text.encode()
+    data += b" " * (-len(data) % 4)
+    return struct.pack("<4sIII4s", b"glTF", 2, 20 + len(data), len(data), b"JSON") + data
 
 
 def turning(node: Node, scene: Scene, memo: Memo | None = None) -> tuple[Samples, Quaternions]:

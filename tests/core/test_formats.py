@@ -1,0 +1,138 @@
+"""Files that leave: read back by others, and validated."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import trimesh
+from numpy.typing import NDArray
+from pygltflib import GLTF2
+from scipy.spatial.transform import Rotation, Slerp
+
+from lazzik.core.bake.baking import BakePlan, bake, bakeable
+from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.keys import Key
+from lazzik.core.evaluate.evaluator import evaluate
+from lazzik.core.evaluate.paths import path, world
+from lazzik.core.evaluate.poses import pose
+from lazzik.core.formats.csv_curves import write_csv
+from lazzik.core.formats.gltf import LARGEST_TURN, turning, write_glb
+from lazzik.core.scene.scene import Scene
+from tests.conftest import edited, turned
+
+Validate = Callable[[Path], dict[str, Any]]
+
+
+@pytest.fixture(scope="module")
+def glb(demo: Scene, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    file = tmp_path_factory.mktemp("glb") / "demo.glb"
+    file.write_bytes(write_glb(demo))
+    return file
+
+
+def test_the_validator_finds_nothing_wrong(glb: Path, validate: Validate) -> None:
+    report = validate(glb)
+    assert (report["numErrors"], report["numWarnings"]) == (0, 0), report["messages"]
+
+
+def test_nor_with_a_baked_a_still_and_a_hidden_scene(
+    demo: Scene, post: Scene, tmp_path: Path, validate: Validate
+) -> None:
+    hidden = edited(demo, {"do": "change-object", "node": "beacon-mast", "visible": False})
+    bright = edited(demo, {"do": "set", "address": "ridge/look.glow", "value": 3})
+    baked = bake(demo, bakeable(demo), BakePlan(0, 250)).apply(demo)
+    for name, scene in {"baked": baked, "still": post, "hidden": hidden, "bright": bright}.items():
+        file = tmp_path / f"{name}.glb"
+        file.write_bytes(write_glb(scene))
+        report = validate(file)
+        assert (report["numErrors"], report["numWarnings"]) == (0, 0), (name, report["messages"])
+
+
+def test_geometry_and_hierarchy_are_read_back_by_another_reader(demo: Scene, glb: Path) -> None:
+    """trimesh's own scene graph, at rest: the first frame."""
+    loaded = trimesh.load(glb)
+    now = demo.clock().at(np.array([0.0]))
+    shapes = [node for node in demo.nodes if node.shape]
+    assert len(loaded.graph.nodes_geometry) == len(shapes)
+    labels = [node.label for node in demo.nodes]
+    for node in (node for node in shapes if labels.count(node.label) == 1):
+        matrix, geometry = loaded.graph[node.label]
+        np.testing.assert_allclose(matrix, world(demo, node, now)[0], atol=1e-4)
+        size = np.ptp(loaded.geometry[geometry].vertices, axis=0)
+        np.testing.assert_allclose(size, node.shape.mesh().size, atol=1e-4)  # type: ignore[union-attr]
+
+
+def rows(gltf: GLTF2, accessor: int, width: int) -> NDArray[np.float32]:
+    """An accessor of floats, read from the file's bytes."""
+    entry = gltf.accessors[accessor]
+    view = gltf.bufferViews[entry.bufferView]
+    data = gltf.binary_blob()[view.byteOffset : view.byteOffset + view.byteLength]
+    return np.frombuffer(data, "<f4").reshape(-1, width)
+
+
+def test_animation_agrees_with_evaluation_at_every_frame(demo: Scene, glb: Path) -> None:
+    gltf = GLTF2().load(str(glb))
+    clock = demo.clock()
+    seconds = clock.elapsed / demo.fps
+    seen = set()
+    for channel in gltf.animations[0].channels:
+        sampler = gltf.animations[0].samplers[channel.sampler]
+        node = demo.nodes[channel.target.node]
+        assert gltf.nodes[channel.target.node].extras["id"] == node.id
+        own = pose(node, clock)
+        times = rows(gltf, sampler.input, 1)[:, 0].astype(float)
+        assert np.all(np.diff(times) > 0)
+        if channel.target.path == "rotation":
+            values = rows(gltf, sampler.output, 4).astype(float)
+            assert np.einsum("ij,ij->i", values[1:], values[:-1]).min() >= 0
+            turns = Slerp(times, Rotation.from_quat(values))(np.clip(seconds, times[0], times[-1]))
+            np.testing.assert_allclose(turns.as_matrix(), Rotation.from_quat(own.orientation).as_matrix(), atol=1e-4)
+        else:
+            values = rows(gltf, sampler.output, 3).astype(float)
+            expected = own.position if channel.target.path == "translation" else own.scale
+            for axis in range(3):
+                np.testing.assert_allclose(np.interp(seconds, times, values[:, axis]), expected[:, axis], atol=1e-4)
+        seen.add((node.id, channel.target.path))
+    assert {("beacon-mast", "rotation"), ("float", "translation"), ("envelope", "scale"), ("rotor", "rotation")} <= seen
+    assert ("ridge", "rotation") not in seen
+
+
+@pytest.mark.parametrize("degrees", [90, 700, 3000, 20_000])
+def test_fast_turning_takes_the_way_it_was_evaluated(degrees: float) -> None:
+    """Keys between frames wherever the short way between whole frames would turn otherwise."""
+    spin = Channel(keys=(Key(frame=0, value=0, go="linear"), Key(frame=30, value=degrees)))
+    scene = turned(spin, last=30)
+    frames, q = turning(scene.nodes[0], scene)
+    fine = scene.clock(4).frames
+    turns = Slerp(frames, Rotation.from_quat(q))(fine)
+    asked = Rotation.from_euler("z", (degrees * fine / 30)[:, None], degrees=True)
+    assert np.degrees((turns * asked.inv()).magnitude()).max() <= LARGEST_TURN * 1.01
+    assert (len(frames) == 31) == (degrees <= 3000)
+
+
+def test_the_path_of_an_object_goes_through_all_that_is_above_it(demo: Scene) -> None:
+    beacon = demo.by_id["beacon"]
+    clock = demo.clock()
+    taken = path(demo, beacon, clock)
+    angle = np.radians(evaluate(demo, ["beacon-mast/rotation.z"], clock)["beacon-mast/rotation.z"])
+    # the mast leans about z after it is turned 12° about y; its foot is 0.16 m up
+    height = 4.84 + 0.25
+    np.testing.assert_allclose(taken[:, 1], 0.16 + height * np.cos(angle), atol=1e-9)
+    np.testing.assert_allclose(taken[:, 0], 0.3 - height * np.sin(angle) * np.cos(np.radians(12)), atol=1e-9)
+
+
+def test_csv_reads_back_as_the_same_numbers(demo: Scene) -> None:
+    addresses = bakeable(demo)
+    table = list(csv.reader(io.StringIO(write_csv(demo, addresses, demo.clock()))))
+    assert table[0] == ["frame", *addresses]
+    values = np.array(table[1:], dtype=float)
+    expected = evaluate(demo, addresses, demo.clock())
+    assert values[:, 0].tolist() == demo.clock().frames.tolist()
+    for column, address in enumerate(addresses, 1):
+        assert values[:, column].tolist() == expected[address].tolist()

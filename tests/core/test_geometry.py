@@ -1,0 +1,47 @@
+"""Primitives: sizes, closed skins, outward normals."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+import trimesh
+
+from lazzik.core.geometry.primitives import SHAPES, Ball, Box, Ring, Shape, Sheet, Tube
+
+CASES: list[tuple[Shape, tuple[float, float, float], float]] = [
+    (Box(kind="box", width=2, height=3, depth=4, cuts=3), (2, 3, 4), 24),
+    (Ball(kind="ball", radius=2, around=96, along=64), (4, 4, 4), 4 / 3 * np.pi * 8),
+    (Tube(kind="tube", radius=1, height=3, around=128), (2, 3, 2), 3 * np.pi),
+    (Tube(kind="tube", radius=1, top=0, height=3, around=128), (2, 3, 2), np.pi),
+    (Tube(kind="tube", radius=1, top=0.5, height=3, around=128, along=4), (2, 3, 2), np.pi * (1 + 0.5 + 0.25)),
+    (Ring(kind="ring", radius=2, thickness=0.5, around=128, across=64), (4.5, 0.5, 4.5), 2 * np.pi**2 * 2 * 0.0625),
+]
+
+
+@pytest.mark.parametrize(("shape", "size", "volume"), CASES, ids=lambda value: getattr(value, "kind", ""))
+def test_solids_are_closed_and_face_outward(shape: Shape, size: tuple[float, float, float], volume: float) -> None:
+    mesh = shape.mesh()
+    np.testing.assert_allclose(mesh.size, size, rtol=2e-3)
+    solid = trimesh.Trimesh(mesh.points, mesh.triangles, process=True)
+    solid.merge_vertices(merge_norm=True)
+    assert solid.is_watertight
+    assert solid.volume == pytest.approx(volume, rel=5e-3)
+    np.testing.assert_allclose(np.linalg.norm(mesh.normals, axis=1), 1, atol=1e-9)
+    a, b, c = (mesh.points[mesh.triangles[:, k]] for k in range(3))
+    faces = np.cross(b - a, c - a)
+    assert np.einsum("ij,ij->i", faces, mesh.normals[mesh.triangles].mean(axis=1)).min() > 0
+
+
+def test_a_base_sits_under_the_shape() -> None:
+    for kind in SHAPES:
+        points = kind(kind=kind.model_fields["kind"].annotation.__args__[0], base=True).mesh().points  # type: ignore[union-attr]
+        assert points[:, 1].min() == pytest.approx(0)
+
+
+def test_a_sheet_is_seen_from_both_sides_lying_or_standing() -> None:
+    for standing, axis in ((False, 1), (True, 2)):
+        mesh = Sheet(kind="sheet", width=2, height=3, rows=2, columns=4, standing=standing).mesh()
+        assert mesh.size[axis] == 0
+        a, b, c = (mesh.points[mesh.triangles[:, k]] for k in range(3))
+        up = np.cross(b - a, c - a)[:, axis]
+        assert (up > 0).sum() == (up < 0).sum() == 16

@@ -1,0 +1,58 @@
+"""Compiled code: ready before it is asked for, and the same as the plain Python it was made from."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+
+from lazzik.core.bake.fitting import fit
+from lazzik.core.kernels import KERNELS
+from lazzik.core.layers.noise import octave_noise
+
+EVERYTHING = (
+    "import lazzik.web.app, lazzik.cli; from lazzik.core.kernels import KERNELS, compiled_now;"
+    "print(len(KERNELS), compiled_now())"
+)
+
+
+def test_nothing_compiles_at_start_up() -> None:
+    """A first process may fill the cache, as set-up does; a second one finds every kernel there."""
+    subprocess.run([sys.executable, "-m", "lazzik", "prepare"], check=True, capture_output=True)
+    done = subprocess.run([sys.executable, "-c", EVERYTHING], capture_output=True, text=True, check=True)
+    count, compiled = done.stdout.split(" ", 1)
+    assert int(count) == len(KERNELS) > 10
+    assert compiled.strip() == "[]"
+
+
+def test_kernels_have_fixed_signatures_so_that_no_request_compiles() -> None:
+    for kernel in KERNELS:
+        assert len(kernel.signatures) == 1
+        assert not kernel._can_compile
+
+
+@pytest.mark.parametrize("character", range(5))
+def test_compiled_noise_is_the_plain_function(character: int) -> None:
+    position = np.linspace(-3, 9, 40)
+    numbers = np.array([[2.0], [2.5], [0.6], [7.0], [0.4], [0.7]])
+    fast, slow = np.empty(40), np.empty(40)
+    octave_noise(position, 12, character, 0, numbers, fast)
+    with np.errstate(over="ignore"):
+        octave_noise.py_func(position, 12, character, 0, numbers, slow)  # type: ignore[attr-defined]
+    np.testing.assert_allclose(fast, slow, atol=1e-12)
+
+
+def test_a_whole_fit_runs_without_the_compiler_too() -> None:
+    """The same keys with the compiler switched off, in a process of its own."""
+    y = np.sin(np.arange(81) / 9)
+    script = (
+        "import numpy as np; from lazzik.core.bake.fitting import fit;"
+        "print([(k.frame, round(k.value, 9)) for k in fit(np.sin(np.arange(81) / 9), 0, 30.0, 0.01)])"
+    )
+    done = subprocess.run(
+        [sys.executable, "-c", script], capture_output=True, text=True, check=True,
+        env={"NUMBA_DISABLE_JIT": "1", "PATH": "/usr/bin:/bin"},
+    )  # fmt: skip
+    assert done.stdout.strip() == str([(k.frame, round(k.value, 9)) for k in fit(y, 0, 30.0, 0.01)])
