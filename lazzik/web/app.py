@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 
 from fastapi import FastAPI, Request, Response
@@ -14,6 +13,7 @@ from starlette.exceptions import HTTPException
 from lazzik import __version__
 from lazzik.core.errors import LazzikError
 from lazzik.core.evaluate.memo import Memo
+from lazzik.core.scene.text import plain
 from lazzik.demo.station import station
 from lazzik.store.database import Database
 from lazzik.store.scenes import NoScene, NothingThere, SceneStore, StaleEdit
@@ -36,7 +36,7 @@ def create_app(folder: Path, *, host: str = "127.0.0.1", with_demo: bool = False
     app.include_router(api.router)
     app.include_router(bakes.router)
     app.add_middleware(Guard, allowed=hosts(host))
-    for kind in (LazzikError, RequestValidationError, HTTPException, TooLarge, json.JSONDecodeError):
+    for kind in (LazzikError, RequestValidationError, HTTPException, TooLarge):
         app.add_exception_handler(kind, _told)
     return app
 
@@ -53,6 +53,9 @@ def _told(request: Request, error: Exception) -> Response:
     return JSONResponse(body, status)
 
 
+NOT_JSON = "The request is not JSON that can be read."
+
+
 def _read(error: Exception) -> tuple[int, str, str]:
     match error:
         case LazzikError():
@@ -60,15 +63,15 @@ def _read(error: Exception) -> tuple[int, str, str]:
             return status, error.message, error.where
         case RequestValidationError():
             first = error.errors()[0]
+            if first["type"] == "json_invalid":
+                return 422, NOT_JSON, ""
             field = ".".join(str(part) for part in first["loc"][1:])
-            return 422, f"{field or 'The request'}: {first['msg'][:1].lower()}{first['msg'][1:]}", field
+            return 422, f"{field or 'The request'}: {plain(first['msg'])}", field
+        case HTTPException(status_code=404):
+            return 404, "There is nothing at this address.", ""
+        case HTTPException(status_code=400):
+            return 400, NOT_JSON, ""
         case HTTPException():
-            return (
-                error.status_code,
-                "There is nothing at this address." if error.status_code == 404 else error.detail,
-                "",
-            )
-        case TooLarge():
-            return 413, "That is larger than is taken here.", ""
+            return error.status_code, error.detail, ""
         case _:
-            return 400, "The request is not JSON that can be read.", ""
+            return 413, "That is larger than is taken here.", ""

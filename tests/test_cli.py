@@ -1,0 +1,83 @@
+"""The command line, as a pipeline uses it."""
+
+from __future__ import annotations
+
+import csv
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from lazzik.core.evaluate.evaluator import evaluate
+from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.text import read_scene, scene_text
+
+MAST = "beacon-mast/rotation.z"
+
+
+@pytest.fixture(scope="module")
+def file(tmp_path_factory: pytest.TempPathFactory, demo: Scene) -> Path:
+    path = tmp_path_factory.mktemp("cli") / "demo.json"
+    path.write_text(scene_text(demo))
+    return path
+
+
+def run(*words: object) -> subprocess.CompletedProcess[str]:
+    return subprocess.run(
+        [sys.executable, "-m", "lazzik", *(str(word) for word in words)], capture_output=True, text=True, check=False
+    )
+
+
+def test_demo_writes_the_demo_scene(tmp_path: Path, demo: Scene) -> None:
+    assert run("demo", "--write", tmp_path / "d.json").returncode == 0
+    assert read_scene((tmp_path / "d.json").read_bytes()) == demo
+
+
+def test_sample_prints_a_table(file: Path, demo: Scene) -> None:
+    done = run("sample", file, MAST, "beacon/look.glow", "--frames", "10:12", "--step", "0.5")
+    rows = list(csv.reader(done.stdout.splitlines()))
+    assert rows[0] == ["frame", MAST, "beacon/look.glow"]
+    assert [row[0] for row in rows[1:]] == ["10", "10.5", "11", "11.5", "12"]
+    clock = demo.clock().at(np.array([10, 10.5, 11, 11.5, 12]))
+    assert [float(row[1]) for row in rows[1:]] == evaluate(demo, [MAST], clock)[MAST].tolist()
+
+
+def test_bake_prints_a_receipt_and_writes_json_glb_and_csv(file: Path, tmp_path: Path) -> None:
+    done = run("bake", file, "-o", tmp_path / "o.json", "--only", MAST, "--tolerance", "0.2", "--frames", "0:100")
+    baked = read_scene((tmp_path / "o.json").read_bytes())
+    line = baked.receipts[0].lines[0]
+    assert line.worst <= 0.2
+    assert f"{MAST}  {line.keys:>5} keys  worst {line.worst:.3g} °" in done.stdout
+    assert run("bake", file, "-o", tmp_path / "o.glb", "--every", "1").stdout.endswith("keys on 33 channels\n")
+    assert (tmp_path / "o.glb").read_bytes()[:4] == b"glTF"
+    run("bake", file, "-o", tmp_path / "o.csv", "--only", MAST, "--every", "10")
+    assert len((tmp_path / "o.csv").read_text().splitlines()) == 252
+
+
+def test_schema_is_a_json_schema() -> None:
+    schema = json.loads(run("schema").stdout)
+    assert schema["title"] == "Scene"
+    assert "Noise" in schema["$defs"]
+
+
+@pytest.mark.parametrize(
+    ("words", "sentence"),
+    [
+        (["sample", "{file}", "nobody/rotation.z"], "There is no object 'nobody'"),
+        (["sample", "nowhere.json", MAST], "can't be read"),
+        (["sample", "{file}", MAST, "--frames", "9:3"], "--frames takes a first and a last frame"),
+        (["sample", "{file}", MAST, "--step", "0"], "--step must lie between"),
+        (["bake", "{file}", "-o", "o.txt"], "must end in .json, .glb or .csv"),
+        (["bake", "{file}", "-o", "/nowhere/o.json", "--only", MAST], "can't be written"),
+        (["bake", "{file}", "-o", "o.json", "--every", "2", "--tolerance", "1"], "not both"),
+        (["bake", "{file}", "-o", "o.json", "--tolerance", "-1"], "must lie above zero"),
+    ],
+)
+def test_mistakes_are_one_sentence_and_exit_1(file: Path, words: list[str], sentence: str) -> None:
+    done = run(*(word.format(file=file) for word in words))
+    assert (done.returncode, done.stdout) == (1, "")
+    assert sentence in done.stderr
+    assert "Traceback" not in done.stderr

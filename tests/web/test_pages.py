@@ -1,0 +1,128 @@
+"""Pages as the server draws them."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from fastapi import FastAPI
+from starlette.testclient import TestClient
+
+from lazzik.core.channel.layer import numbers_of
+from lazzik.core.layers import BY_KIND
+from lazzik.web.drawing import line, spark
+
+MAST = "beacon-mast/rotation.z"
+
+
+def form(**more: str) -> dict[str, str]:
+    tolerances = {"tolerance-metres": "0.002", "tolerance-degrees": "0.1", "tolerance-factors": "0.002"}
+    base = {"revision": "0", "first": "0", "last": "250", "method": "fitted", "channel": MAST, "every": "4"}
+    return base | tolerances | {"tolerance-other": "0.005"} | more
+
+
+def test_scenes_begin_empty_with_a_way_on(app: FastAPI, client: TestClient, scene: str) -> None:
+    assert "Ridge station" in client.get("/scenes").text
+    assert client.post(f"{scene}/remove").status_code == 303
+    assert "Nothing here yet" in client.get("/scenes").text
+    assert client.post("/scenes/demo").status_code == 303
+    assert "251 frames at 30 fps" in client.get("/scenes").text
+
+
+def test_a_new_scene_has_something_to_move(client: TestClient, app: FastAPI) -> None:
+    where = client.post("/scenes", data={"name": "Mine"}).headers["location"]
+    page = client.get(where).text
+    assert "<title>Mine · Lazzik</title>" in page
+    assert "No layers yet" in page
+    assert client.post("/scenes", data={"name": "x" * 200}).status_code == 422
+
+
+def test_the_studio_shows_every_number_of_every_kind(client: TestClient, scene: str) -> None:
+    """Made from what the kinds say of themselves: a new kind has its knobs without a line of markup."""
+    for name, kind in BY_KIND.items():
+        edit = {"do": "add-layer", "address": "mast/rotation.y", "kind": name, "label": "Probe"}
+        revision = client.get(scene).text.split('data-revision="')[1].split('"')[0]
+        assert client.post(f"{scene}/edits", json={"revision": int(revision), "edits": [edit]}).status_code == 200
+        page = client.get(scene, params={"at": "mast/rotation.y#probe"}).text
+        for number in numbers_of(kind):
+            assert f'data-address="mast/rotation.y#probe.{number}"' in page
+        for setting in kind.settings():
+            assert f'data-setting="{setting}"' in page
+        assert f'data-add="{name}"' in page
+
+
+@pytest.mark.parametrize("at", ["nobody/rotation.z", "beacon-mast/rotation.z#gone.period", "mast/look.glow"])
+def test_an_address_that_is_gone_falls_back_to_what_is_left(client: TestClient, scene: str, at: str) -> None:
+    assert client.get(scene, params={"at": at}).status_code == 200
+
+
+def test_an_address_that_is_none_is_refused(client: TestClient, scene: str) -> None:
+    page = client.get(scene, params={"at": "<x>"}, headers={"accept": "text/html"})
+    assert page.status_code == 422
+    assert "is not an address" in page.text
+
+
+def test_only_what_moves_is_listed_when_asked(client: TestClient, scene: str) -> None:
+    rows = re.findall(r'id="row-([a-z0-9-]+)"', client.get(scene, params={"moving": "true", "at": MAST}).text)
+    assert "beacon-mast" in rows
+    assert "ridge" not in rows
+    assert len(rows) == 30
+
+
+def test_numbers_of_layers_have_strata_of_their_own(client: TestClient, scene: str) -> None:
+    page = client.get(scene, params={"at": f"{MAST}#gust.amplitude"}).text
+    assert "Gust / amplitude" in page
+    assert f'href="?at={MAST}"' in page.replace("%2F", "/")
+
+
+def test_a_bake_is_reviewed_placed_and_taken_back(client: TestClient, scene: str, app: FastAPI) -> None:
+    review = client.post(f"{scene}/bake/review", data=form()).text
+    keys = int(re.search(r"<strong>(\d+) keys</strong> on 1 channel,", review).group(1))  # type: ignore[union-attr]
+    assert 20 < keys < 120
+    assert review.count('class="bead"') == keys
+    assert app.state.store.open(scene.split("/")[-1]).revision == 0
+    assert client.post(f"{scene}/bake", data=form()).status_code == 303
+    page = client.get(f"{scene}/bake").text
+    assert f"<strong>{keys} keys</strong> on 1 channel." in page
+    assert "fitted within 0.002 m, 0.1 °" in page
+    before = app.state.store.at(scene.split("/")[-1], 0)
+    assert client.post(f"{scene}/bake/bake-1/take-back", data={"revision": "1"}).status_code == 303
+    assert app.state.store.open(scene.split("/")[-1]).scene == before
+
+
+@pytest.mark.parametrize(
+    ("more", "part"),
+    [
+        ({"last": "0"}, "must end after it begins"),
+        ({"last": "soon"}, "is not a number"),
+        ({"first": "1.5"}, "whole number of frames"),
+        ({"tolerance-degrees": "0"}, "must lie above zero"),
+        ({"tolerance-metres": ""}, "The field is empty"),
+        ({"method": "every", "every": "9000"}, "does not fit the range"),
+        ({"method": "magic"}, "no way to bake"),
+        ({"channel": "nobody/rotation.z"}, "There is no object"),
+        ({"channel": ""}, "is not an address"),
+    ],
+)
+def test_a_mistake_in_the_bake_form_is_said_where_it_happened(
+    client: TestClient, scene: str, more: dict[str, str], part: str
+) -> None:
+    review = client.post(f"{scene}/bake/review", data=form(**more))
+    assert review.status_code == 422
+    assert part in review.text.replace("&#39;", "'")
+    assert client.post(f"{scene}/bake", data=form(**more)).status_code == 422
+
+
+def test_a_stale_bake_is_refused(client: TestClient, scene: str) -> None:
+    edit = {"do": "change-scene", "name": "Other"}
+    client.post(f"{scene}/edits", json={"revision": 0, "edits": [edit]})
+    assert client.post(f"{scene}/bake", data=form()).status_code == 409
+    assert client.post(f"{scene}/bake", data=form(revision="x")).status_code == 422
+
+
+def test_small_curves_fill_their_box() -> None:
+    import numpy as np
+
+    assert line(np.array([0.0, 2, 1]), 10, 4, 0, 2) == "M0.0 4.0L5.0 0.0L10.0 2.0"
+    assert line(np.array([3.0, 3.0]), 10, 4, 3, 3) == "M0.0 2.0L10.0 2.0"
+    assert spark(np.sin(np.arange(500.0)), 56, 14).count("L") == 47
