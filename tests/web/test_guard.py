@@ -22,7 +22,8 @@ def test_foreign_hosts_are_refused(client: TestClient, host: str) -> None:
 
 @pytest.mark.parametrize(
     "headers",
-    [{"origin": "http://example.test"}, {"origin": "null"}, {"origin": "http://127.0.0.1:9"}, {"sec-fetch-site": "cross-site"}],
+    [{"origin": "http://example.test"}, {"origin": "null"}, {"origin": "http://127.0.0.1:9"},
+     {"sec-fetch-site": "cross-site"}],
 )  # fmt: skip
 def test_foreign_origins_are_refused(client: TestClient, scene: str, app: FastAPI, headers: dict[str, str]) -> None:
     sent = client.post(f"{scene}/edits", json={"revision": 0, "edits": [SET]}, headers=headers)

@@ -125,7 +125,9 @@ export function listenToBeads(root, strata) {
   });
 
   // exact numbers: a changed frame moves the key, all else is put where it is
-  const land = async (form) => {
+  let landing = null;
+  const land = (form) => (landing ??= landed(form).finally(() => { landing = null; }));
+  const landed = async (form) => {
     const value = (name) => form.elements[name].value.trim();
     const edits = [];
     const address = channelAddress();
@@ -147,7 +149,7 @@ export function listenToBeads(root, strata) {
   root.addEventListener("submit", (event) => {
     if (event.target.id !== "key-form") return;
     event.preventDefault();
-    land(event.target);
+    land(event.target); // Enter in a changed field has already landed it
   });
   root.addEventListener("change", (event) => {
     const form = event.target.closest("#key-form");

@@ -11,7 +11,11 @@ let after = () => location.reload();
 // what to do once the document changed: the studio morphs its panels, other pages load again
 export const onChange = (act) => { after = act; };
 
-async function send(what, content) {
+// one step after the other: a quick second one is made on what the first one led to
+let queue = Promise.resolve();
+const send = (what, content) => (queue = queue.catch(() => {}).then(() => sent(what, content)));
+
+async function sent(what, content) {
   const from = revision();
   document.getElementById("saved").textContent = "Saving …";
   try {

@@ -18,10 +18,9 @@ export function listenToOrder(root) {
       move: (_dx, _dy, now) => {
         clear();
         lane.classList.add("lifted");
-        target = lanes().find((item) => {
-          const box = item.getBoundingClientRect();
-          return item !== lane && now.clientY >= box.top && now.clientY <= box.bottom;
-        });
+        // a lane's knobs, open under it, count as the lane
+        target = lanes().findLast((item) => now.clientY >= item.getBoundingClientRect().top) ?? lanes()[0];
+        if (target === lane) target = null;
         target?.classList.add(place(target) > place(lane) ? "drop-above" : "drop-below");
       },
       done: (moved) => { clear(); if (moved && target) move(lane, place(target)); },

@@ -21,11 +21,11 @@ export async function refresh(at = facts.at, moving = facts.moving) {
   for (const id of PANELS) {
     Idiomorph.morph(document.getElementById(id), page.getElementById(id), { ignoreActiveValue: true, callbacks: keep });
   }
-  const steps = page.getElementById("history");
-  Idiomorph.morph(document.getElementById("history"), steps);
   document.getElementById("scene-name").textContent = page.getElementById("scene-name").textContent;
   facts = JSON.parse(document.getElementById("facts").textContent);
   for (const act of listeners) await act(facts);
+  // last, so that a step is not called saved before it is seen
+  Idiomorph.morph(document.getElementById("history"), page.getElementById("history"));
 }
 
 export async function choose(at, moving = facts.moving) {

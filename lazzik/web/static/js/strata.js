@@ -36,6 +36,12 @@ function ticks(low, high, most) {
   return out;
 }
 
+// a round reach with some room: a layer that grows is seen to grow, and the scale rarely changes
+function roomy(reach) {
+  const power = 10 ** Math.floor(Math.log10(reach));
+  return [1, 1.5, 2, 3, 5, 7.5, 10, 15].map((n) => n * power).find((n) => n >= reach * 1.05);
+}
+
 export class Strata {
   constructor() {
     this.ranges = new Map(); // lane -> [low, high] while a drag holds the scale
@@ -160,15 +166,15 @@ export class Strata {
 
   drawLane(svg, id) {
     const values = this.data.lanes.get(id);
-    const reach = Math.max(...extent(values).map(Math.abs), 1e-9);
+    const reach = roomy(Math.max(...extent(values).map(Math.abs), 1e-9));
     const [low, high] = this.range(id, -reach, reach);
     const y = this.y(svg, low, high);
     const block = svg.querySelector("g.window") ?? make("g", { class: "window" });
     svg.replaceChildren(
       ...this.upright(svg), block,
       make("line", { class: "zero", x1: 0, x2: this.width, y1: y(0), y2: y(0) }),
-      make("path", { class: "trace", d: this.line(values, y), "pointer-events": "none" }),
-      make("text", { x: 12, y: 12, "pointer-events": "none" }, `±${tidy(high)}${facts.unit}`),
+      make("path", { class: "trace", d: this.line(values, y) }),
+      make("text", { x: 12, y: 12 }, `±${tidy(high)}${facts.unit}`),
     );
   }
 

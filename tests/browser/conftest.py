@@ -1,0 +1,156 @@
+"""A real server and a real browser. Each test has a page of its own and fails on any error that the page logs."""
+
+from __future__ import annotations
+
+import shutil
+import urllib.parse
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from tests.serving import Server
+
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--enable-unsafe-swiftshader",
+]
+
+EXPECTED = ("GPU stall due to ReadPixels", "the server responded with a status of 4")
+"""What a software renderer grumbles about, and the refusals that tests provoke."""
+
+
+@pytest.fixture(scope="session")
+def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    running = Server(tmp_path_factory.mktemp("browser") / "data")
+    yield running
+    running.kill()
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        chromium = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+        yield chromium
+        chromium.close()
+
+
+@pytest.fixture
+def page(browser: Browser, server: Server) -> Iterator[Page]:
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.url)
+    problems: list[str] = []
+
+    def watch(opened: Page) -> None:
+        opened.on("pageerror", lambda error: problems.append(str(error)))
+        opened.on(
+            "console",
+            lambda said: (
+                problems.append(said.text)
+                if said.type in ("error", "warning") and not any(part in said.text for part in EXPECTED)
+                else None
+            ),
+        )
+        opened.on("request", lambda r: problems.append(r.url) if not _own(r.url, server) else None)
+
+    context.on("page", watch)
+    context.set_default_timeout(10_000)
+    yield context.new_page()
+    context.close()
+    assert problems == []
+
+
+def _own(url: str, server: Server) -> bool:
+    return url.startswith((server.url, "blob:", "data:"))
+
+
+class Studio:
+    """The studio as a person sees it."""
+
+    def __init__(self, page: Page) -> None:
+        self.page = page
+
+    def ready(self) -> Studio:
+        self.page.wait_for_selector("body[data-ready]")
+        return self
+
+    @property
+    def step(self) -> int:
+        """The revision that the page says is saved."""
+        return int(self.page.inner_text("#saved").rsplit(" ", 1)[-1])
+
+    def lands(self, step: int) -> None:
+        """Wait until a step is saved and shown."""
+        self.page.wait_for_function(
+            "n => document.getElementById('saved').textContent === `Saved · step ${n}`", arg=step
+        )
+        self.page.wait_for_function("() => !window.lazzik.strata.holding")
+
+    def trace(self, lane: str) -> str:
+        """The path that a lane draws."""
+        return self.page.locator(f'svg[data-lane="{lane}"] path.trace').get_attribute("d") or ""
+
+    def result(self) -> list[float]:
+        values: list[float] = self.page.evaluate("() => [...window.lazzik.strata.data.result]")
+        return values
+
+    def reach(self) -> float:
+        values = self.result()
+        return max(values) - min(values)
+
+    def lanes(self) -> list[str]:
+        return self.page.locator(".lane.layer a.lane-name strong").all_inner_texts()
+
+    def knob(self, name: str) -> Any:
+        return self.page.locator(f'.strip .knob[data-address$=".{name}"]')
+
+    def drag(self, selector: Any, dx: float, dy: float = 0, *, let_go: bool = True) -> None:
+        """Press the middle of something and move it there in a few steps."""
+        locator = self.page.locator(selector) if isinstance(selector, str) else selector
+        box = locator.bounding_box()
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        for part in range(1, 5):
+            self.page.mouse.move(x + dx * part / 4, y + dy * part / 4)
+        if let_go:
+            self.page.mouse.up()
+
+
+@pytest.fixture
+def small(page: Page, server: Server) -> Studio:
+    """The studio on a new scene: a post on a floor."""
+    body = urllib.parse.urlencode({"name": "Small"}).encode()
+    opened = urllib.request.urlopen(f"{server.url}/scenes", body)
+    page.goto(opened.url)
+    return Studio(page).ready()
+
+
+@pytest.fixture
+def layered(small: Studio) -> Studio:
+    """The same with one noise layer on the post's rotation about z."""
+    small.page.click("#add-layer")
+    small.page.click("[data-add=noise]")
+    small.lands(1)
+    small.page.wait_for_selector("#strip")
+    return small
+
+
+@pytest.fixture
+def demo_url(server: Server) -> str:
+    """A fresh copy of the demo scene."""
+    return str(urllib.request.urlopen(f"{server.url}/scenes/demo", b"").url)
+
+
+@pytest.fixture(scope="session")
+def axe() -> str:
+    """The accessibility rules, as a script."""
+    return (Path(__file__).parents[2] / "tools/validator/node_modules/axe-core/axe.min.js").read_text()
