@@ -288,5 +288,8 @@ def first_scene(name: str) -> Scene:
         nodes=(
             part("floor", "Floor", None, floor, STONE),
             part("post", "Post", None, post, BRICK),
+            Node(
+                id="camera", label="Camera", camera=Camera(view=36), position=at(0, 1.9, 6.5), rotation=Rotation(x=-9)
+            ),
         ),
     )

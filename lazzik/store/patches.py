@@ -62,20 +62,22 @@ def _value(old: Any, new: Any, path: str, operations: list[Operation]) -> None:
 
 
 def _rows(old: tuple[Any, ...], new: tuple[Any, ...], path: str, operations: list[Operation]) -> None:
-    """Rows that stayed at either end are left; between them, rows are changed one by one or taken out and put in."""
+    """As many rows as before change one by one. Otherwise rows that stayed at either end are left, and those between
+    are taken out and put in."""
+    if len(old) == len(new):
+        for i, (a, b) in enumerate(zip(old, new, strict=True)):
+            if a is not b:
+                _value(a, b, f"{path}/{i}", operations)
+        return
     head = 0
     while head < min(len(old), len(new)) and old[head] is new[head]:
         head += 1
     tail = 0
     while tail < min(len(old), len(new)) - head and old[-1 - tail] is new[-1 - tail]:
         tail += 1
-    before, after = old[head : len(old) - tail], new[head : len(new) - tail]
-    if len(before) == len(after):
-        for i, (a, b) in enumerate(zip(before, after, strict=True), head):
-            _value(a, b, f"{path}/{i}", operations)
-        return
-    operations.extend({"op": "remove", "path": f"{path}/{head}"} for _ in before)
-    operations.extend({"op": "add", "path": f"{path}/{i}", "value": _plain(row)} for i, row in enumerate(after, head))
+    operations.extend({"op": "remove", "path": f"{path}/{head}"} for _ in range(len(old) - head - tail))
+    put = enumerate(new[head : len(new) - tail], head)
+    operations.extend({"op": "add", "path": f"{path}/{i}", "value": _plain(row)} for i, row in put)
 
 
 def _plain(value: Any) -> Any:

@@ -92,8 +92,6 @@ def _fitted(y: Samples, fps: float, tolerance: float) -> dict[int, _Knot]:
         elif place in ends:
             end = ends[place]
             here.slope_out = 0.0
-            if end == last:
-                return knots
             if end in cuts.jumps:
                 here.go = "step"
                 place = end + 1

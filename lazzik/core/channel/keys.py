@@ -72,7 +72,8 @@ def curve_through(keys: tuple[Key, ...], fps: float) -> Curve:
 
 
 def automatic_slopes(times: Samples, values: Samples) -> Samples:
-    """(keys,) Fritsch–Carlson slopes: three-point differences, limited so that each stretch stays monotone.
+    """(keys,) Fritsch–Carlson slopes: three-point differences, level at the ends, limited so that each stretch stays
+    monotone.
 
     `times` in seconds, ascending.
     """
@@ -81,7 +82,7 @@ def automatic_slopes(times: Samples, values: Samples) -> Samples:
     step = np.diff(times)
     rise = np.diff(values) / step
     slopes = np.empty_like(values)
-    slopes[0], slopes[-1] = rise[0], rise[-1]
+    slopes[0] = slopes[-1] = 0.0  # the curve holds beyond its ends, so it leaves and arrives level
     slopes[1:-1] = (rise[:-1] * step[1:] + rise[1:] * step[:-1]) / (step[:-1] + step[1:])
     slopes[1:-1][rise[:-1] * rise[1:] <= 0] = 0.0
     flat = np.abs(rise) < FLAT

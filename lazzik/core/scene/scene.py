@@ -68,6 +68,20 @@ class Scene(Frozen):
         """Every frame of the range, each cut into `per_frame` parts."""
         return Clock.over(self.fps, self.first, self.last, per_frame=per_frame)
 
+    @cached_property
+    def places(self) -> dict[str, int]:
+        """Where in `nodes` each object stands."""
+        return {node.id: place for place, node in enumerate(self.nodes)}
+
     def with_node(self, node: Node) -> Scene:
         """The scene with an object in place of the one with the same id."""
-        return self.replaced(nodes=tuple(node if n.id == node.id else n for n in self.nodes))
+        nodes = list(self.nodes)
+        nodes[self.places[node.id]] = node
+        if node.parent != self.by_id[node.id].parent:
+            return self.replaced(nodes=tuple(nodes))
+        # the tree is the same and the object was checked when it was made: nothing is left to check, so that an edit
+        # of one object costs the same in a scene of thousands
+        fields = {name: getattr(self, name) for name in type(self).model_fields}
+        scene = Scene.model_construct(**(fields | {"nodes": tuple(nodes)}))
+        scene.__dict__["places"] = self.places
+        return scene

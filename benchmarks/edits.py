@@ -1,0 +1,38 @@
+"""One edit in a scene of 5,000 driven channels, from request to commit (goal: within 30 ms)."""
+
+from __future__ import annotations
+
+import tempfile
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+from starlette.testclient import TestClient
+
+from benchmarks.evaluation import crowd
+from benchmarks.timing import best
+from lazzik.core.scene.text import scene_text
+from lazzik.web.app import create_app
+
+
+def rows() -> Iterator[str]:
+    """The measured row."""
+    scene = crowd(5000)
+    with tempfile.TemporaryDirectory() as folder:
+        app = create_app(Path(folder))
+        state = app.state.store.create(scene, "new")
+        with TestClient(app, base_url="http://127.0.0.1:8460") as client:
+            times = []
+            for n in range(30):
+                edit = {"do": "set", "address": f"n{n * 97}/rotation.z#l1.amplitude", "value": n}
+                began = time.perf_counter()
+                answer = client.post(f"/scenes/{state.id}/edits", json={"revision": n, "edits": [edit]})
+                times.append(time.perf_counter() - began)
+                assert answer.status_code == 200
+    text = best(lambda: scene_text(scene), runs=2)
+    middle, slow = np.median(times), np.percentile(times, 95)
+    yield (
+        f"median {middle * 1e3:.1f} ms, p95 {slow * 1e3:.1f} ms; writing the whole document as text alone takes "
+        f"{text * 1e3:.0f} ms: {middle / text:.3f} times"
+    )
