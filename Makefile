@@ -29,7 +29,7 @@ setup-dev: .venv/.ready-dev
 	@touch $@
 
 test: setup-dev
-	$(BIN)/python -m pytest $(ARGS)
+	$(BIN)/python -m pytest -n 2 --dist loadfile $(ARGS)
 
 lint: setup-dev
 	$(BIN)/ruff check .

@@ -88,7 +88,7 @@ def _ground() -> list[Node]:
 
 def _mast() -> list[Node]:
     sway = driven(
-        noise("Gust", 7.5, 0.9, 11, octaves=3.0, gain=0.6, loop=None,
+        noise("Gust", 9, 0.9, 116, octaves=2.0, gain=0.6, loop=None,
               window=Window(start=40, end=215, fade_in=26, fade_out=34)),
         noise("Tremble", 0.9, 0.16, 4, octaves=2.0),
         keys=(

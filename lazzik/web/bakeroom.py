@@ -103,7 +103,7 @@ def receipts(scene: Scene, memo: Memo) -> list[ReceiptView]:
             lines.append(
                 _compared(scene, entry.address, before, channel.keys, entry.worst, receipt.first, receipt.last)
             )
-        views.append(ReceiptView(receipt, _summary(receipt), tuple(lines)))
+        views.append(ReceiptView(receipt, _summary(receipt, {entry.unit for entry in lines}), tuple(lines)))
     return views
 
 
@@ -147,9 +147,11 @@ def _compared(
     )
 
 
-def _summary(receipt: Receipt) -> str:
+def _summary(receipt: Receipt, units: set[str]) -> str:
+    """How it was baked, with the tolerances of the units that occur in it."""
     how = {"each": "a key on each frame", "every": f"a key on every {receipt.every}th frame", "fitted": "fitted"}
-    tolerances = ", ".join(f"{shown(value)} {unit}".strip() for unit, value in receipt.tolerances.items())
+    kept = [(unit, value) for unit, value in receipt.tolerances.items() if unit in units]
+    tolerances = ", ".join(f"{shown(value)}{' ' if unit == 'm' else ''}{unit}" for unit, value in kept)
     within = f" within {tolerances}" if tolerances else ""
     return f"Frames {receipt.first} to {receipt.last}, {how[receipt.method]}{within}"
 

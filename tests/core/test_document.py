@@ -59,7 +59,7 @@ def test_an_address_that_leads_nowhere_says_why(demo: Scene, address: str, sente
 
 def test_units_and_names_follow_the_address(demo: Scene) -> None:
     place = find(demo, Address.parse(GUST))
-    assert (place.number, place.quantity.unit) == (7.5, "°")
+    assert (place.number, place.quantity.unit) == (9.0, "°")
     assert title(demo, Address.parse(GUST)) == "Beacon mast / rotation z / Gust / amplitude"
 
 

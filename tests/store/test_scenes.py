@@ -68,7 +68,7 @@ def test_undo_and_redo_walk_the_newest_branch(tmp_path_factory: pytest.TempPathF
 
     store = SceneStore(Database(tmp_path_factory.mktemp("walk")))
     state = store.create(station(), "new")
-    past, place = [7.5], 0
+    past, place = [9.0], 0
     for count, move in enumerate(moves):
         if move == "edit":
             state = store.edit(state.id, state.revision, amplitude(count))

@@ -84,7 +84,7 @@ def test_a_bake_is_reviewed_placed_and_taken_back(client: TestClient, scene: str
     assert client.post(f"{scene}/bake", data=form()).status_code == 303
     page = client.get(f"{scene}/bake").text
     assert f"<strong>{keys} keys</strong> on 1 channel." in page
-    assert "fitted within 0.002 m, 0.1 °" in page
+    assert "fitted within 0.1°." in page
     before = app.state.store.at(scene.split("/")[-1], 0)
     assert client.post(f"{scene}/bake/bake-1/take-back", data={"revision": "1"}).status_code == 303
     assert app.state.store.open(scene.split("/")[-1]).scene == before

@@ -52,7 +52,7 @@ class Noise(Layer):
 
     kind: Literal["noise"]
     amplitude: Annotated[
-        Number, Quantity("own", "The farthest the motion goes from its centre. Never exceeded.", (0, 30), 0.1)
+        Number, Quantity("own", "The farthest the motion goes from its centre. Never exceeded.", (0, 4), 0.01)
     ] = 1.0
     period: Annotated[
         Number,

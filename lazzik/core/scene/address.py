@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TypeVar
 
 from lazzik.core.channel.channel import Channel, as_channel, simplest
@@ -79,6 +79,8 @@ class Place:
     node: Node
     number: float | Channel
     quantity: Quantity
+    reach: float
+    """A change of the number that is well seen, in its own unit."""
 
     @property
     def channel(self) -> Channel:
@@ -90,13 +92,19 @@ def find(scene: Scene, address: Address) -> Place:
     """The number at an address (for a layer's address, the number it lies on). Raises UnknownAddress."""
     node = _node(scene, address)
     number, quantity = _own_number(node, address)
+    reach = _well_seen(node, quantity)
     for hop in address.channel.hops:
         layer = _layer(as_channel(number), hop, address)
         unit = quantity.unit
         number, quantity = getattr(layer, hop.number), numbers_of(type(layer))[hop.number]
         if quantity.unit == "own":
-            quantity = Quantity(**{**vars(quantity), "unit": unit})
-    return Place(node, number, quantity)
+            low, high = quantity.useful
+            useful = (float(f"{low * reach:.2g}"), float(f"{high * reach:.2g}"))
+            quantity = replace(quantity, unit=unit, useful=useful, step=float(f"{quantity.step * reach:.1g}"))
+            reach = 0.25 * (useful[1] - min(useful[0], 0.0))
+        else:
+            reach = _well_seen(node, quantity)
+    return Place(node, number, quantity, reach)
 
 
 def find_layer(scene: Scene, address: Address) -> Layer:
@@ -130,6 +138,18 @@ def names(scene: Scene, address: Address) -> list[str]:
 def title(scene: Scene, address: Address) -> str:
     """An address for people: 'Beacon mast / rotation z / Gust / amplitude'."""
     return " / ".join(names(scene, address))
+
+
+def _well_seen(node: Node, quantity: Quantity) -> float:
+    """Some degrees, a share of the object's size, or of the useful range."""
+    match quantity.unit:
+        case "°":
+            reach = 8.0
+        case "m":
+            reach = 0.15 * node.size()
+        case _:
+            reach = 0.2 * (quantity.useful[1] - quantity.useful[0])
+    return float(f"{reach:.2g}")
 
 
 def _node(scene: Scene, address: Address) -> Node:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import lru_cache
 from typing import Annotated, Literal
 
 import numpy as np
@@ -104,7 +105,12 @@ class Node(Frozen):
 
     def size(self) -> float:
         """The largest extent at rest in metres; 1 for what has no shape."""
-        return float(np.max(self.shape.mesh().size)) if self.shape else 1.0
+        return _extent(self.shape) if self.shape else 1.0
+
+
+@lru_cache(maxsize=1024)
+def _extent(shape: AnyShape) -> float:
+    return float(np.max(shape.mesh().size))
 
 
 def channels_of(part: Frozen, path: str = "") -> Iterator[tuple[str, float, Quantity]]:

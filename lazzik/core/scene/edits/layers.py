@@ -130,20 +130,7 @@ class MoveLayer(Edit):
 
 def landing(scene: Scene, place: Place) -> Landing:
     """What a new layer needs to know of the number it lands on."""
-    return Landing(place.quantity.unit, _reach(place), scene.frames, scene.fps)
-
-
-def _reach(place: Place) -> float:
-    """A change that is well seen: some degrees, a share of the object's size, or of the useful range."""
-    low, high = place.quantity.useful
-    match place.quantity.unit:
-        case "°":
-            reach = 8.0
-        case "m":
-            reach = 0.15 * place.node.size()
-        case _:
-            reach = 0.2 * (high - low)
-    return float(f"{reach:.2g}")
+    return Landing(place.quantity.unit, place.reach, scene.frames, scene.fps)
 
 
 def _with_stack(scene: Scene, address: Address, change: Any) -> Scene:

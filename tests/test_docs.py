@@ -1,0 +1,45 @@
+"""The documents keep up with the program."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+
+from tools.reference import FILE, reference
+
+ROOT = Path(__file__).parent.parent
+PAGES = [ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))]
+
+
+def test_the_reference_is_what_the_program_says() -> None:
+    assert FILE.read_text() == reference(), "run: python -m tools.reference"
+
+
+@pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
+def test_links_lead_somewhere(page: Path) -> None:
+    for link in re.findall(r"\]\(([^)#]+)", page.read_text()):
+        assert link.startswith("http") or (page.parent / link).exists(), link
+
+
+def test_every_dependency_has_its_reason() -> None:
+    text = (ROOT / "docs" / "developing.md").read_text()
+    for file in ("requirements.in", "requirements-dev.in"):
+        names = [line for line in (ROOT / file).read_text().splitlines() if line and line[0] not in "#-"]
+        assert [name for name in names if f"`{name}`" not in text] == []
+
+
+def test_every_vendored_library_is_listed_with_its_licence() -> None:
+    folder = ROOT / "lazzik" / "web" / "static" / "vendor"
+    listed = (folder / "VENDORED.md").read_text()
+    for library in (path for path in folder.iterdir() if path.is_dir()):
+        assert (library / "LICENSE").exists()
+        assert f"{library.name} |" in listed
+
+
+def test_files_do_not_name_where_packages_come_from() -> None:
+    for name in ("requirements.txt", "requirements-dev.txt", "tools/validator/package-lock.json"):
+        assert "://" not in "".join(
+            line for line in (ROOT / name).read_text().splitlines() if '"url"' not in line and "funding" not in line
+        )

@@ -1,0 +1,68 @@
+"""`make screenshots`: one current picture of each main view, made from the demo data, for the README."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+from tests.browser.conftest import FLAGS
+from tests.serving import Server
+
+FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
+SIZE = {"width": 1280, "height": 800}
+
+
+def main() -> None:
+    """Take them all."""
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
+        server = Server(Path(folder))
+        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+        page = browser.new_page(viewport=SIZE, base_url=server.url, reduced_motion="reduce")  # type: ignore[arg-type]
+        page.add_init_script("localStorage.setItem('lazzik-smooth', 'yes')")
+        try:
+            _take(page)
+        finally:
+            browser.close()
+            server.kill()
+
+
+def _take(page: Page) -> None:
+    page.goto("/scenes")
+    _keep(page, "scenes")
+    page.click(".card-link")
+    scene = page.url.split("?")[0]
+    page.goto(f"{scene}?at=beacon-mast/rotation.z%23gust")
+    page.wait_for_selector("body[data-ready]")
+    page.evaluate("() => window.lazzik.transport.go(87)")
+    _keep(page, "studio-day")
+    page.click("#theme")
+    _keep(page, "studio-dusk")
+    page.click("#theme")
+    page.goto(f"{scene}/bake?at=beacon-mast/rotation.z")
+    page.wait_for_selector(".compared")
+    page.click("text=Place the keys")
+    page.wait_for_selector(".receipt")
+    page.wait_for_load_state("networkidle")
+    page.click("[data-check=none]")
+    for address in ("sock/rotation.y", "needle/rotation.z", "beacon/look.glow"):
+        page.check(f"[name=channel][value='{address}']")
+    page.wait_for_function("() => document.querySelectorAll('#review .compared').length === 3")
+    page.evaluate("() => document.getElementById('bake-form').scrollTo(0, 0)")
+    _keep(page, "bake-review")
+    page.goto(f"{scene}/deliver")
+    _keep(page, "deliver")
+
+
+def _keep(page: Page, name: str) -> None:
+    page.evaluate("() => document.fonts.ready")
+    page.mouse.move(700, 30)
+    page.wait_for_timeout(900)
+    page.screenshot(path=FOLDER / f"{name}.png")
+
+
+if __name__ == "__main__":
+    main()
