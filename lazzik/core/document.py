@@ -43,8 +43,8 @@ class Quantity:
     it to check constants and to write itself into the JSON schema."""
 
     unit: str = ""
-    """'m', '°', 's', 'Hz', 'fr', '×' or ''; 'own' is the unit of the channel that a layer sits on, and then `useful` and
-    `step` are multiples of a change that is well seen there."""
+    """'m', '°', 's', 'Hz', 'fr', '×' or ''; 'own' is the unit of the channel that a layer sits on, and then
+    `useful` and `step` are multiples of a change that is well seen there."""
     help: str = ""
     useful: tuple[float, float] = (0.0, 1.0)
     """The range that a slider spans. Values beyond it may be typed."""
