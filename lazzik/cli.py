@@ -5,6 +5,7 @@ from __future__ import annotations
 import importlib
 import json
 import pkgutil
+import socket
 from pathlib import Path
 from typing import Annotated, NoReturn
 
@@ -17,7 +18,7 @@ from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit, LazzikError
 from lazzik.core.formats.csv_curves import write_csv
 from lazzik.core.formats.gltf import write_glb
-from lazzik.core.kernels import KERNELS
+from lazzik.core.kernels import KERNELS, compiled_now
 from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.edits.bakes import PlaceBake
 from lazzik.core.scene.scene import Scene
@@ -50,6 +51,12 @@ def serve(
 
     from lazzik.web.app import create_app
 
+    with socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET) as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind((host, port))
+        except OSError:
+            _fail(f"{host}:{port} can't be listened on; perhaps Lazzik runs there already. Choose another with --port.")
     application = create_app(data, host=host, with_demo=demo)
     typer.echo(f"Lazzik is at http://{host}:{port}/  (Ctrl+C stops it)")
     uvicorn.run(application, host=host, port=port, log_level="warning")
@@ -87,6 +94,7 @@ def bake_scene(
     only: Annotated[
         list[str] | None, typer.Option(help="An address to bake; repeat for more. Default: all that move.")
     ] = None,
+    more: Annotated[list[str] | None, typer.Argument(help="More addresses to bake.", metavar="[ADDRESS]…")] = None,
     frames: Frames = None,
     every: Annotated[int | None, typer.Option(help="A key on every n-th frame; 1 is each.")] = None,
     tolerance: Annotated[float | None, typer.Option(help="Fitted, within this much in the channel's own unit.")] = None,
@@ -108,7 +116,7 @@ def bake_scene(
             "fitted",
             tolerances=dict(TOLERANCES) if tolerance is None else dict.fromkeys(TOLERANCES, tolerance),
         )
-    placed = bake(document, only or bakeable(document), plan)
+    placed = bake(document, [*(only or []), *(more or [])] or bakeable(document), plan)
     baked = placed.apply(document)
     _write(out, writers[out.suffix](baked))
     typer.echo(_receipt(document, placed))
@@ -131,7 +139,7 @@ def prepare() -> None:
     """Compile what is compiled and keep it on disk, so that nothing waits for it later."""
     for module in pkgutil.walk_packages(lazzik.core.__path__, "lazzik.core."):
         importlib.import_module(module.name)
-    typer.echo(f"{len(KERNELS)} kernels are ready.")
+    typer.echo(f"{len(KERNELS)} kernels are ready, {len(compiled_now())} of them compiled just now.")
 
 
 def _read(path: Path) -> Scene:

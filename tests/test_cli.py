@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import json
+import socket
 import subprocess
 import sys
 from pathlib import Path
@@ -53,8 +54,18 @@ def test_bake_prints_a_receipt_and_writes_json_glb_and_csv(file: Path, tmp_path:
     assert f"{MAST}  {line.keys:>5} keys  worst {line.worst:.3g} °" in done.stdout
     assert run("bake", file, "-o", tmp_path / "o.glb", "--every", "1").stdout.endswith("keys on 33 channels\n")
     assert (tmp_path / "o.glb").read_bytes()[:4] == b"glTF"
-    run("bake", file, "-o", tmp_path / "o.csv", "--only", MAST, "--every", "10")
+    done = run("bake", file, "-o", tmp_path / "o.csv", "--every", "10", "--only", MAST, "sock/rotation.y")
+    assert done.stdout.endswith("52 keys on 2 channels\n")
     assert len((tmp_path / "o.csv").read_text().splitlines()) == 252
+
+
+def test_a_port_that_is_taken_is_said(tmp_path: Path) -> None:
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        done = run("serve", "--data", tmp_path, "--port", taken.getsockname()[1])
+    assert done.returncode == 1
+    assert "can't be listened on" in done.stderr
 
 
 def test_schema_is_a_json_schema() -> None:

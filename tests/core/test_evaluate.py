@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 import pytest
@@ -12,6 +12,7 @@ from pydantic import ValidationError
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.combine import combined
 from lazzik.core.channel.keys import Key
+from lazzik.core.channel.layer import Family, Inputs, Layer
 from lazzik.core.channel.phase import accumulate
 from lazzik.core.channel.window import Window
 from lazzik.core.clock import Clock
@@ -20,6 +21,7 @@ from lazzik.core.evaluate.evaluator import base_on, evaluate, number_on, strata
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.layers.noise import Noise
 from lazzik.core.scene.scene import Scene
+from lazzik.core.types import Samples
 from tests.conftest import turned
 from tests.strategies import channels
 
@@ -126,6 +128,29 @@ def test_phase_is_the_integral_of_the_rate() -> None:
     ramp = accumulate(lambda at: 2 + at.elapsed / 30, clock, None)
     t = clock.frames / 30
     np.testing.assert_allclose(ramp.cycles, 2 * t + t * t / 2, atol=1e-9)
+
+
+class Trailing(Layer):
+    """A kind made for this test: what lies below it, half a second ago."""
+
+    family: ClassVar[Family] = "logic"
+    title: ClassVar[str] = "Trailing"
+    summary: ClassVar[str] = "For a test."
+    kind: Literal["trailing"]
+
+    def signal(self, inputs: Inputs) -> Samples:
+        clock = inputs.clock
+        return inputs.below(clock.at(clock.frames - 0.5 * clock.fps))
+
+
+def test_a_layer_may_ask_for_what_lies_below_at_other_times() -> None:
+    """Through a layer below and the keys, and not through itself or what lies above."""
+    keys = (Key(frame=0, value=0, go="linear"), Key(frame=100, value=100))
+    trailing = Trailing(kind="trailing", id="t", label="t", combine="replace")
+    stack = Channel.model_construct(value=0.0, keys=keys, layers=(noise("a"), trailing, noise("b", weight=0.0)))
+    below = Channel(keys=keys, layers=(noise("a"),))
+    early = CLOCK.at(CLOCK.frames - 15)
+    np.testing.assert_allclose(number_on(stack, CLOCK), number_on(below, early), atol=1e-12)
 
 
 def test_memo_keeps_what_did_not_change_and_forgets_in_time(demo: Scene) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -24,9 +23,6 @@ from lazzik.core.types import Samples
 
 TOLERANCES: dict[str, float] = {"m": 0.002, "°": 0.1, "×": 0.002, "": 0.005}
 """What a fitted bake allows by default, by unit: small enough that nobody sees it at arm's length."""
-
-Progress = Callable[[int, int], None]
-"""Called with how many channels are done and how many there are."""
 
 
 @dataclass(frozen=True)
@@ -65,28 +61,17 @@ def bakeable(scene: Scene) -> list[str]:
     ]
 
 
-def bake(
-    scene: Scene,
-    addresses: list[str],
-    plan: BakePlan,
-    memo: Memo | None = None,
-    progress: Progress | None = None,
-) -> PlaceBake:
+def bake(scene: Scene, addresses: list[str], plan: BakePlan, memo: Memo | None = None) -> PlaceBake:
     """The edit that bakes these channels. Raises UnknownAddress, InvalidEdit."""
     if not addresses:
         raise InvalidEdit("Nothing is chosen to bake: no channel has a layer that sounds", "channels")
-    channels = []
-    for done, address in enumerate(addresses):
-        if progress:
-            progress(done, len(addresses))
-        channels.append(bake_channel(scene, address, plan, memo))
     return PlaceBake(
         first=plan.first,
         last=plan.last,
         method=plan.method,
         every=plan.every if plan.method == "every" else None,
         tolerances=plan.tolerances if plan.method == "fitted" else {},
-        channels=tuple(channels),
+        channels=tuple(bake_channel(scene, address, plan, memo) for address in addresses),
     )
 
 

@@ -64,7 +64,12 @@ async function fetchMotion(since = null) {
 
 const chosenNode = () => facts.at.split("/")[0];
 
+const range = (shown) => [shown.first, shown.last, shown.fps].join();
+let shownRange = range(facts);
+
 onFacts(async () => {
+  // another range or rate changes the ruler and every clock: the page is drawn anew
+  if (range(facts) !== shownRange) return location.reload();
   paintSliders();
   stage?.select(chosenNode());
   await fetchCurves();
