@@ -35,11 +35,10 @@ class Channel(Frozen):
 
     def curve(self, fps: float) -> Curve:
         """The curve through the keys, kept for the next call (there must be keys)."""
-        kept: dict[float, Curve] = self.__dict__.setdefault("_curves", {})
-        if fps not in kept:
-            kept.clear()
-            kept[fps] = curve_through(self.keys, fps)
-        return kept[fps]
+        kept: tuple[float, Curve] | None = self.__dict__.get("_curve")
+        if kept is None or kept[0] != fps:
+            kept = self.__dict__["_curve"] = (fps, curve_through(self.keys, fps))
+        return kept[1]
 
     def layer(self, layer_id: str) -> AnyLayer | None:
         """The layer with this id, if the stack has it."""

@@ -1,6 +1,7 @@
 // Every action of a page by name: Ctrl+K lists them with their shortcuts.
 
 const actions = [];
+const ARROWS = { ArrowLeft: "←", ArrowRight: "→" };
 const typing = (target) => target.closest("input:not([type=range]), select, textarea, [contenteditable]");
 
 export function action(name, keys, run, label) {
@@ -25,6 +26,8 @@ export function listen() {
     const found = actions.find((item) => item.keys.includes(keys));
     if (!found) return;
     const plain = !keys.startsWith("Ctrl+");
+    // a field in which something was typed undoes its own typing first
+    if (!plain && keys !== "Ctrl+K" && typing(event.target) && event.target.value !== event.target.defaultValue) return;
     if (plain && typing(event.target)) return;
     // a control reached by keyboard keeps its own keys
     if (plain && event.target.matches(":focus-visible") && event.target.closest("button, a, summary, [role=slider], [role=separator], .bead, .corner, .edge")) return;
@@ -55,7 +58,7 @@ function open() {
       button.className = "action";
       button.append(item.label);
       const keys = document.createElement("kbd");
-      keys.textContent = item.keys.join(" or ");
+      keys.textContent = item.keys.map((key) => ARROWS[key] ?? key).join(" or ");
       button.append(keys);
       button.addEventListener("click", () => { close(); item.run(); });
       row.append(button);
