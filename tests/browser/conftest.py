@@ -115,7 +115,10 @@ class Studio:
     def drag(self, selector: Any, dx: float, dy: float = 0, *, let_go: bool = True) -> None:
         """Press the middle of something and move it there in a few steps."""
         locator = self.page.locator(selector) if isinstance(selector, str) else selector
-        box = locator.bounding_box()
+        box = None
+        while box is None:  # what is drawn anew this very moment has no place yet
+            locator.wait_for()
+            box = locator.bounding_box()
         x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
         self.page.mouse.move(x, y)
         self.page.mouse.down()

@@ -41,6 +41,15 @@ class Inputs(Protocol):
         """(frames,) what lies below the layer."""
         ...
 
+    def base(self, clock: Clock) -> Samples:
+        """(frames,) the channel's base alone."""
+        ...
+
+    @property
+    def stretch(self) -> tuple[float, float] | None:
+        """First and last frame of the base's keys; None if there are fewer than two."""
+        ...
+
 
 @dataclass(frozen=True)
 class Landing:

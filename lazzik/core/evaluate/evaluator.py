@@ -121,3 +121,13 @@ class LayerInputs:
                 break
             x = joined(layer, self.channel, x, clock)
         return x
+
+    def base(self, clock: Clock) -> Samples:
+        """The channel's base alone."""
+        return base_on(self.channel, clock)
+
+    @property
+    def stretch(self) -> tuple[float, float] | None:
+        """First and last frame of the base's keys."""
+        keys = self.channel.keys
+        return (keys[0].frame, keys[-1].frame) if len(keys) > 1 else None

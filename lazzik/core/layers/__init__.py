@@ -11,9 +11,18 @@ from pydantic import Field
 from lazzik.core.channel.channel import Channel, Number
 from lazzik.core.channel.layer import Layer
 from lazzik.core.document import Frozen
+from lazzik.core.layers.follow import Follow
+from lazzik.core.layers.hold import Hold
+from lazzik.core.layers.limit import Limit
 from lazzik.core.layers.noise import Noise
+from lazzik.core.layers.repeat import Repeat
+from lazzik.core.layers.settle import Settle
+from lazzik.core.layers.smooth import Smooth
+from lazzik.core.layers.travel import Travel
+from lazzik.core.layers.turn import Turn
+from lazzik.core.layers.wave import Wave
 
-KINDS: tuple[type[Layer], ...] = (Noise,)
+KINDS: tuple[type[Layer], ...] = (Noise, Wave, Settle, Follow, Travel, Turn, Repeat, Hold, Limit, Smooth)
 
 BY_KIND: dict[str, type[Layer]] = {get_args(kind.model_fields["kind"].annotation)[0]: kind for kind in KINDS}
 
@@ -23,8 +32,7 @@ if len(BY_KIND) < len(KINDS):
 if TYPE_CHECKING:
     AnyLayer = Layer
 else:
-    # with one kind only there is nothing to tell apart yet, and pydantic refuses a union of one
-    AnyLayer = Annotated[reduce(or_, KINDS), Field(discriminator="kind")] if len(KINDS) > 1 else KINDS[0]
+    AnyLayer = Annotated[reduce(or_, KINDS), Field(discriminator="kind")]
 
 # a channel holds layers and a layer's numbers are channels: the name is resolved here, once both exist
 _MODELS: tuple[type[Frozen], ...] = (Channel, Layer, *KINDS)

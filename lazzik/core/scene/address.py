@@ -97,10 +97,15 @@ def find(scene: Scene, address: Address) -> Place:
         layer = _layer(as_channel(number), hop, address)
         unit = quantity.unit
         number, quantity = getattr(layer, hop.number), numbers_of(type(layer))[hop.number]
-        if quantity.unit == "own":
+        if quantity.unit.startswith("own"):
             low, high = quantity.useful
             useful = (float(f"{low * reach:.2g}"), float(f"{high * reach:.2g}"))
-            quantity = replace(quantity, unit=unit, useful=useful, step=float(f"{quantity.step * reach:.1g}"))
+            quantity = replace(
+                quantity,
+                unit=quantity.unit.replace("own", unit),
+                useful=useful,
+                step=float(f"{quantity.step * reach:.1g}"),
+            )
             reach = 0.25 * (useful[1] - min(useful[0], 0.0))
         else:
             reach = _well_seen(node, quantity)

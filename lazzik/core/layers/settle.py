@@ -1,0 +1,81 @@
+"""Settle: rings after each move of what lies below, and comes to rest.
+
+    e'' + 2ζω e' + ω² e = −s·x'',   y = e
+
+x'' is the second difference of what lies below on the clock's sub-step grid, so a corner is an impulse and an eased
+stop a soft push. Added to x it gives x + e. A straight move of speed v that stops dead leaves
+
+    e = s·v/ω_d · e^(−ζωτ) · sin ω_d τ,   ω_d = ω√(1 − ζ²)
+
+It starts at rest on the scene's first frame; in a loop, in the state that returns to itself after one round.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
+
+from lazzik.core.channel.channel import Number
+from lazzik.core.channel.layer import Family, Inputs, Layer
+from lazzik.core.document import Quantity
+from lazzik.core.kernels import kernel
+from lazzik.core.layers.oscillator import closed, free, grid_for, on_grid, ring
+from lazzik.core.types import Samples
+
+WHEN = ("both", "arrivals", "departures")
+
+
+class Settle(Layer):
+    """Rings after moves."""
+
+    family: ClassVar[Family] = "spring"
+    title: ClassVar[str] = "Settle"
+    summary: ClassVar[str] = "Rings after each move below it and dies away: masts, needles, anything that stops."
+    loops: ClassVar[bool] = True
+
+    kind: Literal["settle"]
+    frequency: Annotated[Number, Quantity("Hz", "How quickly it swings.", (0.2, 8), 0.01, low=0.01, high=1000)] = 2.0
+    damping: Annotated[
+        Number, Quantity("", "How fast it dies: 0 never, 1 without a swing.", (0, 1.2), 0.01, low=0, high=100)
+    ] = 0.2
+    strength: Annotated[Number, Quantity("×", "How strongly a move sets it off.", (0, 3), 0.01, low=-100, high=100)] = (
+        1.0
+    )
+    when: Literal["both", "arrivals", "departures"] = "both"
+
+    def signal(self, inputs: Inputs) -> Samples:
+        """(frames,) the ringing alone."""
+        grid = grid_for(inputs.clock, self.loop)
+        x = np.ascontiguousarray(inputs.below(grid.clock))
+        omega = 2 * np.pi * on_grid(inputs, "frequency", grid)
+        damping, strength = on_grid(inputs, "damping", grid), on_grid(inputs, "strength", grid)
+        when = WHEN.index(self.when)
+
+        def run(e: Samples, v: Samples) -> None:
+            ring(x, omega, damping, strength, grid.step, when, e, v)
+
+        if grid.loop:
+            e, v = closed(run, grid.count)
+        else:
+            e, v = np.zeros(grid.count), np.zeros(grid.count)
+            run(e, v)
+        out = np.empty(len(grid.place))
+        between(grid.place, omega, damping, grid.step, e, v, out)
+        return out
+
+
+@kernel("void(float64[::1], float64[::1], float64[::1], float64, float64[::1], float64[::1], float64[::1])")
+def between(place: Samples, omega: Samples, damping: Samples, h: float, e: Samples, v: Samples, out: Samples) -> None:
+    """Fill `out` with the ringing at any places, swinging freely from the grid point before; 0 before the first."""
+    for i in range(place.shape[0]):
+        if place[i] < 0.0:
+            out[i] = 0.0
+            continue
+        k = min(int(place[i] + 1e-9), e.shape[0] - 1)
+        rest = max(0.0, place[i] - k) * h
+        if rest < 1e-12:
+            out[i] = e[k]
+        else:
+            a, b, _, _ = free(omega[k + 1], damping[k + 1], rest)
+            out[i] = a * e[k] + b * v[k]

@@ -1,0 +1,149 @@
+"""Travel: an eased move without keys.
+
+    y = from + (to − from) · ease(u),   u = (frame − start)/length
+
+The easing families are the usual ones of the trade (R. Penner, 'Motion, tweening, and easing', 2002): powers, sine,
+exponential, circle, back (overshoots by `amount`), elastic (rings; `amount` is how often it swings) and bounce (falls
+and leaps; `amount` is how much of the height each leap keeps). `in` is the family's own curve, `out` its half turn,
+`in-out` one after the other, each on half the way. After the end: hold, repeat, alternate (back again), accumulate
+(goes on from where it ended). What goes below or above a limit can be cut off.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, Any, ClassVar, Literal
+
+import numpy as np
+
+from lazzik.core.channel.channel import Number
+from lazzik.core.channel.layer import Family, Inputs, Landing, Layer, table
+from lazzik.core.document import Quantity
+from lazzik.core.kernels import kernel
+from lazzik.core.types import Samples
+
+EASES = ("linear", "sine", "quad", "cubic", "quart", "quint", "expo", "circ", "back", "elastic", "bounce")
+WAYS = ("in", "out", "in-out")
+AFTERS = ("hold", "repeat", "alternate", "accumulate")
+
+
+class Travel(Layer):
+    """Eased move."""
+
+    family: ClassVar[Family] = "path"
+    title: ClassVar[str] = "Travel"
+    summary: ClassVar[str] = "From a value to a value with an easing: entrances, gates, steps that repeat or climb."
+
+    kind: Literal["travel"]
+    begin: Annotated[Number, Quantity("own", "The value it sets out from.", (-4, 4), 0.01)] = 0.0
+    finish: Annotated[Number, Quantity("own", "The value it arrives at.", (-4, 4), 0.01)] = 1.0
+    start: Annotated[Number, Quantity("fr", "Frame on which it sets out.", (0, 250), 1)] = 0.0
+    length: Annotated[Number, Quantity("fr", "Frames that it takes.", (1, 250), 1, low=0.01, high=1e6)] = 30.0
+    amount: Annotated[
+        Number,
+        Quantity("", "Overshoot of back, swings of elastic, leap of bounce.", (0, 3), 0.01, low=0, high=20),
+    ] = 1.0
+    lowest: Annotated[Number, Quantity("own", "Where `cut` cuts off below.", (-4, 4), 0.01)] = -1.0
+    highest: Annotated[Number, Quantity("own", "Where `cut` cuts off above.", (-4, 4), 0.01)] = 1.0
+    ease: Literal["linear", "sine", "quad", "cubic", "quart", "quint", "expo", "circ", "back", "elastic", "bounce"] = (
+        "cubic"
+    )
+    way: Literal["in", "out", "in-out"] = "in-out"
+    after: Literal["hold", "repeat", "alternate", "accumulate"] = "hold"
+    cut: Literal["none", "below", "above", "both"] = "none"
+
+    def signal(self, inputs: Inputs) -> Samples:
+        """(frames,) the value on its way."""
+        out = np.empty(len(inputs.clock.frames))
+        numbers = table(inputs, "begin", "finish", "start", "length", "amount")
+        travel(
+            inputs.clock.frames, EASES.index(self.ease), WAYS.index(self.way), AFTERS.index(self.after), numbers, out
+        )
+        if self.cut in ("below", "both"):
+            out = np.maximum(out, inputs.number("lowest"))
+        if self.cut in ("above", "both"):
+            out = np.minimum(out, inputs.number("highest"))
+        return out
+
+    @classmethod
+    def suited(cls, landing: Landing) -> dict[str, Any]:
+        """A well-seen move over the middle third of the range."""
+        third = round(landing.frames / 3)
+        return {"finish": landing.reach, "start": float(third), "length": float(third), "highest": landing.reach}
+
+
+@kernel("float64(float64, float64)")
+def bounce_out(u: float, amount: float) -> float:
+    """A fall and three leaps, each keeping 1/4 · amount of the height of the one before, its length the square root."""
+    keep = min(0.25 * amount, 0.95)
+    shrink = math.sqrt(keep)
+    # lengths of the fall's half and of the leaps, as parts of the whole
+    half = 1.0 / (1.0 + 2.0 * shrink + 2.0 * shrink**2 + 2.0 * shrink**3)
+    if u < half:
+        return (u / half) * (u / half)
+    start, length, height = half, 2.0 * half * shrink, keep
+    for _ in range(3):
+        if u <= start + length:
+            v = 2.0 * (u - start) / length - 1.0
+            return 1.0 - height * (1.0 - v * v)
+        start, length, height = start + length, length * shrink, height * keep
+    return 1.0
+
+
+@kernel("float64(float64, int64, float64)")
+def ease_in(u: float, family: int, amount: float) -> float:
+    """A family's own curve; u in [0, 1], from 0 to 1."""
+    if family == 0:
+        return u
+    if family == 1:
+        return 1.0 - math.cos(0.5 * math.pi * u)
+    if family <= 5:
+        return math.pow(u, float(family))
+    if family == 6:
+        return 0.0 if u == 0.0 else math.pow(2.0, 10.0 * u - 10.0)
+    if family == 7:
+        return 1.0 - math.sqrt(max(0.0, 1.0 - u * u))
+    if family == 8:
+        s = 1.70158 * amount
+        return u * u * ((s + 1.0) * u - s)
+    if family == 9:
+        if u == 0.0 or u == 1.0:
+            return u
+        swings = 10.0 / 3.0 * amount
+        return -math.pow(2.0, 10.0 * u - 10.0) * math.sin(2.0 * math.pi * ((u - 1.0) * swings - 0.25))
+    return 1.0 - bounce_out(1.0 - u, amount)
+
+
+@kernel("float64(float64, int64, int64, float64)")
+def eased(u: float, family: int, way: int, amount: float) -> float:
+    """One of the families, in, out, or in and out; u in [0, 1]."""
+    if way == 0:
+        return ease_in(u, family, amount)
+    if way == 1:
+        return 1.0 - ease_in(1.0 - u, family, amount)
+    if u < 0.5:
+        return 0.5 * ease_in(2.0 * u, family, amount)
+    return 1.0 - 0.5 * ease_in(2.0 - 2.0 * u, family, amount)
+
+
+@kernel("void(float64[::1], int64, int64, int64, float64[:, ::1], float64[::1])")
+def travel(frames: Samples, family: int, way: int, after: int, numbers: Samples, out: Samples) -> None:
+    """Fill `out`. `numbers` (5, 1 or frames): begin, finish, start, length, amount."""
+    driven = numbers.shape[1] > 1
+    for i in range(frames.shape[0]):
+        k = i if driven else 0
+        u = (frames[i] - numbers[2, k]) / numbers[3, k]
+        whole = 0.0
+        if u <= 0.0:
+            u = 0.0
+        elif after == 0:
+            u = min(u, 1.0)
+        else:
+            whole = math.floor(u + 1e-9)
+            u = min(max(u - whole, 0.0), 1.0)
+            if after == 2 and whole % 2.0 == 1.0:
+                u = 1.0 - u
+        share = eased(u, family, way, numbers[4, k])
+        if after == 3:
+            share += whole
+        out[i] = numbers[0, k] + (numbers[1, k] - numbers[0, k]) * share

@@ -1,0 +1,307 @@
+"""Each layer kind against an independent reference, and what all kinds promise together."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from numpy.typing import NDArray
+from scipy.integrate import quad, solve_ivp
+from scipy.ndimage import gaussian_filter1d
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.keys import Key
+from lazzik.core.channel.layer import Layer
+from lazzik.core.clock import SUBSTEPS, Clock
+from lazzik.core.evaluate.evaluator import evaluate, number_on
+from lazzik.core.layers import BY_KIND
+from lazzik.core.layers.travel import EASES
+from lazzik.core.layers.wave import SHAPES
+from tests.conftest import edited, turned
+from tests.strategies import keys, noises, numbers
+
+FPS = 30.0
+MOVE = (Key(frame=20, value=0, go="linear"), Key(frame=50, value=30, go="linear"))
+Values = NDArray[np.float64]
+
+
+def layer(kind: str, **fields: Any) -> Layer:
+    return BY_KIND[kind].model_validate({"kind": kind, "id": kind, "label": kind} | fields)
+
+
+def on(clock: Clock, *layers: Layer, base: tuple[Key, ...] = (), value: float = 0.0) -> Values:
+    out = number_on(Channel(value=value, keys=base, layers=layers), clock)
+    return np.broadcast_to(np.asarray(out, dtype=float), clock.frames.shape)
+
+
+def published_shape(name: str, p: float, width: float) -> float:
+    p %= 1.0
+    match name:
+        case "sine":
+            return float(np.sin(2 * np.pi * p))
+        case "triangle":
+            return float(2 / np.pi * np.arcsin(np.sin(2 * np.pi * p)))
+        case "square":
+            return 1.0 if p < 0.5 else -1.0
+        case "saw":
+            return 2 * p - 1
+    return 1.0 if p < width else 0.0
+
+
+@pytest.mark.parametrize("shape", SHAPES)
+@given(numbers(0.1, 3), numbers(-2, 2), numbers(0.1, 0.9))
+def test_waves_are_their_shapes(shape: str, period: float, phase: float, width: float) -> None:
+    clock = Clock(FPS, 0, np.linspace(0.013, 99.7, 61))
+    wave = layer("wave", amplitude=3.0, period=period, phase=phase, offset=1.5, width=width, shape=shape)
+    places = clock.frames / FPS / period + phase
+    expected = np.array([3 * published_shape(shape, p, width) + 1.5 for p in places])
+    # a sample closer to a jump than rounding may fall on either side
+    jumps = np.abs(((places[:, None] - np.array([0, 0.5, width])) + 0.5) % 1 - 0.5).min(axis=1) < 1e-6
+    np.testing.assert_allclose(on(clock, wave)[~jumps], expected[~jumps], atol=1e-7)
+
+
+@pytest.mark.parametrize("shape", SHAPES[1:])
+@pytest.mark.parametrize("softness", [0.1, 0.5, 1.0])
+def test_softness_is_the_mean_over_half_its_share_of_the_cycle(shape: str, softness: float) -> None:
+    clock = Clock(FPS, 0, np.array([0.0, 3.1, 7.4, 14.9, 22.2, 29.3]))
+    values = on(clock, layer("wave", amplitude=1.0, period=1.0, width=0.3, shape=shape, softness=softness))
+    for value, frame in zip(values, clock.frames, strict=True):
+        p, h = frame / FPS, softness / 4
+        corners = [c + n for n in (-1, 0, 1, 2) for c in (0, 0.25, 0.3, 0.5, 0.75) if p - h < c + n < p + h]
+        mean = quad(lambda q: published_shape(shape, q, 0.3), p - h, p + h, points=corners or None)[0] / (2 * h)
+        assert value == pytest.approx(mean, abs=1e-6)
+
+
+PUBLISHED = {
+    "linear": lambda x: x,
+    "sine": lambda x: 1 - np.cos(x * np.pi / 2),
+    "quad": lambda x: x**2,
+    "cubic": lambda x: x**3,
+    "quart": lambda x: x**4,
+    "quint": lambda x: x**5,
+    "expo": lambda x: 0 if x == 0 else 2 ** (10 * x - 10),
+    "circ": lambda x: 1 - np.sqrt(1 - x**2),
+    "back": lambda x: 2.70158 * x**3 - 1.70158 * x**2,
+    "elastic": lambda x: x if x in (0, 1) else -(2 ** (10 * x - 10)) * np.sin((x * 10 - 10.75) * 2 * np.pi / 3),
+    "bounce": lambda x: 1 - _bounce(1 - x),
+}
+
+
+def _bounce(x: float) -> float:
+    for edge, middle, low in ((1, 0, 0), (2, 1.5, 0.75), (2.5, 2.25, 0.9375)):
+        if x < edge / 2.75:
+            return 7.5625 * (x - middle / 2.75) ** 2 + low
+    return 7.5625 * (x - 2.625 / 2.75) ** 2 + 0.984375
+
+
+@pytest.mark.parametrize("ease", EASES)
+@pytest.mark.parametrize("way", ["in", "out", "in-out"])
+def test_easings_are_the_published_ones(ease: str, way: str) -> None:
+    clock = Clock.over(FPS, 0, 60)
+    values = on(clock, layer("travel", begin=2.0, finish=7.0, start=10.0, length=40.0, ease=ease, way=way))
+    f = PUBLISHED[ease]
+    for frame, value in zip(clock.frames, values, strict=True):
+        u = min(max((frame - 10) / 40, 0), 1)
+        if way == "in":
+            share = f(u)
+        elif way == "out":
+            share = 1 - f(1 - u)
+        else:
+            share = f(2 * u) / 2 if u < 0.5 else 1 - f(2 - 2 * u) / 2
+        assert value == pytest.approx(2 + 5 * share, abs=1e-9)
+
+
+def test_a_travel_holds_repeats_alternates_accumulates_and_is_cut() -> None:
+    clock = Clock(FPS, 0, np.array([0.0, 5, 10, 15, 20, 25]))
+    fields = {"finish": 10.0, "length": 10.0, "ease": "linear"}
+    assert on(clock, layer("travel", **fields)).tolist() == [0, 5, 10, 10, 10, 10]
+    assert on(clock, layer("travel", after="repeat", **fields)).tolist() == [0, 5, 0, 5, 0, 5]
+    assert on(clock, layer("travel", after="alternate", **fields)).tolist() == [0, 5, 10, 5, 0, 5]
+    assert on(clock, layer("travel", after="accumulate", **fields)).tolist() == [0, 5, 10, 15, 20, 25]
+    cut = layer("travel", cut="both", lowest=2.0, highest=7.0, **fields)
+    assert on(clock, cut).tolist() == [2, 5, 7, 7, 7, 7]
+
+
+def test_turning_adds_up_and_fits_whole_turns_in_a_loop() -> None:
+    clock = Clock(FPS, 0, np.array([-15.0, 0, 30, 300, 301]))
+    np.testing.assert_allclose(on(clock, layer("turn", rate=100.0)), [-50, 0, 100, 1000, 1000 + 10 / 3])
+    looped = layer("turn", rate=100.0, loop=300.0)
+    np.testing.assert_allclose(on(clock, looped), [-54, 0, 108, 1080, 1083.6])
+    assert looped.note(FPS) == "3 turns in the loop"
+
+
+def test_a_keyed_rate_never_makes_the_turning_jump() -> None:
+    rate = Channel(keys=(Key(frame=0, value=40, go="step"), Key(frame=31, value=-900, go="step")))
+    values = on(Clock.over(FPS, 0, 60, per_frame=20), layer("turn", rate=rate))
+    assert np.abs(np.diff(values)).max() <= 900 / FPS / 20 * 1.001
+
+
+def test_holding_takes_the_value_of_the_last_multiple() -> None:
+    clock = Clock(FPS, 10, np.array([10.0, 12, 14.99, 15, 19, 20, 27.5]))
+    ramp = (Key(frame=10, value=10, go="linear"), Key(frame=110, value=110))
+    assert on(clock, layer("hold", every=5.0), base=ramp).tolist() == [10, 10, 10, 15, 15, 20, 25]
+
+
+def test_limits_clamp_and_the_knee_is_smooth_and_stays_inside() -> None:
+    clock = Clock.over(FPS, 0, 100, per_frame=8)
+    ramp = (Key(frame=0, value=-10, go="linear"), Key(frame=100, value=10))
+    hard = on(clock, layer("limit", lowest=-3.0, highest=4.0), base=ramp)
+    np.testing.assert_allclose(hard, np.clip(clock.frames / 5 - 10, -3, 4), atol=1e-12)
+    soft = on(clock, layer("limit", lowest=-3.0, highest=4.0, knee=2.0), base=ramp)
+    assert (soft.min(), soft.max()) == (-3, 4)
+    assert np.abs(np.diff(soft, 2)).max() < np.abs(np.diff(hard, 2)).max() / 50
+    inside = (hard > -1.9) & (hard < 2.9)
+    np.testing.assert_allclose(soft[inside], hard[inside], atol=1e-12)
+
+
+def test_smoothing_is_the_gaussian_mean_without_delay() -> None:
+    noise = layer("noise", amplitude=5.0, period=0.3, octaves=3.0)
+    wide = Clock(FPS, 0, np.arange(-200 * SUBSTEPS, 400 * SUBSTEPS) / SUBSTEPS)
+    sigma = np.sqrt(np.log(2)) / (2 * np.pi * 0.8) * FPS * SUBSTEPS
+    expected = gaussian_filter1d(on(wide, noise), sigma, truncate=6)[200 * SUBSTEPS : 300 * SUBSTEPS : SUBSTEPS]
+    smooth = on(Clock.over(FPS, 0, 99), noise, layer("smooth", cutoff=0.8))
+    np.testing.assert_allclose(smooth, expected, atol=2e-3)
+    sine = layer("wave", amplitude=1.0, period=1.0)
+    kept = on(Clock.over(FPS, 0, 60), sine, layer("smooth", cutoff=1.0))
+    np.testing.assert_allclose(kept, on(Clock.over(FPS, 0, 60), sine) / np.sqrt(2), atol=1e-3)
+
+
+def test_repeating_plays_the_keyed_stretch_in_rounds() -> None:
+    clock = Clock(FPS, 0, np.array([10.0, 15, 20, 25, 30, 35, 5, 0]))
+    base = (Key(frame=10, value=0, go="linear"), Key(frame=20, value=10))
+    assert on(clock, layer("repeat"), base=base).tolist() == [0, 5, 0, 5, 0, 5, 5, 0]
+    assert on(clock, layer("repeat", mode="alternate"), base=base).tolist() == [0, 5, 10, 5, 0, 5, 5, 10]
+    assert on(clock, layer("repeat", mode="accumulate"), base=base).tolist() == [0, 5, 10, 15, 20, 25, -5, -10]
+    assert on(clock, layer("repeat", side="after"), base=base).tolist() == [0, 5, 0, 5, 0, 5, 0, 0]
+    once = on(clock, layer("repeat", mode="accumulate", rounds=1.0), base=base)
+    assert once.tolist() == [0, 5, 10, 15, 20, 20, -5, -10]
+    assert on(clock, layer("repeat"), value=4.0).tolist() == [4.0] * 8
+
+
+DAMPINGS = (0.0, 0.05, 0.4, 0.999999, 1.0, 1.000001, 1.7, 6.0)
+
+
+@pytest.mark.parametrize("damping", DAMPINGS)
+@pytest.mark.parametrize("frequency", [0.3, 1.7, 6.0])
+def test_settling_is_the_differential_equation(frequency: float, damping: float) -> None:
+    """Pushed by the bends of a straight-pieced x, which is what is known of it; solved from bend to bend by SciPy."""
+    omega, h, strength = 2 * np.pi * frequency, 1 / SUBSTEPS / FPS, 1.3
+    noise = layer("noise", amplitude=5.0, period=0.8)
+    grid = Clock(FPS, 0, np.arange(-1, 40 * SUBSTEPS + 2) / SUBSTEPS)
+    x = on(grid, noise)
+    state, expected = np.zeros(2), []
+    for k in range(40 * SUBSTEPS + 1):
+        state = state - [0, strength * (x[k + 2] - 2 * x[k + 1] + x[k]) / h]
+        expected.append(state[0])
+        solved = solve_ivp(lambda _, s: [s[1], -2 * damping * omega * s[1] - omega**2 * s[0]], (0, h), state,
+                           rtol=1e-10, atol=1e-12, method="DOP853")  # fmt: skip
+        state = solved.y[:, -1]
+    settle = layer("settle", frequency=frequency, damping=damping, strength=strength)
+    clock = Clock(FPS, 0, grid.frames[1:-1])
+    ringing = on(clock, noise, settle) - on(clock, noise)
+    np.testing.assert_allclose(ringing, expected, atol=1e-6 * max(1e-9, np.abs(expected).max()))
+
+
+@pytest.mark.parametrize("damping", [0.0, 0.1, 0.5, 0.9])
+def test_a_move_that_stops_dead_rings_as_the_closed_form_says(damping: float) -> None:
+    omega, speed = 2 * np.pi * 1.5, 30.0  # 30 units over 30 frames at 30 frames a second
+    down = omega * np.sqrt(1 - damping**2)
+    clock = Clock.over(FPS, 0, 150, start=50)
+    stop = layer("settle", frequency=1.5, damping=damping, strength=2.0, when="arrivals")
+    tau = (clock.frames - 50) / FPS
+    expected = 2 * speed / down * np.exp(-damping * omega * tau) * np.sin(down * tau)
+    np.testing.assert_allclose(on(clock, stop, base=MOVE) - 30, expected, atol=1e-9)
+    before = Clock.over(FPS, 0, 50)
+    np.testing.assert_allclose(on(before, stop, base=MOVE), on(before, base=MOVE), atol=1e-12)
+    leaving = layer("settle", frequency=1.5, damping=damping, when="departures")
+    assert abs(on(before, leaving, base=MOVE) - on(before, base=MOVE)).max() > 1
+
+
+@pytest.mark.parametrize("damping", DAMPINGS)
+@pytest.mark.parametrize("frequency", [0.3, 1.7, 6.0])
+def test_following_is_the_differential_equation(frequency: float, damping: float) -> None:
+    omega, h = 2 * np.pi * frequency, 1 / SUBSTEPS / FPS
+    noise = layer("noise", amplitude=5.0, period=0.8)
+    grid = Clock(FPS, 0, np.arange(40 * SUBSTEPS + 1) / SUBSTEPS)
+    x = on(grid, noise)
+    state, expected = np.array([x[0], 0.0]), [x[0]]
+    for k in range(40 * SUBSTEPS):
+
+        def pull(t: float, s: Values, k: int = k) -> list[float]:
+            target = x[k] + (x[k + 1] - x[k]) * t / h
+            return [s[1], -2 * damping * omega * s[1] - omega**2 * (s[0] - target)]
+
+        state = solve_ivp(pull, (0, h), state, rtol=1e-10, atol=1e-12, method="DOP853").y[:, -1]
+        expected.append(state[0])
+    follow = layer("follow", frequency=frequency, damping=damping)
+    np.testing.assert_allclose(on(grid, noise, follow), expected, atol=1e-6 * np.abs(expected).max())
+
+
+def test_following_late_and_before_the_start() -> None:
+    clock = Clock(FPS, 0, np.array([-5.0, 0, 20, 34.9, 200]))
+    late = layer("follow", frequency=8.0, damping=1.0, delay=0.5)
+    values = on(clock, late, base=MOVE)
+    assert values[:4].tolist() == pytest.approx([0, 0, 0, 0], abs=1e-12)
+    assert values[4] == pytest.approx(30)
+
+
+@given(st.sampled_from(["settle", "follow"]), numbers(0.01, 1000), numbers(0, 100), numbers(-100, 100))
+def test_springs_are_stable_whatever_is_asked(kind: str, frequency: float, damping: float, strength: float) -> None:
+    fields = {"frequency": frequency, "damping": damping} | ({"strength": strength} if kind == "settle" else {})
+    values = on(Clock.over(FPS, 0, 300), layer(kind, **fields), base=MOVE)
+    assert np.all(np.isfinite(values))
+    assert np.abs(values).max() <= 1e4
+    if damping > 0.2 and damping * frequency > 0.5 and frequency / max(damping, 1) > 0.5:
+        assert values[-1] == pytest.approx(30, abs=0.5)
+
+
+LOOPED = st.sampled_from(
+    [("wave", {}), ("wave", {"shape": "triangle", "softness": 0.4}), ("settle", {}), ("settle", {"damping": 0.02}),
+     ("follow", {}), ("follow", {"damping": 1.4, "frequency": 0.3}), ("noise", {"octaves": 3.0})]
+)  # fmt: skip
+
+
+@given(LOOPED, st.integers(20, 200))
+def test_loops_meet_themselves_in_value_and_slope(kind_and_fields: tuple[str, dict[str, Any]], length: int) -> None:
+    """Springs over a base that loops itself: they begin in the state that returns to itself."""
+    kind, fields = kind_and_fields
+    below = layer("noise", amplitude=4.0, period=0.9, loop=float(length))
+    looped = layer(kind, **fields, loop=float(length)).replaced(id="looped")
+    h = 1e-3
+    ends = np.array([0, h, length - h, length, 3 * length, length * 0.4, length * 1.4])
+    a, after, before, b, c, d, e = on(Clock(FPS, 0, ends), below, looped)
+    assert max(abs(a - b), abs(a - c), abs(d - e)) <= 1e-9 * 40
+    slopes = (after - a) / h * FPS, (b - before) / h * FPS
+    # a difference over h leaves the curvature times h; springs also turn a little at each grid point
+    assert abs(slopes[0] - slopes[1]) <= 0.02 * max(1, abs(slopes[0]))
+
+
+ANY_KIND = st.sampled_from(sorted(BY_KIND))
+
+
+@given(ANY_KIND, ANY_KIND, noises(combine="add"), keys(), st.integers(0, 90), st.none() | st.integers(20, 150))
+def test_a_value_is_the_same_whatever_was_asked_for_every_kind(
+    kind: str, above: str, noise: Layer, base: tuple[Key, ...], frame: int, loop: int | None
+) -> None:
+    looped = {"loop": float(loop)} if loop else {}
+    stack = (noise.replaced(id="below"), layer(kind, **looped), layer(above).replaced(id="above", **looped))
+    wide = on(Clock.over(FPS, 0, 120, per_frame=6), *stack, base=base)
+    part = on(Clock.over(FPS, 0, frame + 5, start=frame, per_frame=2), *stack, base=base)
+    alone = on(Clock(FPS, 0, np.array([frame + 1 / 3])), *stack, base=base)
+    size = max(1.0, np.abs(wide).max())
+    assert abs(part[0] - wide[frame * 6]) <= 1e-9 * size
+    assert abs(part[5] - wide[frame * 6 + 15]) <= 1e-9 * size
+    assert abs(alone[0] - wide[frame * 6 + 2]) <= 1e-7 * size
+
+
+@pytest.mark.parametrize("kind", sorted(BY_KIND))
+def test_a_new_layer_of_each_kind_does_something_where_there_is_motion(kind: str) -> None:
+    noise = layer("noise", amplitude=8.0, period=0.7)
+    scene = turned(Channel(keys=(Key(frame=0, value=0), Key(frame=60, value=9)), layers=(noise,)))
+    before = evaluate(scene, ["post/rotation.z"], scene.clock())["post/rotation.z"]
+    after = edited(scene, {"do": "add-layer", "address": "post/rotation.z", "kind": kind})
+    values = evaluate(after, ["post/rotation.z"], scene.clock())["post/rotation.z"]
+    assert np.abs(values - before).max() > 1
