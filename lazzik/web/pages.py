@@ -18,7 +18,8 @@ from lazzik.demo.station import first_scene, station
 from lazzik.store.scenes import State
 from lazzik.web.context import Kept, Store, chosen, templates
 from lazzik.web.drawing import line
-from lazzik.web.studio import COMBINES, count_moving, facts, palette, strata_view, tree
+from lazzik.web.palette import palette
+from lazzik.web.studio import COMBINES, count_moving, facts, strata_view, tree
 
 router = APIRouter()
 

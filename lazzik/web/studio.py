@@ -12,7 +12,6 @@ from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.document import Quantity
 from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.memo import Memo
-from lazzik.core.layers import BY_KIND
 from lazzik.core.scene.address import Address, find, names
 from lazzik.core.scene.node import Node, channels_of
 from lazzik.core.scene.scene import Scene
@@ -168,14 +167,6 @@ def strata_view(scene: Scene, chosen: Address) -> StrataView:
         lanes,
         not channel.layers,
     )
-
-
-def palette() -> list[dict[str, str]]:
-    """The layer kinds, as they describe themselves."""
-    return [
-        {"kind": name, "title": kind.title, "summary": kind.summary, "family": kind.family}
-        for name, kind in BY_KIND.items()
-    ]
 
 
 def shown(value: float) -> str:

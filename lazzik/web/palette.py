@@ -1,0 +1,82 @@
+"""The layer kinds to choose from, each with a small curve of what it does, drawn by evaluating it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cache
+
+import numpy as np
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.keys import Key
+from lazzik.core.channel.layer import Landing, Layer
+from lazzik.core.clock import Clock
+from lazzik.core.evaluate.evaluator import strata
+from lazzik.core.layers import BY_KIND
+from lazzik.web.drawing import line
+
+SIZE = (86.0, 40.0)
+FPS, LAST = 25.0, 100
+
+MOVE = (Key(frame=14, value=0.0, go="linear"), Key(frame=38, value=1.0, go="linear"))
+"""What lies under the kinds that answer to it."""
+
+
+@dataclass(frozen=True)
+class Choice:
+    """A kind as it describes itself, and its picture: what lies under it, and what it makes of that."""
+
+    kind: str
+    title: str
+    summary: str
+    family: str
+    under: str
+    over: str
+
+
+@cache
+def palette() -> tuple[Choice, ...]:
+    """All kinds, in the order of the registry."""
+    return tuple(_choice(name, kind) for name, kind in BY_KIND.items())
+
+
+def _choice(name: str, kind: type[Layer]) -> Choice:
+    layer = kind.model_validate(
+        {"kind": name, "id": "picture", "label": kind.title} | kind.suited(Landing("", 1.0, LAST, FPS))
+    )
+    clock = Clock.over(FPS, 0, LAST, per_frame=2)
+    below = _below(kind)
+    laid = strata(below.replaced(layers=(*below.layers, layer)), clock)
+    under = strata(below, clock).result
+    low, high = float(min(laid.result.min(), under.min())), float(max(laid.result.max(), under.max()))
+    return Choice(
+        name,
+        kind.title,
+        kind.summary,
+        kind.family,
+        line(under, *SIZE, low, high) if np.ptp(under) else "",
+        line(laid.result, *SIZE, low, high),
+    )
+
+
+def _below(kind: type[Layer]) -> Channel:
+    """Nothing for kinds that move by themselves, a move for springs and repeats, a restless one for shapers."""
+    if kind.family == "logic":
+        restless = BY_KIND["noise"].model_validate(
+            {
+                "kind": "noise",
+                "id": "below",
+                "label": "Below",
+                "amplitude": 1.0,
+                "period": 0.6,
+                "octaves": 2.0,
+                "seed": 4.0,
+            }
+        )
+        return Channel(layers=(restless,))
+    return Channel(keys=MOVE) if _answers(kind) else Channel()
+
+
+def _answers(kind: type[Layer]) -> bool:
+    """Whether a kind reads what lies below: springs do, and whatever takes its place."""
+    return kind.family == "spring" or kind.model_fields["combine"].default == "replace"
