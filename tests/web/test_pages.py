@@ -40,12 +40,12 @@ def test_a_new_scene_has_something_to_move(client: TestClient, app: FastAPI) -> 
 def test_the_studio_shows_every_number_of_every_kind(client: TestClient, scene: str) -> None:
     """Made from what the kinds say of themselves: a new kind has its knobs without a line of markup."""
     for name, kind in BY_KIND.items():
-        edit = {"do": "add-layer", "address": "mast/rotation.y", "kind": name, "label": "Probe"}
+        edit = {"do": "add-layer", "address": "mast/rotation.y", "kind": name, "label": f"Probe {name}"}
         revision = client.get(scene).text.split('data-revision="')[1].split('"')[0]
         assert client.post(f"{scene}/edits", json={"revision": int(revision), "edits": [edit]}).status_code == 200
-        page = client.get(scene, params={"at": "mast/rotation.y#probe"}).text
+        page = client.get(scene, params={"at": f"mast/rotation.y#probe-{name}"}).text
         for number in numbers_of(kind):
-            assert f'data-address="mast/rotation.y#probe.{number}"' in page
+            assert f'data-address="mast/rotation.y#probe-{name}.{number}"' in page
         for setting in kind.settings():
             assert f'data-setting="{setting}"' in page
         assert f'data-add="{name}"' in page
