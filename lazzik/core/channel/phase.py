@@ -72,3 +72,11 @@ def _integral(rate: Samples, grid: Clock, elapsed: Samples) -> Samples:
     slope = (rate[k + 1] - rate[k]) / step
     out: Samples = total[k] + beyond * rate[k] + 0.5 * slope * beyond * beyond
     return out
+
+
+def loop_note(period: object, loop: float | None, fps: float) -> str:
+    """What a loop makes of a constant period, for the person to read: '9 × 0.926 s'; '' if there is nothing to say."""
+    if loop is None or not isinstance(period, float | int):
+        return ""
+    cycles = max(1, round(loop / fps / period))
+    return f"{cycles} × {loop / fps / cycles:.3g} s"

@@ -29,7 +29,7 @@ import numpy as np
 
 from lazzik.core.channel.channel import Number
 from lazzik.core.channel.layer import Family, Inputs, Landing, Layer, table
-from lazzik.core.channel.phase import accumulate
+from lazzik.core.channel.phase import accumulate, loop_note
 from lazzik.core.document import Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Samples
@@ -105,10 +105,7 @@ class Noise(Layer):
 
     def note(self, fps: float) -> str:
         """The period that a loop rounds to."""
-        if self.loop is None or self.character == "white" or not isinstance(self.period, float | int):
-            return ""
-        cells = max(1, round(self.loop / fps / self.period))
-        return f"{cells} × {self.loop / fps / cells:.3g} s"
+        return "" if self.character == "white" else loop_note(self.period, self.loop, fps)
 
     @classmethod
     def suited(cls, landing: Landing) -> dict[str, Any]:

@@ -20,7 +20,7 @@ import numpy as np
 
 from lazzik.core.channel.channel import Number
 from lazzik.core.channel.layer import Family, Inputs, Landing, Layer, table
-from lazzik.core.channel.phase import accumulate
+from lazzik.core.channel.phase import accumulate, loop_note
 from lazzik.core.document import Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Samples
@@ -59,10 +59,7 @@ class Wave(Layer):
 
     def note(self, fps: float) -> str:
         """The period that a loop rounds to."""
-        if self.loop is None or not isinstance(self.period, float | int):
-            return ""
-        cycles = max(1, round(self.loop / fps / self.period))
-        return f"{cycles} × {self.loop / fps / cycles:.3g} s"
+        return loop_note(self.period, self.loop, fps)
 
     @classmethod
     def suited(cls, landing: Landing) -> dict[str, Any]:
