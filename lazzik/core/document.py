@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Annotated, Any, Self
+from typing import Annotated, Any, Literal, Self, TypeVar
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, GetCoreSchemaHandler, GetJsonSchemaHandler
 from pydantic_core import core_schema
@@ -19,6 +19,9 @@ Typed = Annotated[float, BeforeValidator(read_number), Field(ge=-LARGEST, le=LAR
 
 Slug = Annotated[str, Field(pattern=r"^[a-z0-9]+(-[a-z0-9]+)*$", max_length=64)]
 """What stands in addresses: small letters, digits and single hyphens."""
+
+Name = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$", max_length=32)]
+"""What stands in formulas: small letters, digits and underscores, a letter first."""
 
 Label = Annotated[str, Field(min_length=1, max_length=120)]
 
@@ -85,9 +88,17 @@ class Quantity:
         return {**handler(schema), **described, **limits}
 
 
-def quantity_of(model: type[Frozen], field: str) -> Quantity | None:
-    """The Quantity that a field was declared with, or None if the field is no number of the scene."""
-    for mark in model.model_fields[field].metadata:
-        if isinstance(mark, Quantity):
-            return mark
-    return None
+@dataclass(frozen=True)
+class Wording:
+    """What a text of a layer is, standing beside the field as Quantity does beside a number."""
+
+    what: Literal["address", "formula"]
+    help: str = ""
+
+
+Mark = TypeVar("Mark")
+
+
+def mark_of(model: type[Frozen], field: str, mark: type[Mark]) -> Mark | None:
+    """The Quantity or Wording that a field was declared with, or None if it has none."""
+    return next((m for m in model.model_fields[field].metadata if isinstance(m, mark)), None)

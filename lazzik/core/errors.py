@@ -4,7 +4,8 @@ LazzikError
 ├── UnknownAddress   (LookupError)  a written address leads nowhere
 ├── InvalidEdit      (ValueError)   an edit that the scene can't take
 ├── InvalidDocument  (ValueError)   a text that is not a scene
-└── BadNumber        (ValueError)   a typed number that can't be read
+├── BadNumber        (ValueError)   a typed number that can't be read
+└── BadFormula       (ValueError)   a formula that can't be read, or has no value somewhere
 
 Every message is a sentence for the person who made the mistake: what was wrong, and where.
 """
@@ -31,6 +32,14 @@ class InvalidEdit(LazzikError, ValueError):
 
 class InvalidDocument(LazzikError, ValueError):
     """A text offered as a scene that is malformed, hostile, too large or of another version."""
+
+
+class BadFormula(LazzikError, ValueError):
+    """A formula that is not one, or that has no finite value at a frame. `column` counts from 1; 0 is nowhere."""
+
+    def __init__(self, message: str, column: int = 0, where: str = "") -> None:
+        super().__init__(f"{message} (column {column})" if column else message, where)
+        self.column = column
 
 
 class BadNumber(LazzikError, ValueError):

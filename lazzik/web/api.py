@@ -5,25 +5,31 @@ from __future__ import annotations
 from typing import Annotated, Any
 from zlib import crc32
 
+import numpy as np
 from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel
 
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.evaluate.evaluator import strata
+from lazzik.core.evaluate.evaluator import read, strata
 from lazzik.core.evaluate.memo import Memo
+from lazzik.core.evaluate.scope import Scope
 from lazzik.core.formats.csv_curves import write_csv
 from lazzik.core.formats.gltf import write_glb
-from lazzik.core.scene.address import Address, find
+from lazzik.core.scene.address import Address, find, title
 from lazzik.core.scene.edits import applied, read_edits
 from lazzik.core.scene.node import channels_of
+from lazzik.core.scene.references import affected
 from lazzik.core.scene.scene import MOST_FRAMES, Scene
 from lazzik.core.scene.text import scene_text
 from lazzik.store.scenes import State
 from lazzik.web.context import Kept, Store
-from lazzik.web.wire import motion_of, packed, strata_of
+from lazzik.web.wire import floats, motion_of, packed, strata_of
 
 router = APIRouter(prefix="/scenes/{scene_id}")
+
+MOST_DRAWN = 24
+"""Channels drawn together; more could not be told apart."""
 
 MOST_POINTS = 1200
 """Points of a drawn curve: about one and a half for each pixel of a wide lane."""
@@ -41,6 +47,8 @@ class Edits(Step):
     edits: list[dict[str, Any]]
     at: str = ""
     """For a preview: the channel whose lanes are shown."""
+    also: tuple[str, ...] = ()
+    """And those that are drawn beside it."""
 
 
 @router.post("/edits")
@@ -62,24 +70,31 @@ def redo(scene_id: str, body: Step, store: Store) -> dict[str, Any]:
 
 
 @router.post("/preview")
-def preview(scene_id: str, body: Edits, store: Store) -> Response:
+def preview(scene_id: str, body: Edits, store: Store, memo: Kept) -> Response:
     """What edits would do, evaluated and not stored: the shown lanes, and the motion of the objects that differ."""
     before = store.at(scene_id, body.revision)
     after = applied(before, read_edits(body.edits))
     # what a drag shows is gone with the next pointer move, so it is kept out of the memo
-    passing = Memo()
-    content: dict[str, Any] = {"motion": motion_of(after, changed(before, after), after.clock(), passing)}
+    scope = Scope(after, Memo(behind=memo), [])
+    content: dict[str, Any] = {"motion": motion_of(after, affected(before, after), after.clock(), scope)}
     if body.at:
-        content["strata"] = _strata(after, body.at, passing)
+        content["strata"] = _strata(scope, after, body.at, body.also)
     return packed(content)
 
 
 @router.get("/curves")
-def curves(scene_id: str, address: str, store: Store, memo: Kept, revision: int | None = None) -> Response:
-    """A channel laid open."""
+def curves(
+    scene_id: str,
+    address: str,
+    store: Store,
+    memo: Kept,
+    also: Annotated[tuple[str, ...], Query()] = (),
+    revision: int | None = None,
+) -> Response:
+    """A channel laid open, and others beside it."""
     state = store.open(scene_id)
     scene = state.scene if revision is None else store.at(scene_id, revision)
-    return packed({"revision": state.revision, "strata": _strata(scene, address, memo)})
+    return packed({"revision": state.revision, "strata": _strata(Scope(scene, memo, []), scene, address, also)})
 
 
 @router.get("/motion")
@@ -100,14 +115,14 @@ def motion(
         raise InvalidEdit(f"Frames {begin} to {end} are no range that can be asked for", "from")
     before = store.at(scene_id, since) if since is not None else None
     same_clock = before and (before.fps, before.first, before.last) == (scene.fps, scene.first, scene.last)
-    nodes = changed(before, scene) if before and same_clock else list(scene.nodes)
+    nodes = affected(before, scene) if before and same_clock else list(scene.nodes)
     clock = Clock.over(scene.fps, scene.first, end, start=begin)
     return packed(
         {
             "revision": state.revision,
             "from": begin,
             "frames": end - begin + 1,
-            "motion": motion_of(scene, nodes, clock, memo),
+            "motion": motion_of(scene, nodes, clock, Scope(scene, memo, [])),
             "geometry": geometry_key(scene),
         }
     )
@@ -142,11 +157,6 @@ def deliver_csv(scene_id: str, store: Store, memo: Kept) -> Response:
     return _download(text.encode(), "text/csv; charset=utf-8", scene, "csv")
 
 
-def changed(before: Scene, after: Scene) -> list[Any]:
-    """Objects that are not the very same in both scenes."""
-    return [node for node in after.nodes if before.by_id.get(node.id) is not node]
-
-
 def moving_addresses(scene: Scene) -> list[str]:
     """Addresses of all objects' numbers that change over time."""
     return [
@@ -163,12 +173,20 @@ def geometry_key(scene: Scene) -> str:
     return f"{crc32(str(parts).encode()):08x}"
 
 
-def _strata(scene: Scene, text: str, memo: Memo) -> dict[str, Any]:
+def _strata(scope: Scope, scene: Scene, text: str, also: tuple[str, ...]) -> dict[str, Any]:
     address = Address.parse(text).channel
     place = find(scene, address)
     fine = max(1, min(4, MOST_POINTS // scene.frames))
     clock = scene.clock(fine)
-    return strata_of(strata(place.number, clock), scene, place.node, clock, memo)
+    content = strata_of(strata(place.number, clock, scope), place, str(address), scene, clock, scope)
+    content["also"] = [
+        {
+            "title": title(scene, other),
+            "result": floats(np.broadcast_to(read(str(other), clock, scope), clock.frames.shape)),
+        }
+        for other in (Address.parse(item).channel for item in also[:MOST_DRAWN])
+    ]
+    return content
 
 
 def _said(state: State) -> dict[str, Any]:

@@ -15,13 +15,14 @@ from lazzik.core.clock import Clock
 from lazzik.core.errors import BadNumber, InvalidEdit
 from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.memo import Memo
+from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.address import Address, find, title
 from lazzik.core.scene.edits.bakes import PlaceBake
 from lazzik.core.scene.receipt import Receipt
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
 from lazzik.web.drawing import line
-from lazzik.web.studio import shown
+from lazzik.web.lanes import shown
 
 WIDTH, HEIGHT = 560.0, 64.0
 UNITS = (("m", "metres"), ("°", "degrees"), ("×", "factors"), ("", "other"))
@@ -81,7 +82,9 @@ def review(scene: Scene, placed: PlaceBake, memo: Memo) -> list[Comparison]:
             scene,
             channel.address,
             number_on(
-                find(scene, Address.parse(channel.address)).number, _clock(scene, placed.first, placed.last), memo
+                find(scene, Address.parse(channel.address)).number,
+                _clock(scene, placed.first, placed.last),
+                Scope(scene, memo),
             ),
             channel.keys,
             channel.worst,
@@ -99,7 +102,9 @@ def receipts(scene: Scene, memo: Memo) -> list[ReceiptView]:
         lines = []
         for entry in receipt.lines:
             channel = find(scene, Address.parse(entry.address)).channel
-            before = number_on(entry.source(channel), _clock(scene, receipt.first, receipt.last), memo)
+            before = number_on(
+                entry.source(channel), _clock(scene, receipt.first, receipt.last), Scope(scene, memo, [])
+            )
             lines.append(
                 _compared(scene, entry.address, before, channel.keys, entry.worst, receipt.first, receipt.last)
             )

@@ -14,7 +14,9 @@ from lazzik.core.evaluate.memo import Memo
 from lazzik.core.scene.address import Address, find, find_layer
 from lazzik.core.scene.scene import Scene
 from lazzik.store.scenes import SceneStore
-from lazzik.web.studio import shown
+from lazzik.web.lanes import shown
+
+MOST_CHOSEN = 1000
 
 HERE = Path(__file__).parent
 
@@ -50,6 +52,20 @@ def chosen(scene: Scene, at: str | None) -> Address | None:
             continue
         return fallback
     return first_choice(scene)
+
+
+def chosen_also(scene: Scene, texts: tuple[str, ...], primary: Address | None) -> tuple[Address, ...]:
+    """The numbers chosen beside the first one that are still there, each once."""
+    found: dict[str, Address] = {}
+    for text in texts[:MOST_CHOSEN]:
+        try:
+            address = Address.parse(text).channel
+            find(scene, address)
+        except LazzikError:
+            continue
+        if primary is None or str(address) != str(primary.channel):
+            found[str(address)] = address
+    return tuple(found.values())
 
 
 def first_choice(scene: Scene) -> Address | None:

@@ -2,29 +2,49 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Form, Request, Response, UploadFile
+from fastapi import APIRouter, Depends, Form, Query, Request, Response, UploadFile
 from fastapi.responses import RedirectResponse
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.memo import Memo
+from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.node import channels_of
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.text import read_scene
 from lazzik.demo.station import first_scene, station
 from lazzik.store.scenes import State
-from lazzik.web.context import Kept, Store, chosen, templates
+from lazzik.web.context import Kept, Store, chosen, chosen_also, templates
 from lazzik.web.drawing import line
+from lazzik.web.lanes import strata_view
 from lazzik.web.palette import palette
-from lazzik.web.studio import COMBINES, count_moving, facts, strata_view, tree
+from lazzik.web.studio import COMBINES, count_moving, dials, facts, tree
 
 router = APIRouter()
 
 CARD = (260.0, 15.0)
 CARD_LANES = 6
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What a page of the studio is asked to show."""
+
+    at: str
+    also: tuple[str, ...]
+    """Numbers chosen beside the one at `at`."""
+    moving: bool
+
+
+def _asked(at: str = "", also: Annotated[tuple[str, ...], Query()] = (), moving: bool = False) -> Asked:
+    return Asked(at, also, moving)
+
+
+Shown = Annotated[Asked, Depends(_asked)]
 
 
 @router.get("/")
@@ -75,17 +95,17 @@ def remove_scene(scene_id: str, store: Store) -> Response:
 
 
 @router.get("/scenes/{scene_id}")
-def studio(request: Request, scene_id: str, store: Store, memo: Kept, at: str = "", moving: bool = False) -> Response:
+def studio(request: Request, scene_id: str, store: Store, memo: Kept, shown: Shown) -> Response:
     """The studio."""
     state = store.open(scene_id)
-    return templates.TemplateResponse(request, "studio.html", _panels(state, memo, at, moving))
+    return templates.TemplateResponse(request, "studio.html", _panels(state, memo, shown))
 
 
 @router.get("/scenes/{scene_id}/panels")
-def panels(request: Request, scene_id: str, store: Store, memo: Kept, at: str = "", moving: bool = False) -> Response:
+def panels(request: Request, scene_id: str, store: Store, memo: Kept, shown: Shown) -> Response:
     """The parts of the studio that follow the document, to be morphed into the page."""
     state = store.open(scene_id)
-    return templates.TemplateResponse(request, "_panels.html", _panels(state, memo, at, moving))
+    return templates.TemplateResponse(request, "_panels.html", _panels(state, memo, shown))
 
 
 @router.get("/scenes/{scene_id}/deliver")
@@ -96,19 +116,22 @@ def deliver(request: Request, scene_id: str, store: Store) -> Response:
     return templates.TemplateResponse(request, "deliver.html", content)
 
 
-def _panels(state: State, memo: Memo, at: str, moving: bool) -> dict[str, Any]:
-    address = chosen(state.scene, at)
-    view = strata_view(state.scene, address) if address else None
+def _panels(state: State, memo: Memo, shown: Asked) -> dict[str, Any]:
+    scope = Scope(state.scene, memo, [])
+    address = chosen(state.scene, shown.at)
+    others = chosen_also(state.scene, shown.also, address)
+    view = strata_view(state.scene, address, others) if address else None
     return {
         "state": state,
         "scene": state.scene,
         "step": "stage",
         "at": str(address or ""),
-        "tree": tree(state.scene, address, memo, moving_only=moving),
-        "moving_only": moving,
+        "tree": tree(state.scene, address, others, scope, shown.moving),
+        "dials": dials(state.scene),
+        "moving_only": shown.moving,
         "moving": count_moving(state.scene),
         "view": view,
-        "facts": facts(state, str(address or ""), view, moving),
+        "facts": facts(state, str(address or ""), view, shown.moving),
         "palette": palette(),
         "combines": COMBINES,
     }
@@ -120,7 +143,7 @@ def _card(scene: Scene, memo: Memo) -> list[str]:
     for node in scene.nodes:
         for _, number, _ in channels_of(node):
             if isinstance(number, Channel) and number.moves and len(lanes) < CARD_LANES:
-                values = number_on(number, scene.clock(), memo)
+                values = number_on(number, scene.clock(), Scope(scene, memo, []))
                 if not isinstance(values, float | int):
                     lanes.append(line(values[:: max(1, len(values) // 130)], *CARD, values.min(), values.max()))
                 break

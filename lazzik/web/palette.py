@@ -36,13 +36,13 @@ class Choice:
 
 @cache
 def palette() -> tuple[Choice, ...]:
-    """All kinds, in the order of the registry."""
-    return tuple(_choice(name, kind) for name, kind in BY_KIND.items())
+    """All kinds that can be chosen by themselves, in the order of the registry."""
+    return tuple(_choice(name, kind) for name, kind in BY_KIND.items() if kind.offered)
 
 
 def _choice(name: str, kind: type[Layer]) -> Choice:
     layer = kind.model_validate(
-        {"kind": name, "id": "picture", "label": kind.title} | kind.suited(Landing("", 1.0, LAST, FPS))
+        {"kind": name, "id": "picture", "label": kind.title} | kind.suited(Landing("", 1.0, 0, LAST, FPS))
     )
     clock = Clock.over(FPS, 0, LAST, per_frame=2)
     below = _below(kind)

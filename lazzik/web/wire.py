@@ -11,9 +11,11 @@ from numpy.typing import NDArray
 
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import Strata, number_on
-from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.paths import path
 from lazzik.core.evaluate.poses import moves, moving_numbers, pose
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.seams import seam_of
+from lazzik.core.scene.address import Place
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 
@@ -31,14 +33,14 @@ def floats(values: NDArray[np.float64]) -> bytes:
     return np.ascontiguousarray(values, dtype="<f4").tobytes()
 
 
-def motion_of(scene: Scene, nodes: list[Node], clock: Clock, memo: Memo) -> dict[str, Any]:
+def motion_of(scene: Scene, nodes: list[Node], clock: Clock, scope: Scope) -> dict[str, Any]:
     """What the stage needs of these objects: for each its transform over the clock, or once if it stands still."""
     still = Clock.over(scene.fps, scene.first, scene.first)
     out: dict[str, Any] = {}
     for node in nodes:
-        own = pose(node, clock if moves(node) else still, memo)
+        own = pose(node, clock if moves(node) else still, scope)
         numbers = {
-            name: floats(np.atleast_1d(number_on(number, clock, memo)))
+            name: floats(np.atleast_1d(number_on(number, clock, scope)))
             for name, number in moving_numbers(node)
             if name in SHOWN
         }
@@ -51,21 +53,16 @@ def motion_of(scene: Scene, nodes: list[Node], clock: Clock, memo: Memo) -> dict
     return out
 
 
-def strata_of(strata: Strata, scene: Scene, node: Node, clock: Clock, memo: Memo) -> dict[str, Any]:
+def strata_of(strata: Strata, place: Place, address: str, scene: Scene, clock: Clock, scope: Scope) -> dict[str, Any]:
     """What the lanes draw: the base, each layer's contribution and the result, with their clock."""
+    seam = seam_of(place.channel, address, place.quantity.unit, scene, scope)
     return {
         "from": float(clock.frames[0]),
         "perFrame": round(1 / (clock.frames[1] - clock.frames[0])),
         "base": floats(strata.base),
         "result": floats(strata.result),
         "lanes": {lane.layer.id: floats(lane.contribution) for lane in strata.lanes},
-        "path": floats(path(scene, node, scene.clock(), memo)),
-        "seam": {
-            "value": float(strata.result[-1] - strata.result[0]),
-            "slope": float(
-                ((strata.result[-1] - strata.result[-2]) - (strata.result[1] - strata.result[0]))
-                / (clock.frames[1] - clock.frames[0])
-                * scene.fps
-            ),
-        },
+        "problems": {lane.layer.id: lane.problem for lane in strata.lanes if lane.problem},
+        "path": floats(path(scene, place.node, scene.clock(), scope)) if place.node else b"",
+        "seam": {"value": seam.value, "slope": seam.slope, "meets": seam.meets},
     }

@@ -22,6 +22,7 @@ class Channel(Frozen):
     value: Finite = 0.0
     keys: Annotated[tuple[Key, ...], Field(max_length=MOST_KEYS)] = ()
     layers: Annotated[tuple[AnyLayer, ...], Field(max_length=MOST_LAYERS)] = ()
+    """Lowest first."""
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:

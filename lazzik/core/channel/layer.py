@@ -7,18 +7,19 @@ what lies below are applied outside, the same for every kind.
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cache
-from typing import Annotated, Any, ClassVar, Literal, Protocol
+from typing import Annotated, Any, ClassVar, Literal, Protocol, Self
 
 import numpy as np
 from pydantic import Field
 
-from lazzik.core.channel.channel import Number
+from lazzik.core.channel.channel import Channel, Number
 from lazzik.core.channel.combine import Combine
 from lazzik.core.channel.window import Window
 from lazzik.core.clock import Clock
-from lazzik.core.document import Finite, Frozen, Label, Quantity, Slug, quantity_of
+from lazzik.core.document import Finite, Frozen, Label, Quantity, Slug, Wording, mark_of
 from lazzik.core.types import Samples
 
 Family = Literal["random", "periodic", "spring", "path", "logic"]
@@ -50,6 +51,27 @@ class Inputs(Protocol):
         """First and last frame of the base's keys; None if there are fewer than two."""
         ...
 
+    def other(self, address: str, clock: Clock) -> float | Samples:
+        """Another number of the scene on a clock. Raises UnknownAddress."""
+        ...
+
+    def recipe(self, name: str) -> Any:
+        """One of the scene's recipes (a Recipe; recipes hold layers, so this floor can't name it). Raises
+        UnknownAddress."""
+        ...
+
+    def through(self, stack: Channel, size: float | Samples) -> Samples:
+        """(frames,) a stack of layers over what lies below, with all its values `size` times as large as written."""
+        ...
+
+
+class Book(Protocol):
+    """Whatever knows the scene's recipes by name."""
+
+    def recipe(self, name: str) -> Any:
+        """A recipe, or None."""
+        ...
+
 
 @dataclass(frozen=True)
 class Landing:
@@ -58,6 +80,8 @@ class Landing:
     unit: str
     reach: float
     """A change of the channel that is well seen, in its own unit."""
+    first: int
+    """The scene's first frame."""
     frames: int
     """Length of the scene's range."""
     fps: float
@@ -72,6 +96,14 @@ class Layer(Frozen):
     """One line on when to use it."""
     loops: ClassVar[bool] = False
     """Whether the kind heeds `loop`."""
+    idle_at: ClassVar[dict[str, float]] = {}
+    """Numbers at whose value the kind does nothing, whatever else is set."""
+    needs: ClassVar[Literal["", "motion", "keys"]] = ""
+    """What has to lie below before the kind can do anything."""
+    feel: ClassVar[tuple[str, str] | None] = None
+    """The two numbers that together carry it from calm to nervous: how long, or how quick, and how far."""
+    offered: ClassVar[bool] = True
+    """Whether it can be chosen by itself; False for what is made from something else."""
 
     kind: str
     id: Slug
@@ -86,6 +118,8 @@ class Layer(Frozen):
     ] = 1.0
     loop: Annotated[Finite, Field(gt=0)] | None = None
     """Frames after which the motion repeats; None is endless."""
+    fit: bool = False
+    """Whether `loop` follows the scene's range when that changes."""
 
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) the layer's own motion y, before weight and window."""
@@ -106,15 +140,43 @@ class Layer(Frozen):
             if name in own and getattr(field.annotation, "__origin__", None) is Literal
         }
 
+    @classmethod
+    def wordings(cls) -> dict[str, Wording]:
+        """The kind's texts: field -> what may be written there."""
+        return {name: w for name in cls.model_fields if (w := mark_of(cls, name, Wording)) is not None}
+
     def note(self, fps: float) -> str:
         """What a loop made of the layer's rate, for the person to read; '' if there is nothing to say."""
         return ""
+
+    def references(self) -> frozenset[str]:
+        """Addresses that the layer itself reads, beside what its numbers read."""
+        return frozenset()
+
+    def numbers(self, book: Book) -> dict[str, tuple[float | Channel, Quantity]]:
+        """Every number that can be changed on the layer, in order, as (number, quantity)."""
+        return {name: (getattr(self, name), quantity) for name, quantity in numbers_of(type(self)).items()}
+
+    def stored(self) -> Iterator[float | Channel]:
+        """Every number that the layer itself holds."""
+        return (getattr(self, name) for name in numbers_of(type(self)))
+
+    def with_number(self, name: str, number: float | Channel) -> Self:
+        """The layer with one of its numbers in place of the present one."""
+        return self.replaced(**{name: number})
+
+    def with_each_number(self, change: Callable[[float | Channel], float | Channel]) -> Self:
+        """The layer with a change made to every number it holds; itself if none of them changed."""
+        changed = {
+            name: new for name in numbers_of(type(self)) if (new := change(old := getattr(self, name))) is not old
+        }
+        return self.replaced(**changed) if changed else self
 
 
 @cache
 def numbers_of(model: type[Frozen]) -> dict[str, Quantity]:
     """The numbers that a part of the document declares, in the order of its file, each with its Quantity."""
-    return {name: q for name in model.model_fields if (q := quantity_of(model, name)) is not None}
+    return {name: q for name in model.model_fields if (q := mark_of(model, name, Quantity)) is not None}
 
 
 def held(value: float | Samples, quantity: Quantity) -> float | Samples:

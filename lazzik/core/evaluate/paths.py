@@ -7,19 +7,19 @@ from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation as Turn
 
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.poses import pose
+from lazzik.core.evaluate.scope import ALONE, Scope
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Points
 
 
-def world(scene: Scene, node: Node, clock: Clock, memo: Memo | None = None) -> NDArray[np.float64]:
+def world(scene: Scene, node: Node, clock: Clock, scope: Scope = ALONE) -> NDArray[np.float64]:
     """(frames, 4, 4) from the object's space to the scene's: parent · T · R · S."""
     matrix = np.tile(np.eye(4), (len(clock.frames), 1, 1))
     here: Node | None = node
     while here is not None:
-        own = pose(here, clock, memo)
+        own = pose(here, clock, scope)
         local = np.tile(np.eye(4), (len(clock.frames), 1, 1))
         local[:, :3, :3] = Turn.from_quat(own.orientation).as_matrix() * own.scale[:, None, :]
         local[:, :3, 3] = own.position
@@ -28,12 +28,12 @@ def world(scene: Scene, node: Node, clock: Clock, memo: Memo | None = None) -> N
     return matrix
 
 
-def path(scene: Scene, node: Node, clock: Clock, memo: Memo | None = None) -> Points:
+def path(scene: Scene, node: Node, clock: Clock, scope: Scope) -> Points:
     """(frames, 3) the way of the object's far end: the middle of its top, or its origin if it has no shape."""
     point = np.array([0.0, 0.0, 0.0, 1.0])
     if node.shape is not None:
         points = node.shape.mesh().points
         low, high = points.min(axis=0), points.max(axis=0)
         point[:3] = [(low[0] + high[0]) / 2, high[1], (low[2] + high[2]) / 2]
-    taken: Points = (world(scene, node, clock, memo) @ point)[:, :3]
+    taken: Points = (world(scene, node, clock, scope) @ point)[:, :3]
     return taken

@@ -11,7 +11,7 @@ from scipy.spatial.transform import Rotation as Turn
 from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import number_on
-from lazzik.core.evaluate.memo import Memo
+from lazzik.core.evaluate.scope import ALONE, Scope
 from lazzik.core.scene.node import Node, Position, Rotation, Scale, channels_of
 from lazzik.core.types import Points, Quaternions, Samples
 
@@ -41,21 +41,21 @@ def moving_numbers(node: Node) -> Iterator[tuple[str, Channel]]:
             yield path, number
 
 
-def pose(node: Node, clock: Clock, memo: Memo | None = None) -> Pose:
+def pose(node: Node, clock: Clock, scope: Scope = ALONE) -> Pose:
     """An object's own transform at every moment of a clock."""
-    angles = triple(node.rotation, clock, memo)
+    angles = triple(node.rotation, clock, scope)
     return Pose(
-        triple(node.position, clock, memo),
+        triple(node.position, clock, scope),
         orientations(angles, node.rotation.order),
-        triple(node.scale, clock, memo),
+        triple(node.scale, clock, scope),
     )
 
 
-def triple(part: Position | Rotation | Scale, clock: Clock, memo: Memo | None = None) -> Points:
+def triple(part: Position | Rotation | Scale, clock: Clock, scope: Scope = ALONE) -> Points:
     """(frames, 3) x, y and z of a part."""
     out = np.empty((len(clock.frames), 3))
     for column, number in enumerate((part.x, part.y, part.z)):
-        out[:, column] = number_on(number, clock, memo)
+        out[:, column] = number_on(number, clock, scope)
     return out
 
 

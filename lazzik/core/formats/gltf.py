@@ -20,6 +20,7 @@ from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.poses import moves, orientations, pose, short_way, triple
+from lazzik.core.evaluate.scope import ALONE, Scope
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.scene.node import Color, Light, Look, Node
 from lazzik.core.scene.scene import Scene
@@ -36,7 +37,7 @@ SUBFRAMES = 4
 
 def write_glb(scene: Scene, *, animated: bool = True, memo: Memo | None = None) -> bytes:
     """The scene as the bytes of a .glb file."""
-    return _Writer(scene, memo or Memo()).write(animated)
+    return _Writer(scene, Scope(scene, memo or Memo())).write(animated)
 
 
 @dataclass
@@ -44,7 +45,7 @@ class _Writer:
     """Collects the parts of one file. Shapes and looks that are equal are written once."""
 
     scene: Scene
-    memo: Memo
+    scope: Scope
     gltf: gl.GLTF2 = field(default_factory=gl.GLTF2)
     blob: bytearray = field(default_factory=bytearray)
     materials: dict[str, int] = field(default_factory=dict)
@@ -79,7 +80,7 @@ class _Writer:
         return Clock.over(self.scene.fps, self.scene.first, self.scene.first)
 
     def _node(self, node: Node) -> gl.Node:
-        now = pose(node, self._now(), self.memo)
+        now = pose(node, self._now(), self.scope)
         out = gl.Node(
             name=node.label,
             translation=now.position[0].tolist(),
@@ -101,7 +102,7 @@ class _Writer:
         return out
 
     def _first(self, number: Any) -> float:
-        value = number_on(number, self._now(), self.memo)
+        value = number_on(number, self._now(), self.scope)
         return float(value if isinstance(value, float | int) else value[0])
 
     def _linear(self, color: Color) -> list[float]:
@@ -120,7 +121,7 @@ class _Writer:
     def _material(self, look: Look) -> int:
         color, glow = self._linear(look.color), self._first(look.glow)
         surface = gl.PbrMetallicRoughness(
-            baseColorFactor=[*color, 1.0], metallicFactor=0.0, roughnessFactor=look.roughness
+            baseColorFactor=[*color, 1.0], metallicFactor=0.0, roughnessFactor=self._first(look.roughness)
         )
         material = gl.Material(pbrMetallicRoughness=surface, emissiveFactor=[c * min(glow, 1.0) for c in color])
         if glow > 1:
@@ -180,13 +181,13 @@ class _Writer:
         animation = gl.Animation(name=self.scene.name, samplers=[], channels=[])
         for node in self.scene.nodes:
             if moves(node, ("position",)):
-                values = triple(node.position, clock, self.memo)
+                values = triple(node.position, clock, self.scope)
                 self._track(animation, places[node.id], "translation", clock.frames, values)
             if moves(node, ("rotation",)):
-                frames, turned = turning(node, self.scene, self.memo)
+                frames, turned = turning(node, self.scene, self.scope)
                 self._track(animation, places[node.id], "rotation", frames, turned)
             if moves(node, ("scale",)):
-                values = triple(node.scale, clock, self.memo)
+                values = triple(node.scale, clock, self.scope)
                 self._track(animation, places[node.id], "scale", clock.frames, values)
         if animation.channels:
             self.gltf.animations = [animation]
@@ -213,10 +214,10 @@ def _without_buffer(text: str) -> bytes:
     return struct.pack("<4sIII4s", b"glTF", 2, 20 + len(data), len(data), b"JSON") + data
 
 
-def turning(node: Node, scene: Scene, memo: Memo | None = None) -> tuple[Samples, Quaternions]:
+def turning(node: Node, scene: Scene, scope: Scope = ALONE) -> tuple[Samples, Quaternions]:
     """Frames and orientations between which the short way is right to LARGEST_TURN degrees at every sub-frame."""
     fine = scene.clock(SUBFRAMES)
-    q = orientations(triple(node.rotation, fine, memo), node.rotation.order)
+    q = orientations(triple(node.rotation, fine, scope), node.rotation.order)
     whole = np.arange(0, len(q), SUBFRAMES)
     kept = np.zeros(len(q), bool)
     kept[whole] = True

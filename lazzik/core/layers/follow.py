@@ -28,6 +28,7 @@ class Follow(Layer):
     title: ClassVar[str] = "Follow"
     summary: ClassVar[str] = "Trails what lies below with lag and overshoot: whips, tails, a camera that catches up."
     loops: ClassVar[bool] = True
+    needs: ClassVar[Literal["", "motion", "keys"]] = "motion"
 
     kind: Literal["follow"]
     combine: Combine = "replace"

@@ -25,6 +25,7 @@ class Hold(Layer):
     family: ClassVar[Family] = "logic"
     title: ClassVar[str] = "Hold"
     summary: ClassVar[str] = "Holds what lies below for some frames at a time: stop motion, readings that tick."
+    needs: ClassVar[Literal["", "motion", "keys"]] = "motion"
 
     kind: Literal["hold"]
     combine: Combine = "replace"

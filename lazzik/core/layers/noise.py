@@ -49,6 +49,8 @@ class Noise(Layer):
     title: ClassVar[str] = "Noise"
     summary: ClassVar[str] = "Random but smooth: wind, drift, flicker, unsteady hands."
     loops: ClassVar[bool] = True
+    idle_at: ClassVar[dict[str, float]] = {"amplitude": 0.0}
+    feel: ClassVar[tuple[str, str] | None] = ("period", "amplitude")
 
     kind: Literal["noise"]
     amplitude: Annotated[

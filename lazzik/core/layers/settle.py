@@ -33,6 +33,9 @@ class Settle(Layer):
     title: ClassVar[str] = "Settle"
     summary: ClassVar[str] = "Rings after each move below it and dies away: masts, needles, anything that stops."
     loops: ClassVar[bool] = True
+    idle_at: ClassVar[dict[str, float]] = {"strength": 0.0}
+    needs: ClassVar[Literal["", "motion", "keys"]] = "motion"
+    feel: ClassVar[tuple[str, str] | None] = ("frequency", "strength")
 
     kind: Literal["settle"]
     frequency: Annotated[Number, Quantity("Hz", "How quickly it swings.", (0.2, 8), 0.01, low=0.01, high=1000)] = 2.0

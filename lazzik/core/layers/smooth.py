@@ -30,6 +30,7 @@ class Smooth(Layer):
     family: ClassVar[Family] = "logic"
     title: ClassVar[str] = "Smooth"
     summary: ClassVar[str] = "Calms what lies below without delay: takes out the quick, keeps the slow."
+    needs: ClassVar[Literal["", "motion", "keys"]] = "motion"
 
     kind: Literal["smooth"]
     combine: Combine = "replace"

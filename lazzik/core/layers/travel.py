@@ -4,9 +4,10 @@
 
 The easing families are the usual ones of the trade (R. Penner, 'Motion, tweening, and easing', 2002): powers, sine,
 exponential, circle, back (overshoots by `amount`), elastic (rings; `amount` is how often it swings) and bounce (falls
-and leaps; `amount` is how much of the height each leap keeps). `in` is the family's own curve, `out` its half turn,
-`in-out` one after the other, each on half the way. After the end: hold, repeat, alternate (back again), accumulate
-(goes on from where it ended). What goes below or above a limit can be cut off.
+and leaps; `amount` is how much of the height each leap keeps). `drawn` is a curve of one's own: the
+number of that name, whose frames 0 to 100 are per cent of the length. `in` is the family's own curve, `out` its half
+turn, `in-out` one after the other, each on half the way. After the end: hold, repeat, alternate (back again),
+accumulate (goes on from where it ended). What goes below or above a limit can be cut off.
 """
 
 from __future__ import annotations
@@ -22,7 +23,7 @@ from lazzik.core.document import Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Samples
 
-EASES = ("linear", "sine", "quad", "cubic", "quart", "quint", "expo", "circ", "back", "elastic", "bounce")
+EASES = ("linear", "sine", "quad", "cubic", "quart", "quint", "expo", "circ", "back", "elastic", "bounce", "drawn")
 WAYS = ("in", "out", "in-out")
 AFTERS = ("hold", "repeat", "alternate", "accumulate")
 
@@ -45,9 +46,13 @@ class Travel(Layer):
     ] = 1.0
     lowest: Annotated[Number, Quantity("own", "Where `cut` cuts off below.", (-4, 4), 0.01)] = -1.0
     highest: Annotated[Number, Quantity("own", "Where `cut` cuts off above.", (-4, 4), 0.01)] = 1.0
-    ease: Literal["linear", "sine", "quad", "cubic", "quart", "quint", "expo", "circ", "back", "elastic", "bounce"] = (
-        "cubic"
-    )
+    drawn: Annotated[
+        Number,
+        Quantity("", "Share of the way, drawn by hand: frames 0 to 100 are per cent of the length.", (0, 1), 0.01),
+    ] = 0.0
+    ease: Literal[
+        "linear", "sine", "quad", "cubic", "quart", "quint", "expo", "circ", "back", "elastic", "bounce", "drawn"
+    ] = "cubic"
     way: Literal["in", "out", "in-out"] = "in-out"
     after: Literal["hold", "repeat", "alternate", "accumulate"] = "hold"
     cut: Literal["none", "below", "above", "both"] = "none"
@@ -55,10 +60,16 @@ class Travel(Layer):
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) the value on its way."""
         out = np.empty(len(inputs.clock.frames))
+        frames, after = inputs.clock.frames, AFTERS.index(self.after)
         numbers = table(inputs, "begin", "finish", "start", "length", "amount")
-        travel(
-            inputs.clock.frames, EASES.index(self.ease), WAYS.index(self.way), AFTERS.index(self.after), numbers, out
-        )
+        if self.ease == "drawn":
+            straight = np.concatenate([np.zeros_like(numbers[:1]), np.ones_like(numbers[:1]), numbers[2:]])
+            travel(frames, 0, 0, after, straight, out)
+            whole = np.floor(out - 1e-9).clip(0) if self.after == "accumulate" else np.zeros_like(out)
+            share = whole + inputs.number("drawn", inputs.clock.at(100.0 * (out - whole)))
+            out = numbers[0] + (numbers[1] - numbers[0]) * share
+        else:
+            travel(frames, EASES.index(self.ease), WAYS.index(self.way), after, numbers, out)
         if self.cut in ("below", "both"):
             out = np.maximum(out, inputs.number("lowest"))
         if self.cut in ("above", "both"):
@@ -67,9 +78,12 @@ class Travel(Layer):
 
     @classmethod
     def suited(cls, landing: Landing) -> dict[str, Any]:
-        """A well-seen move over the middle third of the range."""
+        """A well-seen move over the middle third of the range, and two keys to draw a curve from."""
         third = round(landing.frames / 3)
-        return {"finish": landing.reach, "start": float(third), "length": float(third), "highest": landing.reach}
+        start = float(landing.first + third)
+        drawn = {"keys": [{"frame": 0.0, "value": 0.0}, {"frame": 100.0, "value": 1.0}]}
+        move = {"finish": landing.reach, "start": start, "length": float(third), "highest": landing.reach}
+        return move | {"drawn": drawn}
 
 
 @kernel("float64(float64, float64)")

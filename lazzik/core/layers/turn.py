@@ -25,6 +25,7 @@ class Turn(Layer):
     title: ClassVar[str] = "Turn"
     summary: ClassVar[str] = "On and on at a constant rate: rotors, orbits, slow drifts."
     loops: ClassVar[bool] = True
+    idle_at: ClassVar[dict[str, float]] = {"rate": 0.0}
 
     kind: Literal["turn"]
     rate: Annotated[

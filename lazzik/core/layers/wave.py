@@ -37,6 +37,8 @@ class Wave(Layer):
     title: ClassVar[str] = "Wave"
     summary: ClassVar[str] = "Regular back and forth: swing, breath, blinking, limbs that share a beat."
     loops: ClassVar[bool] = True
+    idle_at: ClassVar[dict[str, float]] = {"amplitude": 0.0}
+    feel: ClassVar[tuple[str, str] | None] = ("period", "amplitude")
 
     kind: Literal["wave"]
     amplitude: Annotated[Number, Quantity("own", "How far the wave goes from its centre.", (0, 4), 0.01)] = 1.0

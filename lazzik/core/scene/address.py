@@ -3,6 +3,8 @@
 beacon/rotation.z                     a number of an object
 beacon/rotation.z#gust                a layer on it
 beacon/rotation.z#gust.amplitude      a number of that layer, which may carry layers itself: …#slow.period
+dials/speed                           a dial of the scene
+recipes/gust                          a recipe's stack, with its layers and their numbers as above
 """
 
 from __future__ import annotations
@@ -16,6 +18,8 @@ from lazzik.core.channel.channel import Channel, as_channel, simplest
 from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.document import Frozen, Quantity
 from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.layers import Recipe
+from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 
@@ -25,7 +29,8 @@ DEEPEST = 8
 """Layers on numbers of layers on numbers …"""
 
 _SLUG = r"[a-z0-9]+(?:-[a-z0-9]+)*"
-_WRITTEN = re.compile(rf"(?P<node>{_SLUG})/(?P<path>[a-z_]+(?:\.[a-z_]+)*)(?P<hops>(?:#{_SLUG}(?:\.[a-z_]+)?)*)")
+_NAME = r"[a-z_][a-z0-9_]*"
+_WRITTEN = re.compile(rf"(?P<node>{_SLUG})/(?P<path>{_NAME}(?:\.{_NAME})*)(?P<hops>(?:#{_SLUG}(?:\.{_NAME})?)*)")
 
 
 @dataclass(frozen=True)
@@ -76,7 +81,8 @@ class Address:
 class Place:
     """What an address leads to: the number, and how it describes itself (units settled)."""
 
-    node: Node
+    node: Node | None
+    """The object; None for a dial and what belongs to a recipe."""
     number: float | Channel
     quantity: Quantity
     reach: float
@@ -90,26 +96,30 @@ class Place:
 
 def find(scene: Scene, address: Address) -> Place:
     """The number at an address (for a layer's address, the number it lies on). Raises UnknownAddress."""
-    node = _node(scene, address)
-    number, quantity = _own_number(node, address)
-    reach = _well_seen(node, quantity)
+    place = _root(scene, address)
     for hop in address.channel.hops:
-        layer = _layer(as_channel(number), hop, address)
-        unit = quantity.unit
-        number, quantity = getattr(layer, hop.number), numbers_of(type(layer))[hop.number]
-        if quantity.unit.startswith("own"):
-            low, high = quantity.useful
-            useful = (float(f"{low * reach:.2g}"), float(f"{high * reach:.2g}"))
-            quantity = replace(
-                quantity,
-                unit=quantity.unit.replace("own", unit),
-                useful=useful,
-                step=float(f"{quantity.step * reach:.1g}"),
-            )
-            reach = 0.25 * (useful[1] - min(useful[0], 0.0))
-        else:
-            reach = _well_seen(node, quantity)
-    return Place(node, number, quantity, reach)
+        place = into(scene, place, hop, address)
+    return place
+
+
+def into(scene: Scene, place: Place, hop: Hop, address: Address) -> Place:
+    """From a number to one of a layer on it. Raises UnknownAddress, with the whole address that was asked for."""
+    layer = _layer(place.channel, hop, address)
+    entry = layer.numbers(scene).get(hop.number)
+    if entry is None:
+        raise UnknownAddress(f"A {layer.title} layer has no number '{hop.number}'", str(address))
+    number, quantity = entry
+    if not quantity.unit.startswith("own"):
+        return Place(place.node, number, quantity, _well_seen(place.node, quantity))
+    low, high = quantity.useful
+    useful = (float(f"{low * place.reach:.2g}"), float(f"{high * place.reach:.2g}"))
+    quantity = replace(
+        quantity,
+        unit=quantity.unit.replace("own", place.quantity.unit),
+        useful=useful,
+        step=float(f"{quantity.step * place.reach:.1g}"),
+    )
+    return Place(place.node, number, quantity, 0.25 * (useful[1] - min(useful[0], 0.0)))
 
 
 def find_layer(scene: Scene, address: Address) -> Layer:
@@ -121,22 +131,31 @@ def find_layer(scene: Scene, address: Address) -> Layer:
 
 def write(scene: Scene, address: Address, change: Callable[[Channel], Channel]) -> Scene:
     """The scene with the channel at an address changed; all else is shared. Raises UnknownAddress, InvalidEdit."""
-    node = _node(scene, address)
-    number, _ = _own_number(node, address)
-    changed = _written(as_channel(number), address.channel.hops, address, change)
+    root = _root(scene, address)
+    changed = _written(scene, root.channel, address.channel.hops, address, change)
     if depth(changed) > DEEPEST:
         raise InvalidEdit(f"Layers on '{address}' would be nested deeper than {DEEPEST}", str(address))
-    return scene.with_node(_with(node, address.path.split("."), simplest(changed)))
+    if root.node is not None:
+        return scene.with_node(_with(root.node, address.path.split("."), simplest(changed)))
+    part = scene.held_at(str(Address(address.node, address.path)))
+    if isinstance(part, Dial):
+        return scene.with_part(part.replaced(value=simplest(changed)))
+    if isinstance(part, Recipe):
+        return scene.with_part(part.replaced(stack=changed))
+    raise UnknownAddress(f"There is nothing at '{address}'", str(address))
 
 
 def names(scene: Scene, address: Address) -> list[str]:
     """What an address passes on its way, in people's words: object, number, layer, number …"""
-    parts = [_node(scene, address).label, address.path.replace(".", " ").replace("_", " ")]
-    above = Address(address.node, address.path)
+    place = _root(scene, address)
+    part = scene.held_at(f"{address.node}/{address.path}")
+    parts = [part.label if part else address.node, address.path.replace(".", " ").replace("_", " ")]
+    if place.node is None:
+        parts = [address.node.removesuffix("s"), parts[0]]
     for hop in address.hops:
-        layer = _layer(find(scene, above).channel, hop, address)
+        layer = _layer(place.channel, hop, address)
         parts += [layer.label, hop.number.replace("_", " ")] if hop.number else [layer.label]
-        above = Address(address.node, address.path, (*above.hops, hop))
+        place = into(scene, place, hop, address) if hop.number else place
     return parts
 
 
@@ -145,23 +164,38 @@ def title(scene: Scene, address: Address) -> str:
     return " / ".join(names(scene, address))
 
 
-def _well_seen(node: Node, quantity: Quantity) -> float:
+def _well_seen(node: Node | None, quantity: Quantity) -> float:
     """Some degrees, a share of the object's size, or of the useful range."""
     match quantity.unit:
         case "°":
             reach = 8.0
         case "m":
-            reach = 0.15 * node.size()
+            reach = 0.15 * (node.size() if node else 1.0)
         case _:
             reach = 0.2 * (quantity.useful[1] - quantity.useful[0])
     return float(f"{reach:.2g}")
 
 
-def _node(scene: Scene, address: Address) -> Node:
-    node = scene.by_id.get(address.node)
-    if node is None:
-        raise UnknownAddress(f"There is no object '{address.node}' in this scene", str(address))
-    return node
+def _root(scene: Scene, address: Address) -> Place:
+    """The number that an address begins with: an object's, a dial, or a recipe's stack."""
+    part = scene.held_at(f"{address.node}/{address.path}")
+    match part:
+        case None:
+            raise UnknownAddress(_missing(address), str(address))
+        case Dial():
+            return Place(None, part.value, part.quantity, _well_seen(None, part.quantity))
+        case Recipe():
+            useful = (-4 * part.reach, 4 * part.reach)
+            quantity = Quantity(part.unit, part.note or f"The stack of {part.label}.", useful, part.reach / 100)
+            return Place(None, part.stack, quantity, part.reach)
+    number, quantity = _own_number(part, address)
+    return Place(part, number, quantity, _well_seen(part, quantity))
+
+
+def _missing(address: Address) -> str:
+    if address.node in ("dials", "recipes"):
+        return f"There is no {address.node[:-1]} '{address.path}' in this scene"
+    return f"There is no object '{address.node}' in this scene"
 
 
 def _own_number(node: Node, address: Address) -> tuple[float | Channel, Quantity]:
@@ -181,20 +215,20 @@ def _layer(channel: Channel, hop: Hop, address: Address) -> Layer:
     layer = channel.layer(hop.layer)
     if layer is None:
         raise UnknownAddress(f"There is no layer '{hop.layer}' where '{address}' points", str(address))
-    if hop.number and hop.number not in numbers_of(type(layer)):
-        raise UnknownAddress(f"A {layer.title} layer has no number '{hop.number}'", str(address))
     return layer
 
 
 def _written(
-    channel: Channel, hops: tuple[Hop, ...], address: Address, change: Callable[[Channel], Channel]
+    scene: Scene, channel: Channel, hops: tuple[Hop, ...], address: Address, change: Callable[[Channel], Channel]
 ) -> Channel:
     if not hops:
         return change(channel)
-    layer = _layer(channel, hops[0], address)
-    name = hops[0].number
-    inner = _written(as_channel(getattr(layer, name)), hops[1:], address, change)
-    written = layer.replaced(**{name: simplest(inner)})
+    layer, name = _layer(channel, hops[0], address), hops[0].number
+    entry = layer.numbers(scene).get(name)
+    if entry is None:
+        raise UnknownAddress(f"A {layer.title} layer has no number '{name}'", str(address))
+    inner = _written(scene, as_channel(entry[0]), hops[1:], address, change)
+    written = layer.with_number(name, simplest(inner))
     return channel.replaced(layers=tuple(written if item.id == layer.id else item for item in channel.layers))
 
 
@@ -208,6 +242,6 @@ def depth(number: float | Channel) -> int:
     if not isinstance(number, Channel):
         return 0
     return max(
-        (1 + max(depth(getattr(layer, n)) for n in numbers_of(type(layer))) for layer in number.layers),
+        (1 + max(depth(own) for own in layer.stored()) for layer in number.layers),
         default=0,
     )

@@ -7,7 +7,6 @@ from functools import lru_cache
 from typing import Annotated, Literal
 
 import numpy as np
-from pydantic import Field
 
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.document import Frozen, Label, Quantity, Slug
@@ -62,7 +61,7 @@ class Look(Frozen):
     glow: Annotated[
         Number, Quantity("×", "How strongly the surface shines with its own colour.", (0, 4), 0.01, low=0)
     ] = 0.0
-    roughness: Annotated[float, Field(ge=0, le=1)] = 0.9
+    roughness: Share = 0.9
 
 
 class Light(Frozen):

@@ -9,18 +9,21 @@ from pydantic import Field, model_validator
 
 from lazzik.core.clock import Clock
 from lazzik.core.document import Finite, Frozen, Label
+from lazzik.core.layers import Recipe
+from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.receipt import Receipt
 
 VERSION = 1
 MOST_NODES = 10_000
 MOST_FRAMES = 20_000
+MOST_DIALS = 200
 DEEPEST = 64
 """Objects below objects."""
 
 
 class Scene(Frozen):
-    """Frame rate, range, objects in the order of the tree, and receipts of bakes, oldest first."""
+    """Frame rate, range, objects in the order of the tree, dials, recipes, and receipts of bakes, oldest first."""
 
     format: Literal["lazzik-scene"] = "lazzik-scene"
     version: Literal[1] = 1
@@ -29,6 +32,8 @@ class Scene(Frozen):
     first: Annotated[int, Field(ge=-1_000_000, le=1_000_000)] = 0
     last: Annotated[int, Field(ge=-1_000_000, le=1_000_000)] = 250
     nodes: Annotated[tuple[Node, ...], Field(max_length=MOST_NODES)] = ()
+    dials: Annotated[tuple[Dial, ...], Field(max_length=MOST_DIALS)] = ()
+    recipes: Annotated[tuple[Recipe, ...], Field(max_length=MOST_DIALS)] = ()
     receipts: tuple[Receipt, ...] = ()
 
     @model_validator(mode="after")
@@ -42,6 +47,11 @@ class Scene(Frozen):
             raise ValueError(f"two objects share the id '{next(i for i in ids if ids.count(i) > 1)}'")
         for node in self.nodes:
             self._check_parents(node)
+        for word, parts in (("dials", self.dials), ("recipes", self.recipes)):
+            if word in self.by_id:
+                raise ValueError(f"no object may have the id '{word}'")
+            if len({part.id for part in parts}) < len(parts):
+                raise ValueError(f"two {word} share a name")
         return self
 
     def _check_parents(self, node: Node) -> None:
@@ -72,6 +82,33 @@ class Scene(Frozen):
     def places(self) -> dict[str, int]:
         """Where in `nodes` each object stands."""
         return {node.id: place for place, node in enumerate(self.nodes)}
+
+    @cached_property
+    def _parts(self) -> dict[str, Dial | Recipe]:
+        dials: dict[str, Dial | Recipe] = {f"dials/{dial.id}": dial for dial in self.dials}
+        return dials | {f"recipes/{recipe.id}": recipe for recipe in self.recipes}
+
+    def dial(self, name: str) -> Dial | None:
+        """A dial by name."""
+        found = self._parts.get(f"dials/{name}")
+        return found if isinstance(found, Dial) else None
+
+    def recipe(self, name: str) -> Recipe | None:
+        """A recipe by name."""
+        found = self._parts.get(f"recipes/{name}")
+        return found if isinstance(found, Recipe) else None
+
+    def held_at(self, address: str) -> Node | Dial | Recipe | None:
+        """The object, dial or recipe that an address begins with."""
+        return self._parts.get(address.split("#", 1)[0]) or self.by_id.get(address.split("/", 1)[0])
+
+    def with_part(self, part: Dial | Recipe) -> Scene:
+        """The scene with a dial or recipe in place of the one with the same name, or as a new one."""
+        field = "dials" if isinstance(part, Dial) else "recipes"
+        parts = getattr(self, field)
+        known = any(item.id == part.id for item in parts)
+        changed = tuple(part if item.id == part.id else item for item in parts) if known else (*parts, part)
+        return self.replaced(**{field: changed})
 
     def with_node(self, node: Node) -> Scene:
         """The scene with an object in place of the one with the same id."""

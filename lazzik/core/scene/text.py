@@ -8,8 +8,9 @@ from pydantic import ValidationError
 
 from lazzik.core.errors import InvalidDocument
 from lazzik.core.scene.address import DEEPEST, depth
-from lazzik.core.scene.node import channels_of
+from lazzik.core.scene.references import circle, circle_said
 from lazzik.core.scene.scene import VERSION, Scene
+from lazzik.core.scene.walk import layered
 
 LARGEST_TEXT = 64 * 2**20
 """Bytes. A larger text is refused before it is parsed."""
@@ -34,12 +35,11 @@ def read_scene(text: str | bytes) -> Scene:
         scene = Scene.model_validate_json(text)
     except ValidationError as error:
         raise InvalidDocument(_sentence(error)) from None
-    for node in scene.nodes:
-        for path, number, _ in channels_of(node):
-            if depth(number) > DEEPEST:
-                raise InvalidDocument(
-                    f"Layers on {node.id}/{path} are nested deeper than {DEEPEST}.", f"{node.id}/{path}"
-                )
+    for address, number in layered(scene):
+        if depth(number) > DEEPEST:
+            raise InvalidDocument(f"Layers on {address} are nested deeper than {DEEPEST}.", address)
+    if members := circle(scene):
+        raise InvalidDocument(f"The scene can't be read: {circle_said(scene, members)}.", members[0])
     return scene
 
 

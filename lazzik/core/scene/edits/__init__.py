@@ -9,9 +9,22 @@ from pydantic import Field, TypeAdapter, ValidationError
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.scene.edits.bakes import PlaceBake, TakeBack
 from lazzik.core.scene.edits.base import Edit, applied
+from lazzik.core.scene.edits.dials import AddDial, ChangeDial, RemoveDial
 from lazzik.core.scene.edits.layers import AddLayer, ChangeLayer, MoveLayer, RemoveLayer
 from lazzik.core.scene.edits.numbers import MoveKeys, PutKey, RemoveKeys, SetNumber
 from lazzik.core.scene.edits.objects import AddObject, ChangeObject, RemoveObject
+from lazzik.core.scene.edits.recipes import (
+    ChangeRecipe,
+    ExposeNumber,
+    FollowRecipe,
+    PutRecipe,
+    RemoveRecipe,
+    SaveRecipe,
+    UseRecipe,
+)
+from lazzik.core.scene.edits.stacks import PutLayers, SetLoop
+from lazzik.core.scene.edits.stagger import Stagger
+from lazzik.core.scene.edits.together import Together
 from lazzik.core.scene.edits.whole import ChangeScene
 from lazzik.core.scene.text import plain
 
@@ -24,6 +37,20 @@ AnyEdit = Annotated[
     | ChangeLayer
     | RemoveLayer
     | MoveLayer
+    | PutLayers
+    | SetLoop
+    | Stagger
+    | Together
+    | AddDial
+    | ChangeDial
+    | RemoveDial
+    | SaveRecipe
+    | PutRecipe
+    | UseRecipe
+    | ChangeRecipe
+    | ExposeNumber
+    | FollowRecipe
+    | RemoveRecipe
     | AddObject
     | ChangeObject
     | RemoveObject
@@ -48,7 +75,8 @@ def read_edits(values: object) -> list[Edit]:
 
 
 __all__ = [
-    "AddLayer", "AddObject", "AnyEdit", "ChangeLayer", "ChangeObject", "ChangeScene", "Edit", "MoveKeys", "MoveLayer",
-    "PlaceBake", "PutKey", "RemoveKeys", "RemoveLayer", "RemoveObject", "SetNumber", "TakeBack", "applied",
-    "read_edits",
+    "AddDial", "AddLayer", "AddObject", "AnyEdit", "ChangeDial", "ChangeLayer", "ChangeObject", "ChangeRecipe",
+    "ChangeScene", "Edit", "ExposeNumber", "FollowRecipe", "MoveKeys", "MoveLayer", "PlaceBake", "PutKey",
+    "PutLayers", "PutRecipe", "RemoveDial", "RemoveKeys", "RemoveLayer", "RemoveObject", "RemoveRecipe", "SaveRecipe",
+    "SetLoop", "SetNumber", "Stagger", "TakeBack", "Together", "UseRecipe", "applied", "read_edits",
 ]  # fmt: skip

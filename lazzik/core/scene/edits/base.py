@@ -6,6 +6,7 @@ from pydantic import ValidationError
 
 from lazzik.core.document import Frozen
 from lazzik.core.errors import InvalidEdit
+from lazzik.core.scene.references import circle, circle_said
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.text import plain
 
@@ -30,7 +31,8 @@ class Edit(Frozen):
 
 
 def applied(scene: Scene, edits: list[Edit]) -> Scene:
-    """The scene after all edits, in order; all or none. Raises UnknownAddress or InvalidEdit."""
+    """The scene after all edits, in order; all or none. Raises UnknownAddress or InvalidEdit, the latter also where
+    numbers would read each other in a ring."""
     for edit in edits:
         try:
             scene = edit.apply(scene)
@@ -39,6 +41,8 @@ def applied(scene: Scene, edits: list[Edit]) -> Scene:
             field = ".".join(str(part) for part in first["loc"] if part not in ("constant", "layered"))
             sentence = f"{field}: {plain(first['msg'])}" if field else plain(first["msg"])
             raise InvalidEdit(sentence[:1].upper() + sentence[1:], edit.where) from None
+    if members := circle(scene):
+        raise InvalidEdit(circle_said(scene, members), members[0])
     return scene
 
 

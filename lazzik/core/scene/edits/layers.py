@@ -23,20 +23,25 @@ class AddLayer(Edit):
     address: str
     kind: str
     label: Label | None = None
+    combine: Combine | None = None
+    settings: dict[str, str] = {}
+    """The kind's own choices and texts, to begin with: {'source': 'dials/breeze'}."""
 
     def apply(self, scene: Scene) -> Scene:
         address = Address.parse(self.address)
         if address.layer:
             raise InvalidEdit("A layer is put on a number, not on a layer", self.address)
         kind = BY_KIND.get(self.kind)
-        if kind is None:
+        if kind is None or not kind.offered:
             raise InvalidEdit(f"There is no kind of layer called '{self.kind}'", self.address)
         place = find(scene, address)
         label = self.label or kind.title
         slug = free_slug(label, {layer.id for layer in place.channel.layers})
         seed = {"seed": float(len(place.channel.layers) + 1)} if "seed" in kind.model_fields else {}
         first = kind.suited(landing(scene, place))
-        layer = kind.model_validate({"kind": self.kind, "id": slug, "label": label} | first | seed)
+        how = {"combine": self.combine} if self.combine else {}
+        layer = kind.model_validate({"kind": self.kind, "id": slug, "label": label} | first | seed | how)
+        layer = _with_settings(scene, layer, self.settings, self.address)
         return write(scene, address, lambda channel: channel.replaced(layers=(*channel.layers, layer)))
 
     def said(self, scene: Scene) -> str:
@@ -53,22 +58,25 @@ class ChangeLayer(Edit):
     solo: bool | None = None
     combine: Combine | None = None
     loop: Annotated[Typed, Field(gt=0)] | None = None
+    fit: bool | None = None
     start: Typed | None = None
     end: Typed | None = None
     fade_in: Typed | None = None
     fade_out: Typed | None = None
     settings: dict[str, str] = {}
-    """The kind's own choices: {'character': 'ridged'}."""
+    """The kind's own choices and texts: {'character': 'ridged'}."""
 
     def apply(self, scene: Scene) -> Scene:
         address = Address.parse(self.address)
         layer = find_layer(scene, address)
         given = {name: getattr(self, name) for name in self.model_fields_set - {"do", "address", "settings"}}
         window = {name: given.pop(name) for name in ("start", "end", "fade_in", "fade_out") if name in given}
-        changes: dict[str, Any] = given | self._chosen(layer)
+        changes: dict[str, Any] = given
+        if "loop" in given and "fit" not in given:
+            changes["fit"] = False  # a length of one's own no longer follows the range
         if window:
             changes["window"] = layer.window.replaced(**window)
-        changed = layer.replaced(**changes)
+        changed = _with_settings(scene, layer.replaced(**changes), self.settings, self.address)
         return _with_stack(scene, address, lambda stack: [changed if i.id == layer.id else i for i in stack])
 
     def said(self, scene: Scene) -> str:
@@ -80,16 +88,6 @@ class ChangeLayer(Edit):
             return f"window of {layer.label}"
         what = list(self.settings) if given == {"settings"} else sorted(given)
         return f"{' and '.join(what)} of {layer.label}"
-
-    def _chosen(self, layer: Layer) -> dict[str, str]:
-        choices = type(layer).settings()
-        for name, value in self.settings.items():
-            if name not in choices:
-                raise InvalidEdit(f"A {layer.title} layer has no setting '{name}'", self.address)
-            if value not in choices[name]:
-                allowed = ", ".join(choices[name])
-                raise InvalidEdit(f"'{value}' is no {name}; it may be {allowed}", self.address)
-        return self.settings
 
 
 class RemoveLayer(Edit):
@@ -130,7 +128,23 @@ class MoveLayer(Edit):
 
 def landing(scene: Scene, place: Place) -> Landing:
     """What a new layer needs to know of the number it lands on."""
-    return Landing(place.quantity.unit, place.reach, scene.frames, scene.fps)
+    return Landing(place.quantity.unit, place.reach, scene.first, scene.frames, scene.fps)
+
+
+def _with_settings(scene: Scene, layer: Layer, given: dict[str, str], where: str) -> Layer:
+    """The layer with choices and texts changed, all that it now reads being there."""
+    choices, texts = type(layer).settings(), type(layer).wordings()
+    for name, value in given.items():
+        if name not in choices and name not in texts:
+            raise InvalidEdit(f"A {layer.title} layer has no setting '{name}'", where)
+        if name in choices and value not in choices[name]:
+            raise InvalidEdit(f"'{value}' is no {name}; it may be {', '.join(choices[name])}", where)
+    if not given:
+        return layer
+    changed = layer.replaced(**given)
+    for reads in sorted(changed.references()):
+        find(scene, Address.parse(reads))
+    return changed
 
 
 def _with_stack(scene: Scene, address: Address, change: Any) -> Scene:

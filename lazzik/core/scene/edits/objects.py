@@ -21,7 +21,7 @@ class AddObject(Edit):
     parent: Slug | None = None
 
     def apply(self, scene: Scene) -> Scene:
-        slug = free_slug(self.label, set(scene.by_id))
+        slug = free_slug(self.label, {*scene.by_id, "dials", "recipes"})
         look = Look() if self.shape else None
         node = Node(id=slug, label=self.label, parent=self.parent, shape=self.shape, look=look)
         return scene.replaced(nodes=(*scene.nodes, node))

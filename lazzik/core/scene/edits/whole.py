@@ -7,11 +7,14 @@ from typing import Literal
 from lazzik.core.document import Label, Typed
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.scene.edits.base import Edit
+from lazzik.core.scene.edits.stacks import refit
 from lazzik.core.scene.scene import Scene
 
 
 class ChangeScene(Edit):
-    """Rename the scene, or give it another rate or range (keys and windows keep their frame numbers)."""
+    """Rename the scene, or give it another rate or range (keys and windows keep their frame numbers).
+
+    Loops that follow the range become as long as the new one."""
 
     do: Literal["change-scene"] = "change-scene"
     name: Label | None = None
@@ -26,7 +29,7 @@ class ChangeScene(Edit):
                 if changes[end] != round(changes[end]):
                     raise InvalidEdit(f"The range runs in whole frames; {changes[end]:g} was given", end)
                 changes[end] = round(changes[end])
-        return scene.replaced(**changes)
+        return refit(scene.replaced(**changes))
 
     def said(self, scene: Scene) -> str:
         return "change " + " and ".join(sorted(self.model_fields_set - {"do"}))

@@ -1,0 +1,54 @@
+"""What a number can see while it is evaluated: the scene it stands in, and what was computed before."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.clock import Clock
+from lazzik.core.errors import UnknownAddress
+from lazzik.core.evaluate.memo import Memo
+from lazzik.core.layers import Recipe
+from lazzik.core.scene.address import Address, Place, find
+from lazzik.core.scene.references import reads_of, seen_by
+from lazzik.core.scene.scene import Scene
+from lazzik.core.types import Samples
+
+
+@dataclass(frozen=True, eq=False)
+class Scope:
+    """Where a number is evaluated. Without a scene, other numbers can't be read."""
+
+    scene: Scene | None = None
+    memo: Memo | None = None
+    problems: list[str] | None = None
+    """Where it is noted why layers have no value somewhere; they then do nothing. None lets them raise."""
+
+    def place(self, address: str) -> Place:
+        """Another number of the scene. Raises UnknownAddress."""
+        if self.scene is None:
+            raise UnknownAddress(f"There is no scene in which '{address}' could be looked up", address)
+        return find(self.scene, Address.parse(address))
+
+    def recipe(self, name: str) -> Recipe:
+        """One of the scene's recipes. Raises UnknownAddress."""
+        recipe = self.scene.recipe(name) if self.scene else None
+        if recipe is None:
+            raise UnknownAddress(f"There is no recipe '{name}' in this scene", f"recipes/{name}")
+        return recipe
+
+    def kept(self, channel: Channel, clock: Clock) -> Samples | None:
+        """The channel's motion, if it was computed before and all that it reads is what it was."""
+        return self.memo.get(channel, clock, self._seen(channel)) if self.memo else None
+
+    def keep(self, channel: Channel, clock: Clock, motion: Samples) -> None:
+        """Keep a motion."""
+        if self.memo:
+            self.memo.put(channel, clock, motion, self._seen(channel))
+
+    def _seen(self, channel: Channel) -> tuple[object, ...]:
+        return seen_by(self.scene, channel) if self.scene is not None and reads_of(channel) else ()
+
+
+ALONE = Scope()
+"""A number by itself, nothing kept."""

@@ -1,0 +1,230 @@
+"""Why a layer does not show: the reasons in words, each with the edit that mends it where one can."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.layer import Layer
+from lazzik.core.clock import Clock
+from lazzik.core.evaluate.evaluator import Lane, number_on, read, strata
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.scene.address import Address, Place, find, find_layer
+from lazzik.core.scene.edits.layers import landing
+from lazzik.core.scene.node import Node
+from lazzik.core.scene.scene import Scene
+
+UNSEEN = 0.02
+"""Part of a well-seen change below which a motion is too small to be seen."""
+
+STILL = 1e-9
+
+ROUND = {"ball": "xyz", "tube": "y", "ring": "y"}
+"""Shapes that look the same however they are turned about these axes."""
+
+
+@dataclass(frozen=True)
+class Reason:
+    """Why something does not show."""
+
+    text: str
+    mend: str = ""
+    """What the button says; '' if only the person can mend it."""
+    edits: tuple[dict[str, Any], ...] = ()
+
+
+def why(scene: Scene, address: Address, scope: Scope) -> list[Reason]:
+    """The reasons for a layer, or for a number with all its layers; none if it shows. Raises UnknownAddress."""
+    place = find(scene, address)
+    layers = [find_layer(scene, address)] if address.layer else list(place.channel.layers)
+    reasons: list[Reason] = []
+    if not place.channel.moves and not address.layer and not layers:
+        reasons.append(_unmoved(address, place))
+    lanes = {lane.layer.id: lane for lane in strata(place.number, scene.clock(), scope).lanes}
+    for layer in layers:
+        reasons += _of_layer(scene, address.channel, place, lanes[layer.id], scope)
+    if place.node is not None:
+        reasons += _of_object(scene, address.channel, place.node)
+    return reasons
+
+
+def _unmoved(address: Address, place: Place) -> Reason:
+    keys = len(place.channel.keys)
+    text = "It has no layers" + (" and no keys." if keys == 0 else ", and one key alone makes no motion.")
+    return Reason(text, "Add noise", ({"do": "add-layer", "address": str(address.channel), "kind": "noise"},))
+
+
+def _of_layer(scene: Scene, channel: Address, place: Place, lane: Lane, scope: Scope) -> Iterator[Reason]:
+    layer, here = lane.layer, f"{channel}#{lane.layer.id}"
+    name = layer.label
+
+    def change(**fields: Any) -> tuple[dict[str, Any], ...]:
+        return ({"do": "change-layer", "address": here} | fields,)
+
+    if layer.muted:
+        yield _muted(scene, str(channel), layer, change(muted=False))
+    elif layer not in place.channel.sounding:
+        others = [other for other in place.channel.layers if other.solo and not other.muted]
+        off: tuple[dict[str, Any], ...] = tuple(
+            {"do": "change-layer", "address": f"{channel}#{other.id}", "solo": False} for other in others
+        )
+        soloed = " and ".join(other.label for other in others)
+        yield Reason(f"{soloed} is soloed, which silences {name}.", "End the solo", off)
+    if lane.problem:
+        yield Reason(f"{lane.problem}.")
+        return
+    if _largest(layer.weight, scene, scope) < STILL:
+        mend = ("Set the weight to 1", _set(f"{here}.weight", 1.0)) if not isinstance(layer.weight, Channel) else ()
+        yield Reason(f"The weight of {name} is 0.", *mend)
+    if _shut(layer, scene):
+        window = layer.window
+        span = f"{_frame(window.start)} to {_frame(window.end)}"
+        yield Reason(
+            f"The window of {name} runs from {span}, outside the range {scene.first} to {scene.last}.",
+            "Open the window",
+            change(start=None, end=None, fade_in=0, fade_out=0),
+        )
+    idle = list(_idle(scene, place, layer, here, scope))
+    yield from idle
+    below = _below(place.channel, layer, scene, scope)
+    if layer.needs == "keys" and len(place.channel.keys) < 2:
+        yield Reason(f"{name} repeats what is keyed, and the base has fewer than two keys.")
+    elif layer.needs == "motion" and np.ptp(below) < STILL:
+        yield _nothing_below(place.channel, layer, here)
+    elif layer.combine == "multiply" and np.abs(below).max() < STILL:
+        yield Reason(
+            f"{name} multiplies what lies below, and that is 0 throughout.", "Let it add", change(combine="add")
+        )
+    elif not idle:
+        yield from _too_little(scene, place, lane, here, channel, scope)
+
+
+def _muted(scene: Scene, channel: str, layer: Layer, unmute: tuple[dict[str, Any], ...]) -> Reason:
+    for receipt in reversed(scene.receipts):
+        for line in receipt.lines:
+            if line.address == channel and layer.id in line.switched_off:
+                taken = ({"do": "take-back", "receipt": receipt.id},)
+                return Reason(f"{layer.label} was switched off when it was baked to keys.", "Take the bake back", taken)
+    return Reason(f"{layer.label} is muted.", "Unmute", unmute)
+
+
+def _idle(scene: Scene, place: Place, layer: Layer, here: str, scope: Scope) -> Iterator[Reason]:
+    """Numbers at whose value the kind does nothing."""
+    suited = type(layer).suited(landing(scene, place))
+    for name, value in type(layer).idle_at.items():
+        number = getattr(layer, name)
+        if _largest(number, scene, scope, value) >= STILL:
+            continue
+        text = f"The {name.replace('_', ' ')} of {layer.label} is {value:g}."
+        better = suited.get(name, type(layer).model_fields[name].default)
+        fixed = isinstance(better, float | int) and not isinstance(number, Channel)
+        yield Reason(text, f"Set it to {better:g}", _set(f"{here}.{name}", better)) if fixed else Reason(text)
+
+
+def _nothing_below(channel: Channel, layer: Layer, here: str) -> Reason:
+    text = f"{layer.label} answers to motion, and nothing below it moves."
+    if layer.id != channel.layers[-1].id:
+        top = ({"do": "move-layer", "address": here, "to": len(channel.layers) - 1},)
+        return Reason(text, "Move it to the top", top)
+    return Reason(f"{text} Key the base, or put a layer that moves below it.")
+
+
+def _too_little(scene: Scene, place: Place, lane: Lane, here: str, channel: Address, scope: Scope) -> Iterator[Reason]:
+    layer, peak = lane.layer, float(np.abs(lane.contribution).max())
+    unit = place.quantity.unit
+    if peak < STILL:
+        still = [r for r in layer.references() if not r.startswith("recipes/") and _still(r, scene, scope)]
+        if still:
+            yield Reason(f"What {layer.label} reads, {still[0]}, does not change, and gives what is there already.")
+        elif not _shut(layer, scene) and layer in place.channel.sounding:
+            yield Reason(f"{layer.label} changes nothing here: what lies below is already as it would make it.")
+        return
+    if peak < UNSEEN * place.reach:
+        text = f"{layer.label} moves the number by at most {peak:.2g}{unit}, too little to be seen."
+        name = next((n for n in type(layer).idle_at if not isinstance(getattr(layer, n), Channel)), None)
+        if name is None:
+            yield Reason(text)
+        else:
+            larger = float(f"{getattr(layer, name) * place.reach / peak:.2g}")
+            yield Reason(text, f"Set its {name} to {larger:g}", _set(f"{here}.{name}", larger))
+    cover = _covered(place.channel, layer, scene, scope)
+    if cover is not None:
+        off = ({"do": "change-layer", "address": f"{channel}#{cover.id}", "combine": "add"},)
+        yield Reason(f"{cover.label} lies above and takes the place of {layer.label}.", f"Let {cover.label} add", off)
+
+
+def _covered(channel: Channel, layer: Layer, scene: Scene, scope: Scope) -> Layer | None:
+    """The first layer above under which nothing of this one is left."""
+    if layer not in channel.sounding:
+        return None
+    without = tuple(other for other in channel.layers if other.id != layer.id)
+    place = channel.layers.index(layer)
+    for top in range(place + 1, len(channel.layers)):
+        if channel.layers[top] not in channel.sounding:
+            continue
+        both = strata(channel.replaced(layers=channel.layers[: top + 1]), scene.clock(), scope).result
+        bare = strata(channel.replaced(layers=without[:top]), scene.clock(), scope).result
+        if np.abs(both - bare).max() < STILL:
+            return channel.layers[top]
+    return None
+
+
+def _of_object(scene: Scene, address: Address, node: Node) -> Iterator[Reason]:
+    here: Node | None = node
+    while here is not None:
+        if not here.visible:
+            shown = ({"do": "change-object", "node": here.id, "visible": True},)
+            yield Reason(f"{here.label} is hidden.", "Show it", shown)
+        for axis, number in (("x", here.scale.x), ("y", here.scale.y), ("z", here.scale.z)):
+            if number == 0.0:
+                edits = _set(f"{here.id}/scale.{axis}", 1.0)
+                yield Reason(f"{here.label} is scaled to nothing along {axis}.", "Set it to 1", edits)
+        here = scene.by_id[here.parent] if here.parent else None
+    way, _, axis = address.path.partition(".")
+    leaf = not any(other.parent == node.id for other in scene.nodes)
+    if way == "rotation" and node.shape is not None and leaf and axis in ROUND.get(node.shape.kind, ""):
+        moved = find(scene, address).channel
+        if moved.layers and node.shape.kind != "ball":
+            layers = [layer.model_dump(mode="json") for layer in moved.layers]
+            edits = (
+                {"do": "put-layers", "address": f"{node.id}/rotation.z", "layers": layers},
+                *({"do": "remove-layer", "address": f"{address}#{layer.id}"} for layer in moved.layers),
+            )
+            yield Reason(
+                f"A {node.shape.kind} looks the same however it is turned about {axis}.", "Turn it about z", edits
+            )
+        else:
+            yield Reason(f"A {node.shape.kind} looks the same however it is turned about {axis}.")
+    if way == "light" and node.light is not None and axis != "intensity" and node.light.intensity == 0.0:
+        yield Reason(f"{node.label} is dark.", "Set its intensity to 1", _set(f"{node.id}/light.intensity", 1.0))
+
+
+def _below(channel: Channel, layer: Layer, scene: Scene, scope: Scope) -> np.ndarray[Any, np.dtype[np.float64]]:
+    stack = channel.layers[: [item.id for item in channel.layers].index(layer.id)]
+    under = tuple(item for item in stack if not item.muted)
+    return strata(channel.replaced(layers=under), scene.clock(), scope).result
+
+
+def _largest(number: float | Channel, scene: Scene, scope: Scope, centre: float = 0.0) -> float:
+    return float(np.abs(np.asarray(number_on(number, scene.clock(), scope)) - centre).max())
+
+
+def _still(address: str, scene: Scene, scope: Scope) -> bool:
+    return float(np.ptp(np.asarray(read(address, scene.clock(), scope)))) < STILL
+
+
+def _shut(layer: Layer, scene: Scene) -> bool:
+    clock: Clock = scene.clock(4)
+    return not layer.window.open and float(layer.window.at(clock.frames).max()) < STILL
+
+
+def _set(address: str, value: float) -> tuple[dict[str, Any], ...]:
+    return ({"do": "set", "address": address, "value": float(value)},)
+
+
+def _frame(value: float | None) -> str:
+    return "the beginning" if value is None else f"{value:g}"

@@ -1,0 +1,81 @@
+"""Formula: a line of arithmetic of time, of what lies below, and of the scene's dials.
+
+y = the formula's value; its language stands in expression.py
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, ClassVar, Literal
+
+import numpy as np
+from pydantic import Field, field_validator
+
+from lazzik.core.channel.combine import Combine
+from lazzik.core.channel.layer import Family, Inputs, Landing, Layer
+from lazzik.core.document import Wording
+from lazzik.core.errors import BadFormula, UnknownAddress
+from lazzik.core.layers.expression import LONGEST, NAMES, Expression, read_expression
+from lazzik.core.types import Samples
+
+
+class Formula(Layer):
+    """A line of arithmetic."""
+
+    family: ClassVar[Family] = "logic"
+    title: ClassVar[str] = "Formula"
+    summary: ClassVar[str] = "A line of arithmetic of time, dials and what lies below: whatever no other kind does."
+
+    kind: Literal["formula"]
+    combine: Combine = "replace"
+    text: Annotated[
+        str, Field(max_length=LONGEST), Wording("formula", "Arithmetic of t, frame, x, the dials and functions.")
+    ] = "x"
+
+    @field_validator("text")
+    @classmethod
+    def _readable(cls, text: str) -> str:
+        try:
+            read_expression(text)
+        except BadFormula as error:
+            raise ValueError(error.message) from None
+        return text
+
+    @property
+    def expression(self) -> Expression:
+        """The formula as it was read, kept for the next call."""
+        kept: Expression | None = self.__dict__.get("_expression")
+        if kept is None:
+            kept = self.__dict__["_expression"] = read_expression(self.text)
+        return kept
+
+    @property
+    def dials(self) -> frozenset[str]:
+        """Names of the dials that it reads."""
+        return self.expression.names - set(NAMES)
+
+    def references(self) -> frozenset[str]:
+        """The dials."""
+        return frozenset(f"dials/{name}" for name in self.dials)
+
+    def signal(self, inputs: Inputs) -> Samples:
+        """(frames,) the formula's value. Raises BadFormula where it is not finite, UnknownAddress for a lost dial."""
+        clock = inputs.clock
+        names: dict[str, float | Samples] = {"t": clock.elapsed / clock.fps, "frame": clock.frames}
+        if "x" in self.expression.names:
+            names["x"] = inputs.below()
+        for name in self.dials:
+            try:
+                names[name] = inputs.other(f"dials/{name}", clock)
+            except UnknownAddress:
+                raise BadFormula(f"'{self.label}' reads '{name}', and there is no dial of that name") from None
+        y = np.broadcast_to(np.asarray(self.expression.on(names), dtype=float), clock.frames.shape)
+        lost = ~np.isfinite(y)
+        if lost.any():
+            frame = float(clock.frames[int(np.argmax(lost))])
+            raise BadFormula(f"'{self.label}' has no finite value at frame {frame:.6g}")
+        return y
+
+    @classmethod
+    def suited(cls, landing: Landing) -> dict[str, Any]:
+        """A swing that is well seen, to begin from."""
+        return {"text": f"x + {landing.reach:g} * sin(tau * t / 2)"}

@@ -1,0 +1,57 @@
+"""Link: another number of the scene, scaled, moved and delayed.
+
+y(t) = gain · z(t − delay) + offset,   z the number at `source`
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
+
+from lazzik.core.channel.channel import Number
+from lazzik.core.channel.combine import Combine
+from lazzik.core.channel.layer import Family, Inputs, Layer
+from lazzik.core.clock import Clock
+from lazzik.core.document import Quantity, Wording
+from lazzik.core.errors import UnknownAddress
+from lazzik.core.types import Samples
+
+
+class Link(Layer):
+    """Another number."""
+
+    family: ClassVar[Family] = "logic"
+    title: ClassVar[str] = "Link"
+    summary: ClassVar[str] = "Reads another number, scaled and late: dials, shadows of a move, a shared wave."
+    idle_at: ClassVar[dict[str, float]] = {"gain": 0.0}
+
+    kind: Literal["link"]
+    combine: Combine = "replace"
+    source: Annotated[
+        str,
+        Wording("address", "The number that is read: an object's, a layer's or a dial."),
+    ] = ""
+    gain: Annotated[Number, Quantity("×", "How many times what is read.", (-3, 3), 0.01)] = 1.0
+    offset: Annotated[Number, Quantity("own", "Added to the value.", (-4, 4), 0.01)] = 0.0
+    delay: Annotated[Number, Quantity("s", "Seconds by which it comes later.", (0, 4), 0.01, low=-1000, high=1000)] = (
+        0.0
+    )
+
+    def signal(self, inputs: Inputs) -> Samples:
+        """(frames,) the linked value. Raises UnknownAddress if there is nothing to read."""
+        if not self.source:
+            raise UnknownAddress(f"'{self.label}' reads nothing yet: choose its source")
+        late = inputs.number("delay")
+        clock = inputs.clock if isinstance(late, float) and late == 0 else _later(inputs, late)
+        read = inputs.other(self.source, clock)
+        y: Samples = np.asarray(inputs.number("gain") * read + inputs.number("offset"), dtype=float)
+        return np.broadcast_to(y, inputs.clock.frames.shape)
+
+    def references(self) -> frozenset[str]:
+        """The source."""
+        return frozenset({self.source} if self.source else ())
+
+
+def _later(inputs: Inputs, seconds: float | Samples) -> Clock:
+    return inputs.clock.at(inputs.clock.frames - seconds * inputs.clock.fps)

@@ -1,0 +1,137 @@
+"""Edits of whole stacks: putting copied layers somewhere, and one loop for many."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.layer import Layer, numbers_of
+from lazzik.core.document import Finite, Typed
+from lazzik.core.layers import AnyLayer
+from lazzik.core.scene.address import Address, find, find_layer, title, write
+from lazzik.core.scene.edits.base import Edit, free_slug
+from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.walk import layered, with_every_layer, with_layers, with_layers_at
+
+
+class PutLayers(Edit):
+    """Put copied layers on top of a number's stack, or in its place.
+
+    `unit` and `reach` are those of the number they were copied from: on a number of another unit they are sized so
+    that they show as well as there.
+    """
+
+    do: Literal["put-layers"] = "put-layers"
+    address: str
+    layers: Annotated[tuple[AnyLayer, ...], Field(min_length=1, max_length=200)]
+    unit: str | None = None
+    reach: Annotated[Finite, Field(gt=0)] | None = None
+    how: Literal["on-top", "instead"] = "on-top"
+
+    def apply(self, scene: Scene) -> Scene:
+        address = Address.parse(self.address).channel
+        place = find(scene, address)
+        elsewhere = self.reach is not None and self.unit is not None and self.unit != place.quantity.unit
+        factor = place.reach / self.reach if elsewhere and self.reach else 1.0
+        stack = list(place.channel.layers) if self.how == "on-top" else []
+        for layer in self.layers:
+            for reads in sorted(layer.references()):
+                find(scene, Address.parse(reads))
+            slug = free_slug(layer.label, {item.id for item in stack})
+            stack.append(scaled(layer, factor).replaced(id=slug))
+        return write(scene, address, lambda channel: channel.replaced(layers=tuple(stack)))
+
+    def said(self, scene: Scene) -> str:
+        what = self.layers[0].label if len(self.layers) == 1 else f"{len(self.layers)} layers"
+        return f"paste {what} on {title(scene, Address.parse(self.address).channel)}"
+
+
+class SetLoop(Edit):
+    """One loop for many layers: those named, all on the named numbers or objects, or all of the scene.
+
+    `fit` makes the loop as long as the scene's range and keeps it so when the range changes. Without frames and fit
+    the layers are endless again. Layers on layers' numbers loop with them.
+    """
+
+    do: Literal["loop"] = "loop"
+    addresses: tuple[str, ...] = ()
+    frames: Annotated[Typed, Field(gt=0)] | None = None
+    fit: bool = False
+
+    def apply(self, scene: Scene) -> Scene:
+        length = float(scene.last - scene.first) if self.fit else self.frames
+
+        def looped(layer: Layer) -> Layer:
+            if not type(layer).loops or (layer.loop, layer.fit) == (length, self.fit):
+                return layer
+            return layer.replaced(loop=length, fit=self.fit)
+
+        if not self.addresses:
+            return with_every_layer(scene, looped)
+        for text in self.addresses:
+            if text in scene.by_id:
+                inside = [a for a, _ in layered(scene) if a.startswith(f"{text}/")]
+                scene = with_layers_at(scene, inside, looped)
+                continue
+            address = Address.parse(text)
+            if not address.layer:
+                scene = with_layers_at(scene, [text], looped)
+                continue
+            one = find_layer(scene, address)
+            changed = with_layers(Channel(layers=(one,)), looped)
+            layer = changed.layers[0] if isinstance(changed, Channel) else one
+            scene = _with_layer(scene, address, layer)
+        return scene
+
+    def said(self, scene: Scene) -> str:
+        where = "the scene" if not self.addresses else f"{len(self.addresses)} chosen"
+        length = "the range" if self.fit else "nothing" if self.frames is None else f"{self.frames:g} frames"
+        return f"loop {where} over {length}"
+
+
+def refit(scene: Scene) -> Scene:
+    """The scene with every loop that follows the range as long as the range is now."""
+    length = float(scene.last - scene.first)
+    return with_every_layer(scene, lambda layer: layer.replaced(loop=length) if _stale(layer, length) else layer)
+
+
+def scaled(layer: Layer, factor: float) -> Layer:
+    """The layer with all that is measured in the unit of the number below it made so many times larger."""
+    if factor == 1.0:
+        return layer
+    numbers = numbers_of(type(layer))
+    own = {name: times(getattr(layer, name), factor) for name, q in numbers.items() if q.unit.startswith("own")}
+    if "size" in numbers:
+        own["size"] = times(layer.size, factor)  # type: ignore[attr-defined]
+    return layer.replaced(**own) if own else layer
+
+
+def times(number: float | Channel, factor: float) -> float | Channel:
+    """A number with its base and its layers made so many times larger."""
+    if not isinstance(number, Channel):
+        return number * factor
+    keys = tuple(
+        key.replaced(value=key.value * factor, slope_in=_slope(key.slope_in, factor),
+                     slope_out=_slope(key.slope_out, factor))
+        for key in number.keys
+    )  # fmt: skip
+    layers = tuple(scaled(layer, factor) for layer in number.layers)
+    return number.replaced(value=number.value * factor, keys=keys, layers=layers)
+
+
+def _stale(layer: Layer, length: float) -> bool:
+    return layer.fit and layer.loop != length
+
+
+def _slope(slope: float | None, factor: float) -> float | None:
+    return None if slope is None else slope * factor
+
+
+def _with_layer(scene: Scene, address: Address, layer: Layer) -> Scene:
+    return write(
+        scene,
+        address,
+        lambda channel: channel.replaced(layers=tuple(layer if i.id == layer.id else i for i in channel.layers)),
+    )

@@ -1,0 +1,97 @@
+"""The same change made on several numbers at once: whatever an edit does to one of them, it does to all."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.scene.address import Address, find, find_layer, write
+from lazzik.core.scene.edits.base import Edit
+from lazzik.core.scene.edits.layers import AddLayer, ChangeLayer, MoveLayer, RemoveLayer
+from lazzik.core.scene.edits.numbers import MoveKeys, PutKey, RemoveKeys, SetNumber
+from lazzik.core.scene.edits.recipes import FollowRecipe, UseRecipe
+from lazzik.core.scene.edits.stacks import PutLayers
+from lazzik.core.scene.scene import Scene
+
+Shared = Annotated[
+    SetNumber
+    | PutKey
+    | MoveKeys
+    | RemoveKeys
+    | AddLayer
+    | ChangeLayer
+    | RemoveLayer
+    | MoveLayer
+    | PutLayers
+    | UseRecipe
+    | FollowRecipe,
+    Field(discriminator="do"),
+]
+
+
+class Together(Edit):
+    """Edits of the first of some numbers, made on the others too.
+
+    A member that has no such layer or number is passed over. How a number is set: `same` gives all the same value,
+    `add` moves each by as much as the first moves, `times` by as many times.
+    """
+
+    do: Literal["together"] = "together"
+    channels: Annotated[tuple[str, ...], Field(min_length=1, max_length=10_000)]
+    edits: Annotated[tuple[Shared, ...], Field(min_length=1)]
+    how: Literal["same", "add", "times"] = "same"
+
+    def apply(self, scene: Scene) -> Scene:
+        for edit in self.edits:
+            scene = self._on_all(scene, edit)
+        return scene
+
+    def said(self, scene: Scene) -> str:
+        return f"{self.edits[0].said(scene)}, on {len(self.channels)} together"
+
+    def _on_all(self, scene: Scene, edit: Edit) -> Scene:
+        first, *others = self.channels
+        if edit.where.split("#", 1)[0] != first.split("#", 1)[0] or not edit.where.startswith(first):
+            raise InvalidEdit(f"What is done together must begin on {first}", edit.where)
+        rest = edit.where[len(first) :]
+        before = scene
+        scene = edit.apply(scene)
+        for other in others:
+            there = other + rest
+            if not _present(scene, there):
+                continue
+            if isinstance(edit, SetNumber) and self.how != "same":
+                scene = self._moved(before, scene, edit, there)
+            else:
+                scene = edit.replaced(address=there).apply(scene)
+        return scene
+
+    def _moved(self, before: Scene, scene: Scene, edit: SetNumber, there: str) -> Scene:
+        was = find(before, Address.parse(edit.address)).channel.value
+        if self.how == "times" and was == 0:
+            raise InvalidEdit("A number that is 0 can't be changed by times; add to it instead", edit.address)
+
+        def moved(value: float) -> float:
+            return value + edit.value - was if self.how == "add" else value * edit.value / was
+
+        def change(channel: Channel) -> Channel:
+            keys = tuple(key.replaced(value=moved(key.value)) for key in channel.keys)
+            return channel.replaced(value=moved(channel.value), keys=keys)
+
+        address = Address.parse(there)
+        place = find(scene, address)
+        if not place.channel.keys and (problem := place.quantity.checked(moved(place.channel.value))):
+            raise InvalidEdit(f"{there} {problem}; it would become {moved(place.channel.value):g}", there)
+        return write(scene, address, change)
+
+
+def _present(scene: Scene, text: str) -> bool:
+    try:
+        address = Address.parse(text)
+        find_layer(scene, address) if address.layer else find(scene, address)
+    except UnknownAddress:
+        return False
+    return True

@@ -1,0 +1,118 @@
+"""Who reads whom. Links, formulas and recipes name other numbers; together they must make no circle.
+
+A vertex is a written address; the number there reads whatever a layer on it names, or a layer on a number of that
+layer, to any depth. Recipes stand in the graph under 'recipes/name', dials under 'dials/name'.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.errors import UnknownAddress
+from lazzik.core.scene.address import Address, find, title
+from lazzik.core.scene.node import Node, channels_of
+from lazzik.core.scene.scene import Scene
+
+NOTHING: frozenset[str] = frozenset()
+
+
+def reads_of(number: float | Channel) -> frozenset[str]:
+    """Addresses that a number's layers read, at any depth. A channel never changes, so the answer is kept in it."""
+    if not isinstance(number, Channel) or not number.layers:
+        return NOTHING
+    kept: frozenset[str] | None = number.__dict__.get("_reads")
+    if kept is None:
+        kept = NOTHING
+        for layer in number.layers:
+            kept = kept.union(layer.references(), *(reads_of(own) for own in layer.stored()))
+        number.__dict__["_reads"] = kept
+    return kept
+
+
+def node_reads(node: Node) -> dict[str, frozenset[str]]:
+    """The numbers of an object that read others: path -> addresses. Kept in the object, which never changes."""
+    kept: dict[str, frozenset[str]] | None = node.__dict__.get("_node_reads")
+    if kept is None:
+        kept = {path: reads for path, number, _ in channels_of(node) if (reads := reads_of(number))}
+        node.__dict__["_node_reads"] = kept
+    return kept
+
+
+def readers(scene: Scene) -> Iterator[tuple[str, frozenset[str]]]:
+    """Every number of the scene that reads others, as (address, addresses)."""
+    for node in scene.nodes:
+        for path, reads in node_reads(node).items():
+            yield f"{node.id}/{path}", reads
+    for dial in scene.dials:
+        if reads := reads_of(dial.value):
+            yield f"dials/{dial.id}", reads
+    for recipe in scene.recipes:
+        if reads := reads_of(recipe.stack):
+            yield f"recipes/{recipe.id}", reads
+
+
+def reads_at(scene: Scene, address: str) -> frozenset[str]:
+    """What the number at an address reads; nothing if there is none."""
+    try:
+        return reads_of(find(scene, Address.parse(address)).number)
+    except UnknownAddress:
+        return NOTHING
+
+
+def circle(scene: Scene) -> list[str] | None:
+    """Addresses of numbers that read each other in a ring, the first one again at the end; None if there are none."""
+    done: set[str] = set()
+    for start, reads in readers(scene):
+        if start in done:
+            continue
+        way: list[str] = [start]
+        ahead: list[Iterator[str]] = [iter(sorted(reads))]
+        while ahead:
+            after = next(ahead[-1], None)
+            if after is None:
+                ahead.pop()
+                done.add(way.pop())
+            elif after in way:
+                return [*way[way.index(after) :], after]
+            elif after not in done:
+                way.append(after)
+                ahead.append(iter(sorted(reads_at(scene, after))))
+    return None
+
+
+def circle_said(scene: Scene, members: list[str]) -> str:
+    """A circle as a sentence that names its members."""
+    names = [title(scene, Address.parse(address)) for address in members]
+    if len(names) == 2:
+        return f"'{names[0]}' would read itself"
+    return f"'{names[0]}' would read itself, by way of {' → '.join(names[1:-1])}"
+
+
+def seen_by(scene: Scene, channel: Channel) -> tuple[object, ...]:
+    """All that a channel reads, directly or through others: the very objects, in the order of their addresses."""
+    found: dict[str, object] = {}
+    ahead = sorted(reads_of(channel))
+    while ahead:
+        address = ahead.pop()
+        if address not in found:
+            found[address] = scene.held_at(address)
+            ahead += sorted(reads_at(scene, address))
+    return tuple(found[address] for address in sorted(found))
+
+
+def affected(before: Scene, after: Scene) -> list[Node]:
+    """Objects whose motion may differ: those that are not the very same, and those that read what is not."""
+    return [node for node in after.nodes if before.by_id.get(node.id) is not node or _reads_other(before, after, node)]
+
+
+def _reads_other(before: Scene, after: Scene, node: Node) -> bool:
+    ahead = {address for reads in node_reads(node).values() for address in reads}
+    known: set[str] = set()
+    while ahead:
+        address = ahead.pop()
+        known.add(address)
+        if before.held_at(address) is not after.held_at(address):
+            return True
+        ahead |= reads_at(after, address) - known
+    return False

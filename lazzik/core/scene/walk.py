@@ -1,0 +1,53 @@
+"""Changing every layer of a scene, or of a part of it, at any depth; what does not change is shared."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.layer import Layer
+from lazzik.core.scene.address import Address, write
+from lazzik.core.scene.node import channels_of
+from lazzik.core.scene.scene import Scene
+
+Change = Callable[[Layer], Layer]
+
+
+def with_layers(number: float | Channel, change: Change) -> float | Channel:
+    """A number with a change made to each of its layers and to the layers on their numbers, innermost first."""
+    if not isinstance(number, Channel) or not number.layers:
+        return number
+    layers = tuple(change(layer.with_each_number(lambda own: with_layers(own, change))) for layer in number.layers)
+    same = all(new is old for new, old in zip(layers, number.layers, strict=True))
+    return number if same else number.replaced(layers=layers)
+
+
+def layered(scene: Scene) -> Iterator[tuple[str, Channel]]:
+    """Every number of the scene that has layers, as (address, channel): of objects, then dials, then recipes."""
+    for node in scene.nodes:
+        for path, number, _ in channels_of(node):
+            if isinstance(number, Channel) and number.layers:
+                yield f"{node.id}/{path}", number
+    for dial in scene.dials:
+        if isinstance(dial.value, Channel) and dial.value.layers:
+            yield f"dials/{dial.id}", dial.value
+    for recipe in scene.recipes:
+        if recipe.stack.layers:
+            yield f"recipes/{recipe.id}", recipe.stack
+
+
+def with_layers_at(scene: Scene, addresses: list[str], change: Change) -> Scene:
+    """The scene with a change made to every layer of some numbers. Raises UnknownAddress."""
+    for address in addresses:
+        scene = write(scene, Address.parse(address), lambda channel: _as_channel(with_layers(channel, change)))
+    return scene
+
+
+def with_every_layer(scene: Scene, change: Change) -> Scene:
+    """The scene with a change made to every layer in it."""
+    moved = [address for address, number in layered(scene) if with_layers(number, change) is not number]
+    return with_layers_at(scene, moved, change)
+
+
+def _as_channel(number: float | Channel) -> Channel:
+    return number if isinstance(number, Channel) else Channel(value=number)

@@ -1,0 +1,220 @@
+"""What the strata of a number show, gathered from what its layers say of themselves. No kind is known here by name."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.layer import Layer, numbers_of
+from lazzik.core.document import Quantity, Wording
+from lazzik.core.evaluate.poses import moving_numbers
+from lazzik.core.layers import Recipe
+from lazzik.core.scene.address import Address, Hop, Place, find, into, names, title
+from lazzik.core.scene.dial import Dial
+from lazzik.core.scene.references import readers
+from lazzik.core.scene.scene import Scene
+
+MOST_SOURCES = 400
+"""Numbers offered to be read; any other can be typed."""
+
+
+@dataclass(frozen=True)
+class Knob:
+    """A number beside the curve that it bends."""
+
+    address: str
+    name: str
+    label: str
+    value: str
+    quantity: Quantity
+    keyed: bool
+    driven: bool
+    own: bool = False
+    """On a recipe in use: whether it has left the recipe's value."""
+    target: str = ""
+    """In a recipe's stack: its way from there, by which it can be exposed."""
+    exposed: bool = False
+
+
+@dataclass(frozen=True)
+class LaneView:
+    """One layer of the shown channel."""
+
+    layer: Layer
+    address: str
+    chosen: bool
+    knobs: tuple[Knob, ...]
+    weight: Knob
+    settings: dict[str, tuple[str, ...]]
+    texts: dict[str, Wording]
+    place: int
+    """In the stack, 0 the lowest."""
+    sounds: bool
+    note: str
+    recipe: str
+    """The recipe in use, '' if the layer is none."""
+    can_seed: bool
+
+
+@dataclass(frozen=True)
+class DialOffer:
+    """A dial that a new link could read, and how it would join: scaling, or in place of what is there."""
+
+    dial: Dial
+    combine: str
+
+
+@dataclass(frozen=True)
+class StrataView:
+    """A channel laid open: topmost layer first, the base last."""
+
+    address: str
+    trail: tuple[tuple[str, str], ...]
+    """(name, address) of what leads here; the last is the channel itself."""
+    axis: str
+    unit: str
+    quantity: Quantity
+    channel: Channel
+    base: Knob
+    lanes: tuple[LaneView, ...]
+    base_chosen: bool
+    also: tuple[tuple[str, str], ...]
+    """(title, address) of the numbers chosen beside this one."""
+    recipe: Recipe | None
+    """Whose stack this is, if it is one."""
+    uses: tuple[str, ...]
+    """Addresses on which that recipe is used."""
+    dials: tuple[DialOffer, ...]
+    sources: tuple[tuple[str, str], ...]
+    """(address, title) of numbers that a link could read; empty unless the chosen layer is one."""
+
+
+def strata_view(scene: Scene, chosen: Address, also: tuple[Address, ...] = ()) -> StrataView:
+    """The channel at an address, with the layer chosen that the address names; without one, the topmost."""
+    place = find(scene, chosen)
+    here = chosen.channel
+    channel = place.channel
+    layer_id = chosen.layer or (channel.layers[-1].id if channel.layers else "")
+    recipe = scene.recipe(here.path) if here.node == "recipes" else None
+    lanes = tuple(
+        _lane(scene, here, place, layer, position, layer.id == layer_id, recipe)
+        for position, layer in reversed(list(enumerate(channel.layers)))
+    )
+    links = any(lane.chosen and any(w.what == "address" for w in lane.texts.values()) for lane in lanes)
+    uses = tuple(a for a, reads in readers(scene) if recipe and f"recipes/{recipe.id}" in reads)
+    return StrataView(
+        str(here),
+        _trail(scene, here),
+        axis_of(here),
+        place.quantity.unit,
+        place.quantity,
+        channel,
+        Knob(str(here), "value", "value", shown(channel.value), place.quantity, bool(channel.keys), False),
+        lanes,
+        not channel.layers,
+        tuple((title(scene, address), str(address)) for address in also),
+        recipe if not here.hops else None,
+        uses,
+        tuple(
+            DialOffer(dial, "replace" if dial.unit == place.quantity.unit else "multiply")
+            for dial in scene.dials
+            if here.node != "dials" or here.path != dial.id
+        ),
+        _sources(scene, here) if links else (),
+    )
+
+
+def shown(value: float) -> str:
+    """A number as a field shows it."""
+    text = f"{value:.6g}"
+    return "0" if text == "-0" else text
+
+
+def axis_of(address: Address) -> str:
+    """Which axis a channel belongs to, if any."""
+    last = address.path.rsplit(".", 1)[-1]
+    return last if last in ("x", "y", "z") and not address.hops else ""
+
+
+def facts_of(view: StrataView) -> dict[str, Any]:
+    """What the page's scripts need to know of the strata, to draw and drag them."""
+    return {
+        "channel": view.address,
+        "also": [address for _, address in view.also],
+        "keys": [key.model_dump() for key in view.channel.keys],
+        "unit": view.unit,
+        "step": view.quantity.step,
+        "lanes": [
+            {
+                "id": lane.layer.id,
+                "address": lane.address,
+                "family": lane.layer.family,
+                "window": lane.layer.window.model_dump(),
+                "chosen": lane.chosen,
+                "feel": type(lane.layer).feel,
+            }
+            for lane in view.lanes
+        ],
+    }
+
+
+def _lane(
+    scene: Scene, here: Address, place: Place, layer: Layer, position: int, chosen: bool, recipe: Recipe | None
+) -> LaneView:
+    knobs = [_knob(scene, here, place, layer, name, recipe) for name in layer.numbers(scene)]
+    return LaneView(
+        layer,
+        f"{here}#{layer.id}",
+        chosen,
+        tuple(knob for knob in knobs if knob.name != "weight"),
+        next(knob for knob in knobs if knob.name == "weight"),
+        type(layer).settings(),
+        type(layer).wordings(),
+        position,
+        layer in place.channel.sounding,
+        layer.note(scene.fps),
+        getattr(layer, "recipe", ""),
+        "seed" in numbers_of(type(layer)),
+    )
+
+
+def _knob(scene: Scene, here: Address, place: Place, layer: Layer, name: str, recipe: Recipe | None) -> Knob:
+    address = f"{here}#{layer.id}.{name}"
+    entry = into(scene, place, Hop(layer.id, name), here)
+    own = entry.channel
+    using = scene.recipe(getattr(layer, "recipe", ""))
+    label = next((item.label for item in using.exposed if item.name == name), "") if using else ""
+    overrides = {override.name for override in getattr(layer, "overrides", ())}
+    target = address.split("#", 1)[1] if recipe else ""
+    exposed = recipe is not None and any(item.target == target for item in recipe.exposed)
+    return Knob(
+        address,
+        name,
+        label or name.replace("_", " "),
+        shown(own.value),
+        entry.quantity,
+        bool(own.keys),
+        own.moves,
+        name in overrides,
+        target,
+        exposed,
+    )
+
+
+def _trail(scene: Scene, address: Address) -> tuple[tuple[str, str], ...]:
+    steps: list[tuple[str, str]] = []
+    for depth in range(len(address.hops) + 1):
+        step = Address(address.node, address.path, address.hops[:depth])
+        steps.append((" / ".join(names(scene, step)[-2:]), str(step)))
+    return tuple(steps)
+
+
+def _sources(scene: Scene, here: Address) -> tuple[tuple[str, str], ...]:
+    """Dials first, then what moves."""
+    found = [(f"dials/{dial.id}", f"dial / {dial.label}") for dial in scene.dials]
+    for node in scene.nodes:
+        for path, _ in moving_numbers(node):
+            if len(found) < MOST_SOURCES and f"{node.id}/{path}" != str(here):
+                found.append((f"{node.id}/{path}", title(scene, Address(node.id, path))))
+    return tuple(found)
