@@ -12,9 +12,12 @@ from lazzik.core.channel.keys import Key
 from lazzik.core.channel.layer import Layer
 from lazzik.core.channel.window import Window
 from lazzik.core.geometry.primitives import Ball, Box, Ring, Sheet, Tube
-from lazzik.core.layers.noise import Noise
+from lazzik.core.layers import BY_KIND, Recipe
+from lazzik.core.layers.recipe import Override
+from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.node import Camera, Color, Light, Look, Node, Position, Rotation, Scale
 from lazzik.core.scene.scene import Scene
+from lazzik.demo.recipes import library
 
 LAST = 250
 
@@ -35,7 +38,9 @@ def station() -> Scene:
         *_pines(),
         *_camera_and_light(),
     ]
-    return Scene(name="Ridge station", fps=30, first=0, last=LAST, nodes=tuple(nodes))
+    return Scene(
+        name="Ridge station", fps=30, first=0, last=LAST, nodes=tuple(nodes), dials=(BREEZE,), recipes=(FLICKER,)
+    )
 
 
 def paint(code: str, *, glow: float | Channel = 0.0) -> Look:
@@ -63,11 +68,43 @@ def bar(radius: float, height: float, top: float | None = None) -> Tube:
     return Tube(kind="tube", radius=radius, top=top, height=height, around=10, base=True)
 
 
-def noise(label: str, amplitude: float, period: float, seed: int, **fields: Any) -> Noise:
-    """A noise layer that loops over the range."""
-    slug = label.lower().replace(" ", "-")
-    numbers = {"amplitude": amplitude, "period": period, "seed": float(seed), "loop": float(LAST)}
-    return Noise(kind="noise", id=slug, label=label, **(numbers | fields))
+def layer(kind: str, label: str, **fields: Any) -> Layer:
+    """A layer of any kind; one that can loop follows the scene's range."""
+    named = {"kind": kind, "id": label.lower().replace(" ", "-"), "label": label}
+    loops = {"loop": float(LAST), "fit": True} if BY_KIND[kind].loops else {}
+    return BY_KIND[kind].model_validate(named | loops | fields)
+
+
+def noise(label: str, amplitude: float | Channel, period: float, seed: int, **fields: Any) -> Layer:
+    """A noise layer."""
+    numbers = {"amplitude": amplitude, "period": period, "seed": float(seed)}
+    if fields.get("loop", 1.0) is None:
+        fields = {"fit": False} | fields
+    return layer("noise", label, **(numbers | fields))
+
+
+def breezy(value: float) -> Channel:
+    """A number that the dial Breeze scales."""
+    return Channel(value=value, layers=(layer("link", "Breeze", source="dials/breeze", combine="multiply"),))
+
+
+def from_library(name: str) -> Recipe:
+    """A recipe of the library whose layers loop over the range."""
+    recipe = next(recipe for recipe in library() if recipe.id == name)
+    loops = (item.replaced(loop=float(LAST), fit=True) if type(item).loops else item for item in recipe.stack.layers)
+    return recipe.replaced(stack=recipe.stack.replaced(layers=tuple(loops)))
+
+
+BREEZE = Dial(
+    id="breeze",
+    label="Breeze",
+    value=1.0,
+    unit="×",
+    low=0.0,
+    high=2.0,
+    note="How hard it blows: lamps, pines, rotor, windsock and pool read it.",
+)
+FLICKER = from_library("lamp_flicker")
 
 
 def driven(*layers: Layer, base: float = 0.0, keys: tuple[Key, ...] = ()) -> Channel:
@@ -91,12 +128,17 @@ def _mast() -> list[Node]:
         noise("Gust", 9, 0.9, 116, octaves=2.0, gain=0.6, loop=None,
               window=Window(start=40, end=215, fade_in=26, fade_out=34)),
         noise("Tremble", 0.9, 0.16, 4, octaves=2.0),
+        layer("settle", "Ring on arrival", frequency=1.9, damping=0.14, strength=0.6, when="arrivals"),
         keys=(
             Key(frame=0, value=0), Key(frame=30, value=0), Key(frame=58, value=6),
             Key(frame=120, value=6), Key(frame=150, value=-2), Key(frame=250, value=0),
         ),
     )  # fmt: skip
-    blink = driven(noise("Flicker", 2.6, 0.3, 8, octaves=2.0, side="above", gain=0.8), base=0.6)
+    blink = driven(
+        layer("repeat", "Blink", side="after"), noise("Flicker", 0.3, 0.2, 8, octaves=2.0),
+        keys=(Key(frame=0, value=0.3), Key(frame=8, value=2.4), Key(frame=16, value=2.2), Key(frame=30, value=0.3),
+              Key(frame=50, value=0.3)),
+    )  # fmt: skip
     return [
         Node(id="mast", label="Mast", position=at(0.3, 0, 0)),
         part("mast-foot", "Foot plate", "mast", Box(kind="box", width=1.6, height=0.16, depth=1.6, base=True), PINE,
@@ -115,9 +157,8 @@ def _mast() -> list[Node]:
 
 
 def _anemometer() -> list[Node]:
-    spin = driven(noise("Lull", 40, 1.6, 3, octaves=2.0), keys=(
-        Key(frame=0, value=0, go="linear"), Key(frame=LAST, value=2160, go="linear"),
-    ))  # fmt: skip
+    rate = Channel(value=260, layers=(*breezy(1).layers, noise("Lull", 130, 1.6, 3, octaves=2.0)))
+    spin = driven(layer("turn", "Spin", rate=rate))
     nodes = [
         part("anemometer", "Anemometer", "mast", bar(0.06, 2.9), INK, position=at(1.75, 0, 0.3)),
         part("rotor", "Cups", "anemometer", Ball(kind="ball", radius=0.1, around=10, along=6), INK,
@@ -136,7 +177,7 @@ def _anemometer() -> list[Node]:
 def _aerial() -> list[Node]:
     nodes, above = [], "mast"
     for k, (length, radius) in enumerate(((1.5, 0.05), (1.3, 0.035), (1.1, 0.02))):
-        lean = driven(noise("Whip", 3.0 + 2.5 * k, 0.7, 21, octaves=2.0, shift=0.08 * k), base=4.0 + 3.0 * k)
+        lean = driven(*_whip(k), base=4.0 + 3.0 * k)
         shape = bar(radius, length, radius * 0.7)
         place = at(-1.9, 0, 0.2) if k == 0 else at(0, (1.5, 1.3)[k - 1], 0)
         slug = f"aerial-{k + 1}" if k else "aerial"
@@ -156,13 +197,22 @@ def _aerial() -> list[Node]:
     return nodes  # fmt: skip
 
 
+def _whip(k: int) -> tuple[Layer, ...]:
+    """The foot of the aerial moves by itself, the middle does the same later, the tip trails the middle."""
+    if k == 0:
+        return (noise("Whip", 3.0, 0.7, 21, octaves=2.0),)
+    below = "aerial" if k == 1 else "aerial-2"
+    late = layer("link", "Late", source=f"{below}/rotation.z", gain=1.5, delay=0.08, combine="add")
+    return (late,) if k == 1 else (late, layer("follow", "Trail", frequency=2.6, damping=0.35))
+
+
 def _windsock() -> list[Node]:
     nodes = [part("sock-pole", "Windsock", None, bar(0.06, 3.3), INK, position=at(3.9, 0, -0.6))]
     swing = driven(noise("Veer", 22, 1.9, 31, octaves=2.0), base=-8)
     nodes.append(Node(id="sock", label="Sock", parent="sock-pole", position=at(0, 3.15, 0), rotation=Rotation(y=swing)))
     above, width = "sock", 0.3
     for k in range(5):
-        flap = driven(noise("Flutter", 5 + 2.5 * k, 0.55, 32, octaves=2.0, shift=0.09 * k), base=-4)
+        flap = driven(noise("Flutter", breezy(5 + 2.5 * k), 0.55, 32, octaves=2.0, shift=0.09 * k), base=-4)
         hinge = Node(id=f"sock-{k + 1}", label=f"Sock {k + 1}", parent=above,
                      position=at(0.42 if k else 0.06, 0, 0), rotation=Rotation(z=flap))  # fmt: skip
         cloth = Tube(kind="tube", radius=width, top=width - 0.035, height=0.42, around=12)
@@ -176,14 +226,19 @@ def _windsock() -> list[Node]:
 def _lamps() -> list[Node]:
     nodes = [Node(id="lamps", label="Lamp row", position=at(1.7, 0, 2.6))]
     for k in range(6):
-        nod = driven(noise("Nod", 6, 1.3, 40 + k, octaves=2.0))
+        # the same gust, later by the same step from lamp to lamp
+        nod = driven(noise("Nod", breezy(7), 1.1, 40, octaves=2.0, shift=0.22 * k))
+        glow = driven(
+            layer("recipe", "Lamp flicker", recipe=FLICKER.id, size=0.45,
+                  overrides=(Override(name="seed", value=float(20 + k)),)), base=0.75,
+        )  # fmt: skip
         lamp = f"lamp-{k + 1}"
         nodes += [
             part(lamp, f"Lamp {k + 1}", "lamps", bar(0.03, 0.8), INK, position=at(0.78 * k, 0, -0.16 * k),
                  rotation=Rotation(z=nod)),
             part(f"shade-{k + 1}", f"Shade {k + 1}", lamp,
                  Tube(kind="tube", radius=0.16, top=0.1, height=0.26, around=10),
-                 paint("#E9C46A", glow=0.22), position=at(0, 0.9, 0)),
+                 paint("#E9C46A", glow=glow), position=at(0, 0.9, 0)),
         ]  # fmt: skip
     return nodes
 
@@ -191,21 +246,44 @@ def _lamps() -> list[Node]:
 def _balloon() -> list[Node]:
     sway = driven(noise("Drift", 7, 2.4, 51, octaves=2.0), base=3)
     lean = driven(noise("Drift", 5, 2.8, 52, octaves=2.0))
+    breath = driven(layer("wave", "Breath", amplitude=0.05, period=2.8), base=1.08)
     return [
         part("winch", "Balloon", None, Box(kind="box", width=0.7, height=0.4, depth=0.5, base=True), SAGE,
              position=at(-4.3, 0, -0.4)),
         part("tether", "Tether", "winch", bar(0.015, 4.0), INK, position=at(0, 0.4, 0),
              rotation=Rotation(x=lean, z=sway)),
         part("envelope", "Envelope", "tether", Ball(kind="ball", radius=0.75, around=22, along=14), BONE,
-             position=at(0, 4.7, 0), scale=Scale(y=driven(noise("Breath", 0.05, 1.1, 53), base=1.08))),
+             position=at(0, 4.7, 0), scale=Scale(y=breath)),
         part("band", "Band", "envelope", Ring(kind="ring", radius=0.755, thickness=0.05, around=28, across=6), BRICK),
     ]  # fmt: skip
 
 
 def _instruments() -> list[Node]:
-    tick = driven(noise("Reading", 48, 1.0, 61, octaves=3.0, bias=0.6), base=-10)
-    flap = driven(noise("Flap", 9, 0.5, 62, octaves=2.0, side="above"), base=4)
-    turn = driven(noise("Hunt", 24, 2.6, 63, character="ridged"), base=-30)
+    tick = driven(
+        noise("Reading", 48, 1.0, 61, octaves=3.0, bias=0.6),
+        layer("hold", "Every ten", every=10.0),
+        layer("settle", "Needle swing", frequency=3.2, damping=0.2, strength=0.8),
+        base=-10,
+    )
+    flap = driven(
+        layer(
+            "travel",
+            "Open and shut",
+            begin=0.0,
+            finish=-34.0,
+            start=50.0,
+            length=50.0,
+            after="alternate",
+            ease="bounce",
+            way="out",
+        ),
+        noise("Rattle", 4, 0.4, 62, octaves=2.0),
+        layer("limit", "Hinge", lowest=-36.0, highest=2.0, knee=3.0),
+    )
+    turn = driven(
+        layer("link", "Aim", source="tether/rotation.z", gain=3.0, combine="add"),
+        layer("follow", "Motor", frequency=0.9, damping=0.7), base=-39,
+    )  # fmt: skip
     return [
         part("gauge", "Gauge", None, Box(kind="box", width=1.1, height=0.85, depth=0.24, base=True), SAGE,
              position=at(-1.9, 0.25, 2.4), rotation=Rotation(x=-12, y=14)),
@@ -239,7 +317,10 @@ def _sign() -> list[Node]:
 
 
 def _pool() -> list[Node]:
-    bob = driven(noise("Bob", 0.06, 0.9, 81, octaves=2.0), base=0.06)
+    bob = driven(
+        noise("Bob", 0.05, 0.9, 81, octaves=2.0),
+        layer("formula", "Swell", text="x + 0.02 * breeze * sin(tau * frame / 50)"), base=0.06,
+    )  # fmt: skip
     tip = driven(noise("Tip", 14, 0.9, 82, octaves=2.0))
     return [
         part("pool", "Meltwater pool", None, Tube(kind="tube", radius=1.2, height=0.02, around=28), paint("#7FA7B5"),
@@ -254,7 +335,7 @@ def _pines() -> list[Node]:
     nodes = [Node(id="pines", label="Dwarf pines")]
     places = ((6.9, -2.2, 1.0), (7.6, -0.9, 0.75), (-6.9, -1.6, 1.1), (-7.4, 0.2, 0.8))
     for k, (x, z, size) in enumerate(places):
-        wag = driven(noise("Wind", 3.2, 1.1, 90 + k, octaves=2.0), base=2)
+        wag = driven(noise("Wind", breezy(3.2), 1.1, 90 + k, octaves=2.0), base=2)
         tree = f"pine-{k + 1}"
         nodes += [
             part(tree, f"Pine {k + 1}", "pines", bar(0.07, 0.4), INK, position=at(x, 0, z), rotation=Rotation(z=wag),
@@ -268,7 +349,7 @@ def _pines() -> list[Node]:
 
 
 def _camera_and_light() -> list[Node]:
-    pan = driven(noise("Hands", 0.5, 1.0, 5, octaves=3.0))
+    pan = driven(noise("Hands", 0.6, 1.0, 5, octaves=4.0), layer("smooth", "Steady rig", cutoff=2.5))
     tilt = driven(noise("Hands", 0.35, 1.2, 6, octaves=3.0), base=-4)
     return [
         Node(id="camera", label="Camera", camera=Camera(view=36), position=at(0, 2.9, 13.5),

@@ -12,7 +12,10 @@ from lazzik.core.channel.keys import Key
 from lazzik.core.channel.layer import Landing, Layer
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import strata
+from lazzik.core.evaluate.scope import Scope
 from lazzik.core.layers import BY_KIND
+from lazzik.core.scene.dial import Dial
+from lazzik.core.scene.scene import Scene
 from lazzik.web.drawing import line
 
 SIZE = (86.0, 40.0)
@@ -20,6 +23,9 @@ FPS, LAST = 25.0, 100
 
 MOVE = (Key(frame=14, value=0.0, go="linear"), Key(frame=38, value=1.0, go="linear"))
 """What lies under the kinds that answer to it."""
+
+READ = Dial(id="read", label="Read", value=Channel(keys=(*MOVE, Key(frame=70, value=0.2))))
+"""What a kind that reads another number is shown reading, a little less of it and a little later."""
 
 
 @dataclass(frozen=True)
@@ -41,13 +47,16 @@ def palette() -> tuple[Choice, ...]:
 
 
 def _choice(name: str, kind: type[Layer]) -> Choice:
-    layer = kind.model_validate(
-        {"kind": name, "id": "picture", "label": kind.title} | kind.suited(Landing("", 1.0, 0, LAST, FPS))
-    )
+    reads = {text: f"dials/{READ.id}" for text, wording in kind.wordings().items() if wording.what == "address"}
+    fields = {"kind": name, "id": "picture", "label": kind.title} | kind.suited(Landing("", 1.0, 0, LAST, FPS)) | reads
+    if reads:
+        fields |= {"gain": 0.6, "delay": 0.5}
+    layer = kind.model_validate(fields)
     clock = Clock.over(FPS, 0, LAST, per_frame=2)
     below = _below(kind)
-    laid = strata(below.replaced(layers=(*below.layers, layer)), clock)
-    under = strata(below, clock).result
+    scope = Scope(Scene(name="Palette", dials=(READ,), last=LAST, fps=FPS))
+    laid = strata(below.replaced(layers=(*below.layers, layer)), clock, scope)
+    under = strata(READ.value if reads else below, clock, scope).result
     low, high = float(min(laid.result.min(), under.min())), float(max(laid.result.max(), under.max()))
     return Choice(
         name,

@@ -160,6 +160,6 @@ def test_memo_keeps_what_did_not_change_and_forgets_in_time(demo: Scene) -> None
     again = evaluate(demo, addresses, demo.clock(), memo)
     assert memo.computed == 2
     assert all(first[a].tolist() == again[a].tolist() for a in addresses)
-    evaluate(demo, ["lamp-1/rotation.z", "lamp-2/rotation.z"], demo.clock(), memo)
+    evaluate(demo, ["tether/rotation.x", "tether/rotation.z"], demo.clock(), memo)
     evaluate(demo, addresses[:1], demo.clock(), memo)
     assert memo.computed == 5

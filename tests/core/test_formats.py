@@ -21,6 +21,7 @@ from lazzik.core.channel.keys import Key
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.paths import path, world
 from lazzik.core.evaluate.poses import pose
+from lazzik.core.evaluate.scope import Scope
 from lazzik.core.formats.csv_curves import write_csv
 from lazzik.core.formats.gltf import LARGEST_TURN, turning, write_glb
 from lazzik.core.scene.scene import Scene
@@ -63,7 +64,7 @@ def test_geometry_and_hierarchy_are_read_back_by_another_reader(demo: Scene, glb
     labels = [node.label for node in demo.nodes]
     for node in (node for node in shapes if labels.count(node.label) == 1):
         matrix, geometry = loaded.graph[node.label]
-        np.testing.assert_allclose(matrix, world(demo, node, now)[0], atol=1e-4)
+        np.testing.assert_allclose(matrix, world(demo, node, now, Scope(demo))[0], atol=1e-4)
         size = np.ptp(loaded.geometry[geometry].vertices, axis=0)
         np.testing.assert_allclose(size, node.shape.mesh().size, atol=1e-4)  # type: ignore[union-attr]
 
@@ -85,7 +86,7 @@ def test_animation_agrees_with_evaluation_at_every_frame(demo: Scene, glb: Path)
         sampler = gltf.animations[0].samplers[channel.sampler]
         node = demo.nodes[channel.target.node]
         assert gltf.nodes[channel.target.node].extras["id"] == node.id
-        own = pose(node, clock)
+        own = pose(node, clock, Scope(demo))
         times = rows(gltf, sampler.input, 1)[:, 0].astype(float)
         assert np.all(np.diff(times) > 0)
         if channel.target.path == "rotation":
@@ -119,7 +120,7 @@ def test_fast_turning_takes_the_way_it_was_evaluated(degrees: float) -> None:
 def test_the_path_of_an_object_goes_through_all_that_is_above_it(demo: Scene) -> None:
     beacon = demo.by_id["beacon"]
     clock = demo.clock()
-    taken = path(demo, beacon, clock)
+    taken = path(demo, beacon, clock, Scope(demo))
     angle = np.radians(evaluate(demo, ["beacon-mast/rotation.z"], clock)["beacon-mast/rotation.z"])
     # the mast leans about z after it is turned 12° about y; its foot is 0.16 m up
     height = 4.84 + 0.25

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 from scipy.integrate import quad, solve_ivp
@@ -17,9 +17,12 @@ from lazzik.core.channel.keys import Key
 from lazzik.core.channel.layer import Layer
 from lazzik.core.clock import SUBSTEPS, Clock
 from lazzik.core.evaluate.evaluator import evaluate, number_on
-from lazzik.core.layers import BY_KIND
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.layers import BY_KIND, Recipe
 from lazzik.core.layers.travel import EASES
 from lazzik.core.layers.wave import SHAPES
+from lazzik.core.scene.dial import Dial
+from lazzik.core.scene.scene import Scene
 from tests.conftest import edited, turned
 from tests.strategies import keys, noises, numbers
 
@@ -28,12 +31,25 @@ MOVE = (Key(frame=20, value=0, go="linear"), Key(frame=50, value=30, go="linear"
 Values = NDArray[np.float64]
 
 
+READABLE = {"link": {"source": "dials/tide"}, "recipe": {"recipe": "rock"}, "formula": {"text": "x + tide * sin(t)"}}
+"""What kinds that read other numbers read in these tests."""
+
+
 def layer(kind: str, **fields: Any) -> Layer:
-    return BY_KIND[kind].model_validate({"kind": kind, "id": kind, "label": kind} | fields)
+    given = {"kind": kind, "id": kind, "label": kind} | READABLE.get(kind, {})
+    return BY_KIND[kind].model_validate(given | fields)
+
+
+TIDE = Dial(id="tide", label="Tide", value=Channel(layers=(layer("noise", amplitude=3.0, period=0.6),)))
+ROCK = Recipe(
+    id="rock", label="Rock", unit="°", reach=8.0,
+    stack=Channel(layers=(layer("wave", amplitude=4.0, period=0.9), layer("settle"), layer("hold", every=3.0))),
+)  # fmt: skip
+AROUND = Scope(Scene(name="Around", dials=(TIDE,), recipes=(ROCK,)))
 
 
 def on(clock: Clock, *layers: Layer, base: tuple[Key, ...] = (), value: float = 0.0) -> Values:
-    out = number_on(Channel(value=value, keys=base, layers=layers), clock)
+    out = number_on(Channel(value=value, keys=base, layers=layers), clock, AROUND)
     return np.broadcast_to(np.asarray(out, dtype=float), clock.frames.shape)
 
 
@@ -270,13 +286,23 @@ def test_loops_meet_themselves_in_value_and_slope(kind_and_fields: tuple[str, di
     kind, fields = kind_and_fields
     below = layer("noise", amplitude=4.0, period=0.9, loop=float(length))
     looped = layer(kind, **fields, loop=float(length)).replaced(id="looped")
-    h = 1e-3
-    ends = np.array([0, h, length - h, length, 3 * length, length * 0.4, length * 1.4])
-    a, after, before, b, c, d, e = on(Clock(FPS, 0, ends), below, looped)
-    assert max(abs(a - b), abs(a - c), abs(d - e)) <= 1e-9 * 40
-    slopes = (after - a) / h * FPS, (b - before) / h * FPS
-    # a difference over h leaves the curvature times h; springs also turn a little at each grid point
-    assert abs(slopes[0] - slopes[1]) <= 0.02 * max(1, abs(slopes[0]))
+
+    def at(frames: Values) -> Values:
+        return on(Clock(FPS, 0, frames), below, looped)
+
+    h = 1e-4
+    places = np.concatenate([[0.0, h, 2 * h], np.linspace(0.2, length - 0.3, 37)])
+    first, second, fourth = at(places), at(places + length), at(places + 3 * length)
+    size = max(1.0, float(np.abs(first).max()))
+    assert np.abs(first - second).max() <= 1e-9 * size
+    assert np.abs(first - fourth).max() <= 1e-9 * size
+    # slopes after the seam, by a one-sided stencil of second order, are those after the first frame
+    slope = np.array([-3.0, 4.0, -1.0]) / (2 * h) * FPS
+    steepest = max(1.0, float(np.abs(np.diff(at(np.arange(0, length, 0.25)))).max() * 4 * FPS))
+    assert abs(slope @ first[:3] - slope @ second[:3]) <= 1e-6 * steepest
+    # and the seam is no sharper than any other place: what bends there bends as much at the grid points of a spring
+    bends = np.abs(np.diff(at(np.arange(0, 2 * length, 1 / 8)), 2))
+    assert bends[8 * length - 1] <= bends[: 8 * length - 8].max() * 1.01 + 1e-9
 
 
 ANY_KIND = st.sampled_from(sorted(BY_KIND))
@@ -301,7 +327,52 @@ def test_a_value_is_the_same_whatever_was_asked_for_every_kind(
 def test_a_new_layer_of_each_kind_does_something_where_there_is_motion(kind: str) -> None:
     noise = layer("noise", amplitude=8.0, period=0.7)
     scene = turned(Channel(keys=(Key(frame=0, value=0), Key(frame=60, value=9)), layers=(noise,)))
+    scene = scene.replaced(dials=(TIDE,), recipes=(ROCK,))
     before = evaluate(scene, ["post/rotation.z"], scene.clock())["post/rotation.z"]
-    after = edited(scene, {"do": "add-layer", "address": "post/rotation.z", "kind": kind})
+    add: dict[str, Any] = {"do": "add-layer", "address": "post/rotation.z", "kind": kind}
+    if kind == "link":
+        add["settings"] = {"source": "dials/tide"}
+    if kind == "recipe":
+        add = {"do": "use-recipe", "address": "post/rotation.z", "recipe": "rock"}
+    after = edited(scene, add)
     values = evaluate(after, ["post/rotation.z"], scene.clock())["post/rotation.z"]
     assert np.abs(values - before).max() > 1
+
+
+@settings(max_examples=12)
+@given(st.sampled_from(["settle", "follow"]), numbers(0.1, 12), numbers(0, 3), numbers(0.2, 3), st.integers(0, 999))
+def test_springs_of_any_numbers_are_the_differential_equation(
+    kind: str, frequency: float, damping: float, strength: float, seed: int
+) -> None:
+    """Over one whole stretch at once: SciPy's solver against the exact steps, pushed by what is known of x."""
+    omega, h = 2 * np.pi * frequency, 1 / SUBSTEPS / FPS
+    noise = layer("noise", amplitude=5.0, period=0.8, seed=float(seed))
+    grid = Clock(FPS, 0, np.arange(-1, 12 * SUBSTEPS + 2) / SUBSTEPS)
+    x = on(grid, noise)
+    clock = Clock(FPS, 0, grid.frames[1:-1])
+    state = np.array([0.0, 0.0]) if kind == "settle" else np.array([x[1], 0.0])
+    expected = []
+    for k in range(12 * SUBSTEPS + 1):
+        if kind == "settle":
+            state = state - [0, strength * (x[k + 2] - 2 * x[k + 1] + x[k]) / h]
+        expected.append(state[0])
+
+        def pull(t: float, s: Values, k: int = k) -> list[float]:
+            target = 0.0 if kind == "settle" else x[k + 1] + (x[k + 2] - x[k + 1]) * t / h
+            return [s[1], -2 * damping * omega * s[1] - omega**2 * (s[0] - target)]
+
+        state = solve_ivp(pull, (0, h), state, rtol=1e-10, atol=1e-12, method="DOP853").y[:, -1]
+    fields = {"frequency": frequency, "damping": damping} | ({"strength": strength} if kind == "settle" else {})
+    values = on(clock, noise, layer(kind, **fields)) - (on(clock, noise) if kind == "settle" else 0.0)
+    np.testing.assert_allclose(values, expected, atol=1e-6 * max(1e-9, np.abs(expected).max()))
+
+
+def test_a_drawn_travel_follows_its_own_curve() -> None:
+    drawn = Channel(
+        keys=(Key(frame=0, value=0, go="linear"), Key(frame=50, value=0.8, go="linear"), Key(frame=100, value=1))
+    )
+    fields = {"begin": 2.0, "finish": 12.0, "start": 10.0, "length": 20.0, "ease": "drawn", "drawn": drawn}
+    clock = Clock(FPS, 0, np.array([0.0, 10, 15, 20, 25, 30, 60]))
+    np.testing.assert_allclose(on(clock, layer("travel", **fields)), [2, 2, 6, 10, 11, 12, 12], atol=1e-12)
+    again = layer("travel", after="accumulate", **fields)
+    np.testing.assert_allclose(on(Clock(FPS, 0, np.array([35.0, 40, 50])), again), [16, 20, 22], atol=1e-9)

@@ -44,7 +44,7 @@ EDITS: list[dict[str, Any]] = [
     {"do": "add-layer", "address": MAST, "kind": "noise"},
     {"do": "move-layer", "address": f"{MAST}#gust", "to": 1},
     {"do": "remove-object", "node": "lamp-3"},
-    {"do": "change-scene", "name": "Other", "last": 200},
+    {"do": "change-scene", "name": "Other", "first": 10, "last": 260},
 ]
 
 

@@ -39,7 +39,7 @@ def test_a_new_scene_has_something_to_move(client: TestClient, app: FastAPI) -> 
 
 def test_the_studio_shows_every_number_of_every_kind(client: TestClient, scene: str) -> None:
     """Made from what the kinds say of themselves: a new kind has its knobs without a line of markup."""
-    for name, kind in BY_KIND.items():
+    for name, kind in ((name, kind) for name, kind in BY_KIND.items() if kind.offered):
         edit = {"do": "add-layer", "address": "mast/rotation.y", "kind": name, "label": f"Probe {name}"}
         revision = client.get(scene).text.split('data-revision="')[1].split('"')[0]
         assert client.post(f"{scene}/edits", json={"revision": int(revision), "edits": [edit]}).status_code == 200
@@ -66,7 +66,7 @@ def test_only_what_moves_is_listed_when_asked(client: TestClient, scene: str) ->
     rows = re.findall(r'id="row-([a-z0-9-]+)"', client.get(scene, params={"moving": "true", "at": MAST}).text)
     assert "beacon-mast" in rows
     assert "ridge" not in rows
-    assert len(rows) == 30
+    assert len(rows) == 36
 
 
 def test_numbers_of_layers_have_strata_of_their_own(client: TestClient, scene: str) -> None:

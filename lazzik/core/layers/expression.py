@@ -164,11 +164,10 @@ def read_expression(text: str) -> Expression:
     except (ValueError, RecursionError, MemoryError):
         raise BadFormula("This can't be read as a formula", 1) from None
     reader = _Reader(plain, lead)
-    return Expression(text, frozenset(reader.used), reader.made(tree.body, 0)) if reader.within(tree.body) else _never()
-
-
-def _never() -> Expression:
-    raise BadFormula(f"The formula has more than {MOST_PARTS} parts; split it over two layers", 1)
+    if not reader.within(tree.body):
+        raise BadFormula(f"The formula has more than {MOST_PARTS} parts; split it over two layers", 1)
+    run = reader.made(tree.body, 0)
+    return Expression(text, frozenset(reader.used), run)
 
 
 def _near(text: str, column: int) -> str:

@@ -106,9 +106,9 @@ class Use(Layer):
         own = {override.name: override.value for override in self.overrides}
         exposed: dict[str, tuple[float | Channel, Quantity]] = {}
         for item in recipe.exposed if recipe else ():
-            number = own.get(item.name, number_at(recipe.stack, item.way))  # type: ignore[union-attr]
+            number = number_at(recipe.stack, item.way) if recipe else None
             if number is not None:
-                exposed[item.name] = (number, item.quantity)
+                exposed[item.name] = (own.get(item.name, number), item.quantity)
         return exposed | super().numbers(book)
 
     def stored(self) -> Iterator[float | Channel]:

@@ -66,7 +66,7 @@ class Together(Edit):
             if isinstance(edit, SetNumber) and self.how != "same":
                 scene = self._moved(before, scene, edit, there)
             else:
-                scene = edit.replaced(address=there).apply(scene)
+                scene = edit.model_copy(update={"address": there}).apply(scene)
         return scene
 
     def _moved(self, before: Scene, scene: Scene, edit: SetNumber, there: str) -> Scene:

@@ -53,7 +53,7 @@ export function keysChanged(strata) {
 }
 
 export async function putKey(frame, value = null) {
-  if (await commit([{ do: "put-key", address: facts.at.includes("#") ? channelAddress() : facts.at, frame, ...(value === null ? {} : { value }) }])) {
+  if (await commit([{ do: "put-key", address: channelAddress(), frame, ...(value === null ? {} : { value }) }])) {
     chosen = new Set([frame]);
     fillForm();
   }
@@ -82,7 +82,7 @@ export function listenToBeads(root, strata) {
     if (!chosen.has(frame) || event.shiftKey) choose(frame, event.shiftKey);
     const change = new Change();
     const { perPixel } = strata.baseScale;
-    const perFrame = (facts.last - facts.first) / strata.width;
+    const perFrame = strata.perPixel;
     let landed = { by: 0, rise: 0 };
     follow(event, {
       move: (dx, dy, now) => {

@@ -2,6 +2,7 @@
 
 const actions = [];
 const ARROWS = { ArrowLeft: "←", ArrowRight: "→" };
+const OWN = /^(Space|Arrow|Home|End|Delete)/;
 const typing = (target) => target.closest("input:not([type=range]), select, textarea, [contenteditable]");
 
 export function action(name, keys, run, label) {
@@ -25,12 +26,14 @@ export function listen() {
     const keys = named(event);
     const found = actions.find((item) => item.keys.includes(keys));
     if (!found) return;
+    // text that is chosen or being typed is copied and pasted as everywhere
+    if (/^Ctrl\+(Shift\+)?[CV]$/.test(keys) && (typing(event.target) || String(getSelection()))) return;
     const plain = !keys.startsWith("Ctrl+");
     // a field in which something was typed undoes its own typing first
     if (!plain && keys !== "Ctrl+K" && typing(event.target) && event.target.value !== event.target.defaultValue) return;
     if (plain && typing(event.target)) return;
     // a control reached by keyboard keeps its own keys
-    if (plain && event.target.matches(":focus-visible") && event.target.closest("button, a, summary, [role=slider], [role=separator], .bead, .corner, .edge")) return;
+    if (plain && OWN.test(keys) && event.target.matches(":focus-visible") && event.target.closest("button, a, summary, [role=slider], [role=separator], .bead, .corner, .edge")) return;
     event.preventDefault();
     found.run();
   });

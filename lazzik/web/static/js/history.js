@@ -51,9 +51,14 @@ async function tell(act, content) {
   }
 }
 
+// what a step is made into before it is sent or shown
+let shape = (edits) => edits;
+export const shapeEdits = (act) => { shape = act; };
+export const shaped = (edits) => shape(edits);
+
 // `quiet` hands a refusal to the caller, who shows it where it happened
 export async function commit(edits, { quiet = false } = {}) {
-  const content = { edits };
+  const content = { edits: shape(edits) };
   try {
     return await send("edits", content);
   } catch (error) {

@@ -52,6 +52,12 @@ document.querySelector("#open-form input")?.addEventListener("change", async (ev
   event.target.value = "";
 });
 
+// buttons of pages other than the studio that carry their edits, and lead somewhere once they are stored
+document.addEventListener("click", async (event) => {
+  const button = event.target.closest("button[data-put]");
+  if (button && (await commit(JSON.parse(button.dataset.put)))) location.assign(button.dataset.then ?? location.href);
+});
+
 document.addEventListener("click", (event) => {
   const button = event.target.closest("[data-check]");
   if (!button) return;

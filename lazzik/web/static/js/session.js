@@ -1,7 +1,7 @@
 // What the studio shows now: facts of the document, the chosen address, and the panels that follow it.
 
 import { packed, Refused, text } from "./api.js";
-import { revision, sceneUrl } from "./history.js";
+import { revision, sceneUrl, shaped } from "./history.js";
 import { toast } from "./toasts.js";
 
 export let facts = JSON.parse(document.getElementById("facts").textContent);
@@ -14,10 +14,19 @@ export const onFacts = (act) => listeners.push(act);
 // a curve drawn by script stays in place while the panel around it is morphed
 const keep = { beforeNodeMorphed: (old) => !(old.dataset?.drawn) };
 
+function query({ at, also, moving }) {
+  const asked = new URLSearchParams({ at });
+  for (const other of also) asked.append("also", other);
+  if (moving) asked.set("moving", "true");
+  return asked;
+}
+
+const shown = () => ({ at: facts.at, also: facts.also, moving: facts.moving });
+
 // show another address, or the same one anew
-export async function refresh(at = facts.at, moving = facts.moving) {
+export async function refresh(asked = {}) {
   const page = new DOMParser().parseFromString(
-    await text(`${sceneUrl()}/panels?at=${encodeURIComponent(at)}&moving=${moving}`), "text/html");
+    await text(`${sceneUrl()}/panels?${query({ ...shown(), ...asked })}`), "text/html");
   for (const id of PANELS) {
     Idiomorph.morph(document.getElementById(id), page.getElementById(id), { ignoreActiveValue: true, callbacks: keep });
   }
@@ -28,11 +37,11 @@ export async function refresh(at = facts.at, moving = facts.moving) {
   Idiomorph.morph(document.getElementById("history"), page.getElementById("history"));
 }
 
-export async function choose(at, moving = facts.moving) {
-  if (at !== facts.at || moving !== facts.moving) {
-    history.pushState(null, "", `?at=${encodeURIComponent(at)}${moving ? "&moving=true" : ""}`);
-  }
-  await refresh(at, moving);
+// other numbers stay chosen beside the shown one as long as it is the same
+export async function choose(at, { moving = facts.moving, also = at === facts.channel || at.startsWith(`${facts.channel}#`) && !at.split("#").at(-1).includes(".") ? facts.also : [] } = {}) {
+  const asked = { at, also, moving };
+  if (`${query(asked)}` !== `${query(shown())}`) history.pushState(null, "", `?${query(asked)}`);
+  await refresh(asked);
 }
 
 // Previews of a drag: one on the way at a time, and always the newest next.
@@ -57,7 +66,7 @@ export class Previews {
       const asked = this.asked;
       this.next = this.asked = null;
       try {
-        const content = await packed(`${sceneUrl()}/preview`, { revision: revision(), edits, at: facts.at });
+        const content = await packed(`${sceneUrl()}/preview`, { revision: revision(), edits: shaped(edits), at: facts.at, also: facts.also });
         if (!this.stopped) this.show(content, edits);
         this.times.push(performance.now() - asked);
         this.problem?.("");

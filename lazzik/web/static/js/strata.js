@@ -2,6 +2,7 @@
 
 import { floats } from "./api.js";
 import { facts } from "./session.js";
+import { onView, span, toFrame, toX, viewed, wheelsTime, zoomed } from "./timeaxis.js";
 
 const SVG = "http://www.w3.org/2000/svg";
 const MARGIN = 7;
@@ -42,12 +43,29 @@ function roomy(reach) {
   return [1, 1.5, 2, 3, 5, 7.5, 10, 15].map((n) => n * power).find((n) => n >= reach * 1.05);
 }
 
+// names at the right edge, each at least a line below the one above
+function spreadOut(places) {
+  const order = places.map((y, i) => [y, i]).sort((a, b) => a[0] - b[0]);
+  const out = [];
+  let last = -Infinity;
+  for (const [y, i] of order) { last = Math.max(y, last + 12); out[i] = last; }
+  return out;
+}
+
 export class Strata {
   constructor() {
     this.ranges = new Map(); // lane -> [low, high] while a drag holds the scale
     this.holding = false;
     this.ghost = null;
-    new ResizeObserver(() => this.draw()).observe(document.getElementById("work"));
+    this.values = null; // [low, high] of the result while its values are zoomed
+    const work = document.getElementById("work");
+    new ResizeObserver(() => this.draw()).observe(work);
+    onView(() => this.draw());
+    const left = () => this.svgs[0]?.getBoundingClientRect().left ?? 0;
+    wheelsTime(work, left, () => this.width);
+    work.addEventListener("wheel", (event) => this.zoomValues(event), { passive: false });
+    work.addEventListener("pointermove", (event) => this.point(event, left()));
+    work.addEventListener("pointerleave", () => this.point(null));
   }
 
   get svgs() { return [...document.querySelectorAll("#lanes svg.curve")]; }
@@ -60,8 +78,48 @@ export class Strata {
       result: floats(content.result),
       lanes: new Map(Object.entries(content.lanes).map(([id, bytes]) => [id, floats(bytes)])),
       seam: content.seam,
+      problems: content.problems,
+      also: content.also.map(({ title, result }) => ({ title, result: floats(result) })),
     };
     this.draw();
+  }
+
+  // with Alt the wheel zooms the result's values about the pointer
+  zoomValues(event) {
+    const svg = event.target.closest?.("svg[data-lane=result]");
+    if (!svg || !event.altKey || !this.resultScale) return;
+    event.preventDefault();
+    const { low, high } = this.resultScale;
+    const box = svg.getBoundingClientRect();
+    const about = high - ((event.clientY - box.top - MARGIN) / (box.height - 2 * MARGIN)) * (high - low);
+    const factor = 1.0015 ** event.deltaY;
+    this.values = [about - (about - low) * factor, about + (high - about) * factor];
+    this.draw();
+  }
+
+  fitValues() { this.values = null; this.draw(); }
+
+  // values of every lane under the pointer
+  point(event, left) {
+    const svg = event?.target.closest?.("#lanes svg.curve");
+    for (const old of document.querySelectorAll("#lanes g.hover")) if (!svg) old.remove();
+    if (!svg || !this.data) return;
+    const { from, perFrame, result, base, lanes } = this.data;
+    const at = Math.round((toFrame(event.clientX - left, this.width) - from) * perFrame);
+    if (at < 0 || at >= result.length) return;
+    const x = this.x(from + at / perFrame);
+    for (const each of this.svgs) {
+      const values = each.dataset.lane === "result" ? result : each.dataset.lane === "base" ? base : lanes.get(each.dataset.lane);
+      if (!values) continue;
+      const group = each.querySelector("g.hover") ?? each.appendChild(make("g", { class: "hover" }, make("line"), make("text")));
+      const [line, label] = group.children;
+      for (const [name, value] of Object.entries({ x1: x, x2: x, y1: 0, y2: this.height(each) })) line.setAttribute(name, value);
+      label.setAttribute("x", x > this.width - 90 ? x - 5 : x + 5);
+      label.setAttribute("y", this.height(each) - 5);
+      label.setAttribute("text-anchor", x > this.width - 90 ? "end" : "start");
+      const frame = each.dataset.lane === "result" ? `frame ${tidy(from + at / perFrame).replace(/\.?0+$/, "") || 0} · ` : "";
+      label.textContent = `${frame}${tidy(values[at])}${facts.unit}`;
+    }
   }
 
   // while dragging, scales only ever grow and the state before stays as a ghost
@@ -85,8 +143,9 @@ export class Strata {
   }
 
   height(svg) { return this.heights.get(svg) ?? svg.clientHeight; }
-  x(frame) { return ((frame - facts.first) / (facts.last - facts.first)) * this.width; }
-  frameAt(x) { return facts.first + (x / this.width) * (facts.last - facts.first); }
+  x(frame) { return toX(frame, this.width); }
+  frameAt(x) { return toFrame(x, this.width); }
+  get perPixel() { return span() / this.width; }
 
   range(name, low, high, least = 1e-6) {
     if (high - low < least) [low, high] = [low - least / 2 - 0.5, high + least / 2 + 0.5];
@@ -104,7 +163,7 @@ export class Strata {
   line(values, y) {
     const { from, perFrame } = this.data;
     const start = this.x(from);
-    const step = this.width / ((facts.last - facts.first) * perFrame);
+    const step = this.width / (span() * perFrame);
     // a point for every pixel and a half is all that can be seen; the last one always stands
     const stride = Math.max(1, Math.round(1.3 / step));
     const last = values.length - 1;
@@ -127,11 +186,12 @@ export class Strata {
     }
     this.now();
     this.drawn?.();
+    document.getElementById("fit-view")?.toggleAttribute("disabled", !zoomed() && !this.values);
   }
 
   upright(svg) {
     const out = [];
-    for (const frame of ticks(facts.first, facts.last, 10)) {
+    for (const frame of ticks(...viewed(), 10)) {
       const x = this.x(frame).toFixed(1);
       out.push(make("line", { class: "grid", x1: x, x2: x, y1: 0, y2: this.height(svg) }));
     }
@@ -139,26 +199,34 @@ export class Strata {
   }
 
   drawResult(svg) {
-    const { result, base, seam } = this.data;
+    const { result, base, seam, also, from, perFrame } = this.data;
     const [least, most] = extent(result);
-    const [low, high] = this.range("result", ...extent(result, base, this.ghost ?? []));
+    const [low, high] = this.values ?? this.range("result", ...extent(result, base, this.ghost ?? [], ...also.map((other) => other.result)));
     const y = this.y(svg, low, high);
+    this.resultScale = { low, high };
+    const spread = spreadOut(also.map((other) => y(other.result[other.result.length - 1])));
     const items = this.upright(svg);
     for (const value of ticks(low, high, 4)) {
       items.push(make("line", { class: "grid", x1: 0, x2: this.width, y1: y(value), y2: y(value) }));
       items.push(make("text", { x: 4, y: y(value) - 2 }, tidy(value)));
     }
     items.push(make("path", { class: "under", d: this.line(base, y) }));
+    also.forEach((other, i) => {
+      items.push(make("path", { class: "beside", d: this.line(other.result, y) }));
+      items.push(make("text", { class: "beside-name", x: this.width - 6, y: Math.min(this.height(svg) - 16, Math.max(10, spread[i])), "text-anchor": "end" }, also.length > 6 ? "" : other.title.split(" / ")[0]));
+    });
     if (this.ghost) items.push(make("path", { class: "ghost", d: this.line(this.ghost, y) }));
     items.push(make("path", { class: "trace", d: this.line(result, y) }));
     if (most - least > 1e-9) {
       const at = result.indexOf(most);
-      const x = (at / (result.length - 1)) * this.width;
+      const x = this.x(from + at / perFrame);
       items.push(make("circle", { class: "dot", cx: x, cy: y(most), r: 3 }));
       const right = x > this.width - 110;
       items.push(make("text", { x: x + (right ? -7 : 7), y: Math.max(10, y(most) + 4), "text-anchor": right ? "end" : "start" }, `peak ${tidy(most)}${facts.unit}`));
       const apart = Math.abs(seam.value) < 5e-7 ? "0" : tidy(Math.abs(seam.value));
-      items.push(make("text", { x: this.width - 6, y: this.height(svg) - 5, "text-anchor": "end" }, `seam ${apart}${facts.unit} apart`));
+      items.push(make("text", { x: this.width - 6, y: this.height(svg) - 5, "text-anchor": "end" }, `seam ${apart}${facts.unit} apart${seam.meets ? "" : `, slope ${tidy(Math.abs(seam.slope))}${facts.unit}/s`}`));
+      const end = this.x(facts.last);
+      items.push(make("path", { class: seam.meets ? "seam met" : "seam", d: `M${end - 5} ${y(result[result.length - 1])}h5M${this.x(facts.first)} ${y(result[0])}h5` }));
     }
     svg.replaceChildren(...items);
     document.getElementById("result-range").textContent = `${tidy(least)} to ${tidy(most)}${facts.unit === "m" ? " " : ""}${facts.unit}`;
@@ -175,6 +243,7 @@ export class Strata {
       make("line", { class: "zero", x1: 0, x2: this.width, y1: y(0), y2: y(0) }),
       make("path", { class: "trace", d: this.line(values, y) }),
       make("text", { x: 12, y: 12 }, `±${tidy(high)}${facts.unit}`),
+      ...(this.data.problems[id] ? [make("text", { class: "problem", x: 80, y: 12 }, this.data.problems[id])] : []),
     );
   }
 

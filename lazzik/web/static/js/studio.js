@@ -2,14 +2,20 @@
 
 import { floats, packed } from "./api.js";
 import { channelAddress, drawBeads, keysChanged, listenToBeads, putKey, removeKeys } from "./beads.js";
+import { alone, listenToChoice } from "./choice.js";
+import { copy, paste } from "./clipboard.js";
 import { dragsUse } from "./drags.js";
+import { openFeel } from "./feel.js";
 import { action } from "./finder.js";
+import { listenToFormulas } from "./formula.js";
 import { commit, onChange, sceneUrl } from "./history.js";
 import { listenToKnobs, paintSliders } from "./knobs.js";
 import { listenToOrder } from "./order.js";
 import { choose, facts, onFacts, Previews, refresh } from "./session.js";
+import { sheet, stagger } from "./sheets.js";
 import { smoothEdges, Stage } from "./stage.js";
 import { Strata } from "./strata.js";
+import { wholeRange, zoom } from "./timeaxis.js";
 import { toast } from "./toasts.js";
 import { Transport } from "./transport.js";
 import { drawWindows, listenToWindows } from "./windows.js";
@@ -47,7 +53,9 @@ function show(content) {
 
 async function fetchCurves() {
   if (!channelAddress()) return;
-  const { strata: content } = await packed(`${sceneUrl()}/curves?address=${encodeURIComponent(channelAddress())}`);
+  const asked = new URLSearchParams({ address: channelAddress() });
+  for (const other of facts.also) asked.append("also", other);
+  const { strata: content } = await packed(`${sceneUrl()}/curves?${asked}`);
   show(content);
 }
 
@@ -62,6 +70,14 @@ async function fetchMotion(since = null) {
   }
 }
 
+// the chosen row in the tree, in sight
+let shownNode = null;
+function showChosen() {
+  if (shownNode === chosenNode()) return;
+  shownNode = chosenNode();
+  document.querySelector("#tree .object.chosen")?.scrollIntoView({ block: "nearest" });
+}
+
 const chosenNode = () => facts.at.split("/")[0];
 
 const range = (shown) => [shown.first, shown.last, shown.fps].join();
@@ -72,6 +88,7 @@ onFacts(async () => {
   if (range(facts) !== shownRange) return location.reload();
   paintSliders();
   stage?.select(chosenNode());
+  showChosen();
   await fetchCurves();
   keysChanged(strata);
 });
@@ -80,7 +97,12 @@ onChange(async (since) => {
 });
 dragsUse({ previews, strata, back: () => Promise.all([refresh(), fetchMotion()]) });
 
-listenToKnobs(work, () => transport.frame);
+const frame = () => transport.frame;
+const tree = document.getElementById("tree");
+listenToKnobs(work, frame);
+listenToKnobs(tree, frame);
+listenToChoice(tree, work);
+listenToFormulas(work);
 listenToWindows(work, strata);
 listenToBeads(work, strata);
 listenToOrder(work);
@@ -91,26 +113,57 @@ document.addEventListener("click", async (event) => {
   if (!link || event.ctrlKey || event.metaKey || event.shiftKey) return;
   event.preventDefault();
   const asked = new URL(link.href).searchParams;
-  await choose(asked.get("at") ?? facts.at, asked.get("moving") === "true");
+  const moving = link.dataset.moving ? { moving: link.dataset.moving === "true" } : {};
+  await choose(asked.get("at") ?? facts.at, moving);
 });
 window.addEventListener("popstate", () => {
   const asked = new URLSearchParams(location.search);
-  refresh(asked.get("at") ?? "", asked.get("moving") === "true");
+  refresh({ at: asked.get("at") ?? "", also: asked.getAll("also"), moving: asked.get("moving") === "true" });
+});
+
+// add a layer and open it
+async function commitNew(edit) {
+  const before = new Set(facts.lanes.map((lane) => lane.id));
+  if (!(await commit([edit]))) return;
+  const added = facts.lanes.find((lane) => !before.has(lane.id));
+  if (added) await choose(added.address);
+}
+
+// buttons that open a sheet
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("button[data-sheet]");
+  if (!button) return;
+  const { sheet: name, ...asked } = button.dataset;
+  sheet(name, asked);
 });
 
 work.addEventListener("click", async (event) => {
   const button = event.target.closest("button");
   const layer = (button?.closest("[data-layer]") ?? document.querySelector(".lane.chosen[data-layer]"))?.dataset.layer;
+  const here = channelAddress();
   if (button?.dataset.add) {
-    const before = new Set(facts.lanes.map((lane) => lane.id));
-    if (!(await commit([{ do: "add-layer", address: channelAddress(), kind: button.dataset.add }]))) return;
-    const added = facts.lanes.find((lane) => !before.has(lane.id));
-    if (added) await choose(added.address);
+    await commitNew({ do: "add-layer", address: here, kind: button.dataset.add });
+  } else if (button?.dataset.read) {
+    const { read: source, combine } = button.dataset;
+    await commitNew({ do: "add-layer", address: here, kind: "link", label: button.textContent.trim(), combine, settings: { source } });
+  } else if (button?.dataset.use) {
+    await commitNew({ do: "use-recipe", address: here, recipe: button.dataset.use });
+  } else if (button?.dataset.feel) {
+    openFeel(button, frame);
+  } else if (button?.dataset.fit) {
+    const on = button.getAttribute("aria-pressed") !== "true";
+    commit([{ do: "change-layer", address: layer, loop: on ? facts.last - facts.first : null, fit: on }]);
+  } else if (button?.dataset.loopAll) {
+    const which = { chosen: [here], also: [here, ...facts.also], scene: [], none: [here] }[button.dataset.loopAll];
+    commit([{ do: "loop", addresses: which, fit: button.dataset.loopAll !== "none" }]);
+  } else if (button?.dataset.follow) {
+    commit([{ do: "follow-recipe", address: layer ?? document.querySelector(".lane.chosen").dataset.layer, number: button.dataset.follow }]);
+  } else if (button?.dataset.expose) {
+    const on = button.getAttribute("aria-pressed") !== "true";
+    commit([{ do: "expose", recipe: here.split("#")[0].split("/")[1], target: button.dataset.expose, on }]);
   } else if (button?.dataset.flag) {
     const on = button.getAttribute("aria-pressed") !== "true";
     commit([{ do: "change-layer", address: layer, [button.dataset.flag]: on }]);
-  } else if (button?.dataset.loop) {
-    commit([{ do: "change-layer", address: layer, loop: Number(button.dataset.loop) }]);
   } else if (button && "remove" in button.dataset) {
     commit([{ do: "remove-layer", address: layer }]);
   }
@@ -125,7 +178,7 @@ canvas.addEventListener("pointerup", (event) => {
   const id = stage?.pick(event.clientX, event.clientY);
   const row = id && document.querySelector(`#row-${CSS.escape(id)} > a`);
   if (row) row.click();
-  else if (id) choose(`${id}/rotation.z`, false);
+  else if (id) choose(`${id}/rotation.z`, { moving: false });
 });
 
 // the divider between stage and strata
@@ -157,6 +210,25 @@ action("last", ["End"], () => transport.go(facts.last), "To the last frame");
 action("key", ["K"], () => putKey(transport.frame), "Put a key at the playhead");
 action("remove-keys", ["Delete"], removeKeys, "Remove the chosen keys");
 action("layer", ["L"], () => document.getElementById("add-layer")?.click(), "Add a layer");
+action("why", ["W"], () => sheet("why", { at: facts.at }), "Why does it not show?");
+action("fit", ["F"], () => { wholeRange(); strata.fitValues(); }, "Fit the view to the range and all values");
+action("closer", ["+", "="], () => zoom(0.7, transport.frame), "Zoom the time in, about the playhead");
+action("wider", ["-"], () => zoom(1 / 0.7, transport.frame), "Zoom the time out");
+action("copy-layer", ["Ctrl+C"], () => copy(false), "Copy the chosen layer");
+action("copy-stack", ["Ctrl+Shift+C"], () => copy(true), "Copy the whole stack");
+action("paste", ["Ctrl+V"], () => paste("on-top"), "Paste layers on top");
+action("paste-instead", [], () => paste("instead"), "Paste layers in the place of the stack");
+action("stagger", ["G"], stagger, "Stagger a number over the choice");
+action("save-recipe", [], () => sheet("recipe-form", { at: channelAddress() }), "Save the stack as a recipe");
+action("recipes", [], () => { location.href = `${sceneUrl()}/recipes?at=${encodeURIComponent(channelAddress())}`; }, "Choose a recipe for this number");
+action("dial", ["D"], () => sheet("dial-form"), "Add a dial");
+action("seams", [], () => sheet("seams"), "Check all seams");
+// Escape closes what is open first, and only then ends a choice of several
+let closes = false;
+window.addEventListener("keydown", (event) => {
+  if (event.key === "Escape") closes = Boolean(document.querySelector(".feel, .dropdown-menu.show, dialog[open], .dragging"));
+}, true);
+action("alone", ["Escape"], () => { if (facts.also.length && !closes) alone(); }, "Choose the shown number alone");
 action("reset", ["R"], () => stage?.reset(), "Reset the view");
 action("camera", ["C"], () => press("camera", stage?.toggleCamera()), "Look through the scene's camera");
 action("path", ["P"], () => press("path", stage?.togglePath()), "Show the path of the chosen object");
@@ -167,6 +239,7 @@ action("smooth", [], () => {
 document.addEventListener("theme", () => { stage?.dress(); stage?.select(stage.chosen); });
 
 paintSliders();
+showChosen();
 transport.go(facts.first);
 // for measuring from outside
 window.lazzik = { previews, transport, stage, strata, choose };

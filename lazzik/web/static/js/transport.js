@@ -2,6 +2,7 @@
 
 import { make } from "./strata.js";
 import { facts } from "./session.js";
+import { onView, span, toFrame, toX, viewed, wheelsTime } from "./timeaxis.js";
 
 export class Transport {
   constructor(show) {
@@ -20,12 +21,14 @@ export class Transport {
     });
     this.field.addEventListener("change", () => this.go(Number(this.field.value)));
     new ResizeObserver(() => this.draw()).observe(this.ruler);
+    onView(() => this.draw());
+    wheelsTime(this.ruler, () => this.ruler.getBoundingClientRect().left, () => this.width, true);
   }
 
   scrub(event) {
     this.pause();
     const box = this.ruler.getBoundingClientRect();
-    const at = (x) => this.go(facts.first + ((x - box.left) / box.width) * (facts.last - facts.first));
+    const at = (x) => this.go(toFrame(x - box.left, box.width));
     at(event.clientX);
     const stop = new AbortController();
     window.addEventListener("pointermove", (next) => at(next.clientX), { signal: stop.signal });
@@ -42,11 +45,11 @@ export class Transport {
   }
 
   place() {
-    const x = ((this.frame - facts.first) / (facts.last - facts.first)) * this.width;
-    document.getElementById("pin").style.transform = `translateX(${x}px)`;
-    const line = document.getElementById("playhead");
-    if (line) {
-      line.style.transform = `translateX(${x}px)`;
+    const x = toX(this.frame, this.width);
+    for (const mark of [document.getElementById("pin"), document.getElementById("playhead")]) {
+      if (!mark) continue;
+      mark.style.transform = `translateX(${x}px)`;
+      mark.hidden = x < -0.5 || x > this.width + 0.5;
     }
   }
 
@@ -82,11 +85,11 @@ export class Transport {
     const svg = this.ruler.querySelector("svg");
     const { clientWidth: width, clientHeight: height } = this.ruler;
     this.width = width;
-    const span = facts.last - facts.first;
-    const step = [1, 2, 5, 10, 25, 50, 100, 250, 500, 1000, 2500, 5000].find((n) => (n / span) * width >= 56) ?? 10000;
+    const [from, to] = viewed();
+    const step = [1, 2, 5, 10, 25, 50, 100, 250, 500, 1000, 2500, 5000].find((n) => (n / span()) * width >= 56) ?? 10000;
     const items = [];
-    for (let frame = Math.ceil(facts.first / step) * step - step; frame <= facts.last; frame += step / 5) {
-      const x = ((frame - facts.first) / span) * width;
+    for (let frame = Math.ceil(from / step) * step - step; frame <= to; frame += step / 5) {
+      const x = toX(frame, width);
       const long = Math.abs(frame / step - Math.round(frame / step)) < 1e-9;
       items.push(make("path", { d: `M${x.toFixed(1)} ${height}v${long ? -12 : -6}` }));
       if (long && x > 8) items.push(make("text", { x: Math.min(x, width - 10), y: 14, "text-anchor": x > width - 14 ? "end" : "middle" }, String(Math.round(frame))));

@@ -54,7 +54,7 @@ export function listenToWindows(root, strata) {
     const group = grip.parentElement;
     const what = grip.dataset.grip;
     const change = new Change();
-    const perPixel = (facts.last - facts.first) / strata.width;
+    const { perPixel } = strata;
     follow(event, {
       move: (dx) => {
         const window = moved(lane.window, what, dx * perPixel);

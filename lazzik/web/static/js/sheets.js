@@ -1,0 +1,127 @@
+// Sheets over the studio: fragments from the server, whose buttons carry the edits that they stand for.
+
+import { Refused, text } from "./api.js";
+import { members } from "./choice.js";
+import { Change } from "./drags.js";
+import { commit, sceneUrl } from "./history.js";
+import { choose, facts } from "./session.js";
+import { toast } from "./toasts.js";
+
+let dialog = null;
+
+export async function sheet(name, asked = {}) {
+  const query = new URLSearchParams();
+  for (const [key, value] of Object.entries(asked)) for (const item of [value].flat()) query.append(key, item);
+  try {
+    show(await text(`${sceneUrl()}/${name}?${query}`), name);
+  } catch (error) {
+    if (!(error instanceof Refused)) throw error;
+    toast(error.message);
+  }
+}
+
+function show(content, name) {
+  if (!dialog?.open) {
+    dialog = document.createElement("dialog");
+    dialog.addEventListener("close", () => { dialog.remove(); dialog.dispatchEvent(new Event("gone")); });
+    dialog.addEventListener("click", (event) => { if (event.target === dialog) dialog.close(); });
+    document.body.append(dialog);
+    listen(dialog);
+  }
+  dialog.className = `sheet-dialog sheet-${name}`;
+  // the fragment is the server's own page part, every value in it escaped there
+  const page = new DOMParser().parseFromString(content, "text/html");
+  const close = Object.assign(document.createElement("button"), { type: "button", className: "close", title: "Close (Escape)" });
+  close.setAttribute("aria-label", "Close");
+  close.append("×");
+  close.addEventListener("click", () => dialog.close());
+  dialog.replaceChildren(close, ...page.body.children);
+  dialog.setAttribute("aria-label", dialog.querySelector("h2")?.textContent ?? name);
+  if (!dialog.open) dialog.showModal();
+  prepare[dialog.querySelector("form")?.id]?.(dialog.querySelector("form"));
+}
+
+function listen(box) {
+  box.addEventListener("click", async (event) => {
+    const button = event.target.closest("button");
+    if (button?.dataset.edits) {
+      const edits = JSON.parse(button.dataset.edits);
+      box.close();
+      await commit(edits);
+    } else if (button?.dataset.go) {
+      box.close();
+      await choose(button.dataset.go);
+    } else if (button?.dataset.formulaExample) {
+      box.close();
+      const field = document.querySelector("[data-formula] input");
+      if (!field) return;
+      field.value = button.dataset.formulaExample;
+      field.focus();
+      field.dispatchEvent(new Event("input", { bubbles: true }));
+    }
+  });
+  box.addEventListener("submit", async (event) => {
+    event.preventDefault();
+    const form = event.target;
+    const fields = new FormData(form);
+    try {
+      await landing[form.id](form, fields, box);
+    } catch (error) {
+      if (!(error instanceof Refused)) throw error;
+      form.querySelector(".field-error").textContent = error.message;
+    }
+  });
+}
+
+// what a form's button does; a refusal is said in the form, and the sheet stays
+const landing = {
+  "dial-form": async (form, fields, box) => {
+    const dial = form.dataset.dial;
+    const content = Object.fromEntries(fields);
+    const done = await commit([dial ? { do: "change-dial", dial, ...content } : { do: "add-dial", ...content }], { quiet: true });
+    if (done) box.close();
+  },
+  "recipe-form": async (form, fields, box) => {
+    const expose = fields.getAll("expose").map((target) => ({ target }));
+    const edit = { do: "save-recipe", address: form.dataset.address, label: fields.get("label"), note: fields.get("note"), expose };
+    if (await commit([edit], { quiet: true })) box.close();
+  },
+  "stagger-form": async (form, _fields, box) => {
+    const change = form.change;
+    form.change = null;
+    if (!change) return box.close();
+    await change.land();
+    if (!form.querySelector(".field-error").textContent) box.close();
+  },
+};
+
+// what a form needs once it is shown
+const prepare = {
+  "stagger-form": (form) => {
+    const said = form.querySelector(".field-error");
+    const members = JSON.parse(form.dataset.members);
+    const preview = () => {
+      const by = form.elements.by.value;
+      for (const label of form.querySelectorAll("[data-for]")) label.hidden = label.dataset.for !== by;
+      form.querySelector("[data-amount]").textContent = by === "step" ? "each later by" : "over";
+      const edit = {
+        do: "stagger", by, addresses: members.map((member) => `${member}#${form.dataset.layerId}.${form.elements.number.value}`),
+        start: form.elements.start.value, amount: form.elements.amount.value, axis: form.elements.axis.value,
+      };
+      if (by === "random") edit.seed = form.elements.seed.value;
+      if (by === "distance" && form.elements.origin.value) edit.origin = form.elements.origin.value;
+      form.change ??= new Change((sentence) => { said.textContent = sentence; });
+      form.change.to([edit]);
+    };
+    form.addEventListener("input", preview);
+    dialog.addEventListener("gone", () => form.change?.giveUp(), { once: true });
+    preview();
+  },
+};
+
+export function stagger() {
+  const lane = facts.lanes.find((item) => item.chosen);
+  if (!lane) return toast("Choose a layer first: its numbers are what is spread.");
+  if (members().length < 2) return toast("Choose more numbers first: hold Ctrl and press other objects at the left.");
+  return sheet("stagger", { at: lane.address, also: facts.also });
+}
