@@ -83,6 +83,8 @@ class StrataView:
     """(title, address) of the numbers chosen beside this one."""
     recipe: Recipe | None
     """Whose stack this is, if it is one."""
+    bakes: bool
+    """Whether it can be baked: the numbers of objects can."""
     uses: tuple[str, ...]
     """Addresses on which that recipe is used."""
     dials: tuple[DialOffer, ...]
@@ -115,6 +117,7 @@ def strata_view(scene: Scene, chosen: Address, also: tuple[Address, ...] = ()) -
         not channel.layers,
         tuple((title(scene, address), str(address)) for address in also),
         recipe if not here.hops else None,
+        place.node is not None and not here.hops,
         uses,
         tuple(
             DialOffer(dial, "replace" if dial.unit == place.quantity.unit else "multiply")

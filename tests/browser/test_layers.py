@@ -12,7 +12,7 @@ pytestmark = pytest.mark.browser
 
 def test_a_new_layer_moves_the_object_at_once(small: Studio) -> None:
     page = small.page
-    expect(page.locator(".empty-line")).to_contain_text("No layers yet")
+    expect(page.locator(".lanes .empty-line")).to_contain_text("No layers yet")
     assert small.reach() == 0
     drawn = page.evaluate("() => window.lazzik.stage.frames")
     page.click("#add-layer")
@@ -128,7 +128,7 @@ def test_window_edges_answer_to_the_keyboard(layered: Studio) -> None:
 
 
 def test_a_loop_over_the_range_closes_the_seam(layered: Studio) -> None:
-    layered.page.click("[data-loop]")
+    layered.page.click("#strip [data-fit]")
     layered.lands(2)
     assert layered.page.input_value('#strip [data-field="loop"] input') == "150"
     expect(layered.page.locator("svg[data-lane=result]")).to_contain_text("seam 0° apart")

@@ -126,7 +126,7 @@ def test_the_recipes_page_has_the_library_and_puts_one_on_a_number(client: TestC
     studio = text(client, scene, at="mast/rotation.y")
     assert 'data-address="mast/rotation.y#orbit.rate"' in studio
     assert "?at=recipes/orbit" in studio
-    own = text(client, scene, at="recipes/orbit")
+    own = text(client, scene, at="recipes/orbit#round")
     assert 'data-expose="round.rate" aria-pressed="true"' in own
     assert "used on 1 number" in own
 

@@ -82,7 +82,7 @@ def _of_layer(scene: Scene, channel: Address, place: Place, lane: Lane, scope: S
         yield Reason(f"The weight of {name} is 0.", *mend)
     if _shut(layer, scene):
         window = layer.window
-        span = f"{_frame(window.start)} to {_frame(window.end)}"
+        span = f"{_frame(window.start, 'the beginning')} to {_frame(window.end, 'the end')}"
         yield Reason(
             f"The window of {name} runs from {span}, outside the range {scene.first} to {scene.last}.",
             "Open the window",
@@ -226,5 +226,5 @@ def _set(address: str, value: float) -> tuple[dict[str, Any], ...]:
     return ({"do": "set", "address": address, "value": float(value)},)
 
 
-def _frame(value: float | None) -> str:
-    return "the beginning" if value is None else f"{value:g}"
+def _frame(value: float | None, otherwise: str) -> str:
+    return otherwise if value is None else f"{value:g}"
