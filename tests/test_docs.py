@@ -7,6 +7,7 @@ from pathlib import Path
 
 import pytest
 
+from tools import layerpages
 from tools.reference import FILE, reference
 
 ROOT = Path(__file__).parent.parent
@@ -15,6 +16,11 @@ PAGES = [ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))]
 
 def test_the_reference_is_what_the_program_says() -> None:
     assert FILE.read_text() == reference(), "run: python -m tools.reference"
+
+
+def test_the_page_of_layers_shows_every_kind_as_the_demo_uses_it() -> None:
+    for name, text in layerpages.files().items():
+        assert (layerpages.FOLDER / name).read_text() == text, f"{name}: run python -m tools.layerpages"
 
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)

@@ -68,6 +68,7 @@ def test_several_are_chosen_drawn_and_changed_together_or_apart(station: Studio)
     page = station.page
     choose_lamps(station, 2, 3)
     expect(page.locator("path.beside")).to_have_count(2)
+    assert page.evaluate("() => document.getElementById('work').scrollWidth <= innerWidth - 260")
     expect(page.locator(".object.also")).to_have_count(2)
     expect(page.locator("svg[data-lane=result]")).to_contain_text("Lamp 2")
     before = track(station, "lamp-3")

@@ -14,7 +14,7 @@ from scipy.ndimage import gaussian_filter1d
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
-from lazzik.core.channel.layer import Layer
+from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.clock import SUBSTEPS, Clock
 from lazzik.core.evaluate.evaluator import evaluate, number_on
 from lazzik.core.evaluate.scope import Scope
@@ -376,3 +376,45 @@ def test_a_drawn_travel_follows_its_own_curve() -> None:
     np.testing.assert_allclose(on(clock, layer("travel", **fields)), [2, 2, 6, 10, 11, 12, 12], atol=1e-12)
     again = layer("travel", after="accumulate", **fields)
     np.testing.assert_allclose(on(Clock(FPS, 0, np.array([35.0, 40, 50])), again), [16, 20, 22], atol=1e-9)
+
+
+OFFERED = sorted(kind for kind, model in BY_KIND.items() if model.offered)
+DRIVABLE = [(kind, name) for kind in sorted(BY_KIND) for name in numbers_of(BY_KIND[kind])]
+
+
+@settings(max_examples=250)
+@given(st.sampled_from(DRIVABLE), st.sampled_from(OFFERED), st.sampled_from(OFFERED), st.integers(0, 90))
+def test_a_value_is_the_same_whatever_was_asked_however_numbers_are_driven(
+    target: tuple[str, str], driver: str, deeper: str, frame: int
+) -> None:
+    """Any number of any kind driven by any kind, whose own first number is driven by any kind again."""
+    kind, name = target
+    inner = layer(driver).replaced(id="inner", weight=0.2)
+    first = next(iter(numbers_of(type(inner))))
+    inner = inner.with_number(first, Channel(value=0.5, layers=(layer(deeper).replaced(id="deep", weight=0.1),)))
+    start = getattr(layer(kind), name)
+    driven = layer(kind).with_number(name, Channel(value=start if isinstance(start, float) else 1.0, layers=(inner,)))
+    base = (Key(frame=3, value=0), Key(frame=44, value=6, go="linear"), Key(frame=80, value=-2))
+    wide = on(Clock.over(FPS, 0, 120, per_frame=4), driven, base=base)
+    part = on(Clock.over(FPS, 0, frame + 3, start=frame, per_frame=2), driven, base=base)
+    alone = on(Clock(FPS, 0, np.array([frame + 0.25])), driven, base=base)
+    size = max(1.0, float(np.abs(wide).max()))
+    assert np.all(np.isfinite(wide))
+    assert abs(part[0] - wide[frame * 4]) <= 1e-8 * size
+    assert abs(part[3] - wide[frame * 4 + 6]) <= 1e-8 * size
+    assert abs(alone[0] - wide[frame * 4 + 1]) <= 1e-7 * size
+
+
+@given(
+    st.sampled_from(["noise", "wave"]),
+    st.lists(st.tuples(numbers(0.2, 4), st.sampled_from(["cubic", "linear", "step"])), min_size=2, max_size=5),
+)
+def test_a_keyed_period_never_makes_the_motion_skip(kind: str, periods: list[tuple[float, str]]) -> None:
+    """No step of the output is larger than the fastest rate allows: the slope of the shape times that rate."""
+    base = tuple(Key(frame=17.0 * k, value=value, go=go) for k, (value, go) in enumerate(periods))  # type: ignore[arg-type]
+    driven = layer(kind, amplitude=1.0).with_number("period", Channel(keys=base))
+    per_frame = 16
+    values = on(Clock.over(FPS, 0, 17 * len(periods), per_frame=per_frame), driven)
+    steepest = 2 * np.pi if kind == "wave" else 8.0  # of sine, and of gradient noise of one octave, per cycle
+    fastest = 1 / min(value for value, _ in periods)
+    assert np.abs(np.diff(values)).max() <= steepest * fastest / FPS / per_frame * 1.001

@@ -1,8 +1,10 @@
-"""The layer kinds. A new kind is its own file and its name in KINDS; all else is made from what it says of itself."""
+"""The layer kinds. A new kind is its own file and its file's name in FILES; all else is made from what it says of
+itself."""
 
 from __future__ import annotations
 
 from functools import reduce
+from importlib import import_module
 from operator import or_
 from typing import TYPE_CHECKING, Annotated, get_args
 
@@ -11,35 +13,35 @@ from pydantic import Field
 from lazzik.core.channel.channel import Channel, Number
 from lazzik.core.channel.layer import Layer
 from lazzik.core.document import Frozen
-from lazzik.core.layers.follow import Follow
-from lazzik.core.layers.formula import Formula
-from lazzik.core.layers.hold import Hold
-from lazzik.core.layers.limit import Limit
-from lazzik.core.layers.link import Link
-from lazzik.core.layers.noise import Noise
-from lazzik.core.layers.recipe import Override, Recipe, Use
-from lazzik.core.layers.repeat import Repeat
-from lazzik.core.layers.settle import Settle
-from lazzik.core.layers.smooth import Smooth
-from lazzik.core.layers.travel import Travel
-from lazzik.core.layers.turn import Turn
-from lazzik.core.layers.wave import Wave
+from lazzik.core.layers.recipe import Override, Recipe
 
-KINDS: tuple[type[Layer], ...] = (
-    Noise,
-    Wave,
-    Settle,
-    Follow,
-    Travel,
-    Turn,
-    Formula,
-    Repeat,
-    Hold,
-    Limit,
-    Smooth,
-    Link,
-    Use,
+FILES = (
+    "noise",
+    "wave",
+    "settle",
+    "follow",
+    "travel",
+    "turn",
+    "formula",
+    "repeat",
+    "hold",
+    "limit",
+    "smooth",
+    "link",
+    "recipe",
 )
+"""In the order of the palette."""
+
+
+def _kind(file: str) -> type[Layer]:
+    """The one layer kind that a file defines."""
+    module = import_module(f"{__name__}.{file}")
+    own = [item for item in vars(module).values() if isinstance(item, type) and item.__module__ == module.__name__]
+    (kind,) = [item for item in own if issubclass(item, Layer)]
+    return kind
+
+
+KINDS: tuple[type[Layer], ...] = tuple(_kind(file) for file in FILES)
 
 BY_KIND: dict[str, type[Layer]] = {get_args(kind.model_fields["kind"].annotation)[0]: kind for kind in KINDS}
 

@@ -84,7 +84,7 @@ def closed(run: Run, count: int) -> tuple[Samples, Samples]:
 def on_grid(inputs: Inputs, name: str, grid: Grid) -> Samples:
     """(grid + 2,) one of a layer's numbers all over the grid."""
     value = np.asarray(inputs.number(name, grid.clock), dtype=float)
-    return np.ascontiguousarray(np.broadcast_to(value, grid.clock.frames.shape))
+    return np.array(np.broadcast_to(value, grid.clock.frames.shape))  # kernels take no view that can't be written
 
 
 @kernel("UniTuple(float64, 4)(float64, float64, float64)")

@@ -1,0 +1,104 @@
+"""1,000 channels × 250 frames of noise and each other kind in turn, against their bare kernels (goal: within 6)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from functools import partial
+
+import numpy as np
+
+from benchmarks.timing import best
+from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.keys import Key, curve_through
+from lazzik.core.channel.layer import Layer
+from lazzik.core.clock import SUBSTEPS
+from lazzik.core.evaluate.evaluator import evaluate
+from lazzik.core.layers import BY_KIND, Recipe
+from lazzik.core.layers.noise import Noise, octave_noise
+from lazzik.core.layers.oscillator import ring, trail
+from lazzik.core.layers.smooth import gaussian_mean
+from lazzik.core.layers.travel import travel
+from lazzik.core.layers.wave import wave
+from lazzik.core.scene.dial import Dial
+from lazzik.core.scene.node import Node, Rotation
+from lazzik.core.scene.scene import Scene
+
+CHANNELS, FRAMES, OCTAVES = 1000, 250, 4.0
+KEYS = (Key(frame=0, value=0.0), Key(frame=60, value=9.0))
+READS = {"link": {"source": "dials/breeze"}, "formula": {"text": "x + breeze * sin(t)"}, "recipe": {"recipe": "swing"}}
+
+
+def rows() -> Iterator[str]:
+    """One row for each kind, and one for all together."""
+    names = [name for name in BY_KIND if name != "noise"]
+    whole = bare = 0.0
+    for name in names:
+        scene = crowd(name, CHANNELS // len(names))
+        addresses = [f"{node.id}/rotation.z" for node in scene.nodes]
+        clock = scene.clock()
+        spent = best(partial(evaluate, scene, addresses, clock), runs=3)
+        least = len(addresses) * best(bare_of(name), runs=30)
+        whole, bare = whole + spent, bare + least
+        yield f"noise and {name:<9}{1e3 * spent / len(addresses):.3f} ms each, {spent / least:.2f} times its kernels"
+    yield f"all kinds in turn: {1e3 * whole:.0f} ms, bare kernels {1e3 * bare:.0f} ms: {whole / bare:.2f} times"
+
+
+def crowd(name: str, count: int) -> Scene:
+    """So many objects, each with noise and one layer of a kind over two keys."""
+
+    def channel(k: int) -> Channel:
+        noise = Noise(kind="noise", id="n", label="n", octaves=OCTAVES, period=0.7, seed=float(k))
+        return Channel(keys=KEYS, layers=(noise, layer(name)))
+
+    swing = Recipe(id="swing", label="Swing", stack=Channel(layers=(layer("wave"),)))
+    nodes = tuple(Node(id=f"n{k}", label="n", rotation=Rotation(z=channel(k))) for k in range(count))
+    return Scene(name="All", last=FRAMES - 1, nodes=nodes, dials=(Dial(id="breeze", label="Breeze"),), recipes=(swing,))
+
+
+def layer(name: str) -> Layer:
+    """A layer of a kind with its usual numbers."""
+    return BY_KIND[name].model_validate({"kind": name, "id": name, "label": name} | READS.get(name, {}))
+
+
+def bare_of(name: str) -> Callable[[], object]:
+    """The plain computation of noise and one layer: the same kernels on the same number of points, and nothing else."""
+    frames = np.arange(float(FRAMES))
+    fine = np.arange(float(FRAMES * SUBSTEPS))
+    noise = np.array([[2.0], [OCTAVES], [0.5], [3.0], [0.5], [0.5]])
+    curve = curve_through(KEYS, 30.0)
+    out, wide = np.empty(FRAMES), np.empty(len(fine))
+    e, v = np.empty(len(fine) - 2), np.empty(len(fine) - 2)
+
+    def below(points: np.ndarray, into: np.ndarray) -> np.ndarray:
+        octave_noise(points, 0, 0, 0, noise, into)
+        return into + curve.at(points, 30.0)
+
+    def spring() -> object:
+        x = below(fine / SUBSTEPS, wide)
+        full = np.full(len(fine), 9.0)
+        e[0] = v[0] = 0.0
+        if name == "settle":
+            return ring(x, full, full, full, 0.004, 0, e, v)
+        return trail(x, full, full, 0.004, e, v)
+
+    def smooth() -> object:
+        return gaussian_mean(below(fine / SUBSTEPS, wide), frames * 4 + 100, np.full(FRAMES, 30.0), out)
+
+    def periodic() -> object:
+        x = below(frames, out)
+        wave(frames, 0, np.array([[1.0], [0.0], [0.5], [0.0]]), out)
+        return x + out
+
+    def moved() -> object:
+        x = below(frames, out)
+        travel(frames, 3, 2, 0, np.array([[0.0], [1.0], [0.0], [30.0], [1.0]]), out)
+        return x + out
+
+    plain: dict[str, Callable[[], object]] = {
+        "settle": spring, "follow": spring, "smooth": smooth, "wave": periodic, "recipe": periodic, "travel": moved,
+        "hold": lambda: (below(frames, out), below(np.floor(frames / 4) * 4, out)),
+        "limit": lambda: np.clip(below(frames, out), -1, 1),
+        "repeat": lambda: (below(frames, out), curve.at(frames % 60, 30.0)),
+        "formula": lambda: below(frames, out) + np.sin(frames / 30),
+    }  # fmt: skip
+    return plain.get(name, lambda: below(frames, out) + frames)
