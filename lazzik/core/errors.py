@@ -5,7 +5,9 @@ LazzikError
 ├── InvalidEdit      (ValueError)   an edit that the scene can't take
 ├── InvalidDocument  (ValueError)   a text that is not a scene
 ├── BadNumber        (ValueError)   a typed number that can't be read
-└── BadFormula       (ValueError)   a formula that can't be read, or has no value somewhere
+├── BadFormula       (ValueError)   a formula that can't be read, or has no value somewhere
+├── UnknownAsset     (LookupError)  a mesh, font or picture that the scene names and nobody holds
+└── InvalidAsset     (ValueError)   a file offered as one that is malformed, hostile or too large
 
 Every message is a sentence for the person who made the mistake: what was wrong, and where.
 """
@@ -44,3 +46,11 @@ class BadFormula(LazzikError, ValueError):
 
 class BadNumber(LazzikError, ValueError):
     """A number typed into a field that is neither a number nor plain arithmetic."""
+
+
+class UnknownAsset(LazzikError, LookupError):
+    """An asset that the scene names and that no keeper holds."""
+
+
+class InvalidAsset(LazzikError, ValueError):
+    """A file offered as a mesh, a font or a picture that is malformed, hostile or too large."""

@@ -23,13 +23,13 @@ def library() -> tuple[Recipe, ...]:
     return (
         _recipe(
             "gust_sway", "Gusty sway", "°", "Leans into gusts that come and go: masts, poles, signs.",
-            _layer("noise", "gust", amplitude=9.0, period=1.6, octaves=2.0, gain=0.62, seed=7.0),
+            _layer("noise", "gust", amplitude=9.0, period=1.6, octaves=2.0, gain=0.38, seed=7.0),
             _layer("noise", "tremble", amplitude=0.9, period=0.22, octaves=2.0, seed=3.0),
             expose=("gust.amplitude", "gust.period", "gust.seed", "tremble.amplitude"),
         ),
         _recipe(
             "lamp_flicker", "Lamp flicker", "", "An unsteady light: mostly on, with dips. For glow and intensity.",
-            _layer("noise", "flicker", amplitude=1.0, period=0.18, octaves=3.0, side="below", bias=0.75, gain=0.7),
+            _layer("noise", "flicker", amplitude=1.0, period=0.18, octaves=3.0, side="below", bias=0.75, gain=0.35),
             expose=("flicker.amplitude", "flicker.period", "flicker.seed"), reach=1.0,
         ),
         _recipe(

@@ -63,9 +63,15 @@ def part(node_id: str, label: str, parent: str | None, shape: Any, look: Look, *
     return Node(id=node_id, label=label, parent=parent, shape=shape, look=look, **fields)
 
 
+def trunk(radius: float, top: float, height: float, **fields: Any) -> Tube:
+    """A round bar that narrows or widens to another radius."""
+    return Tube(kind="tube", radius=radius, upper=top / radius, height=height, **fields)
+
+
 def bar(radius: float, height: float, top: float | None = None) -> Tube:
     """A round bar that stands on its origin."""
-    return Tube(kind="tube", radius=radius, top=top, height=height, around=10, base=True)
+    upper = 1.0 if top is None else top / radius
+    return Tube(kind="tube", radius=radius, upper=upper, height=height, around=10, base=True)
 
 
 def layer(kind: str, label: str, **fields: Any) -> Layer:
@@ -113,7 +119,7 @@ def driven(*layers: Layer, base: float = 0.0, keys: tuple[Key, ...] = ()) -> Cha
 
 
 def _ground() -> list[Node]:
-    plate = Tube(kind="tube", radius=9.5, top=9.0, height=0.5, around=40)
+    plate = trunk(9.5, 9.0, 0.5, around=40)
     return [
         part("ridge", "Ridge", None, plate, STONE, position=at(0, -0.25, 0), scale=Scale(x=1.25)),
         part("rock-a", "Boulder", "ridge", Ball(kind="ball", radius=0.7, around=7, along=5), STONE,
@@ -167,7 +173,7 @@ def _anemometer() -> list[Node]:
     for k in range(3):
         arm = part(f"arm-{k + 1}", f"Arm {k + 1}", "rotor", Box(kind="box", width=0.04, height=0.04, depth=0.62), INK,
                    rotation=Rotation(y=120.0 * k))  # fmt: skip
-        bowl = Tube(kind="tube", radius=0.17, top=0.05, height=0.2, around=12)
+        bowl = trunk(0.17, 0.05, 0.2, around=12)
         cup = part(f"cup-{k + 1}", f"Cup {k + 1}", f"arm-{k + 1}", bowl, BONE, position=at(0, 0, 0.5),
                    rotation=Rotation(z=90))  # fmt: skip
         nodes += [arm, cup]
@@ -215,7 +221,7 @@ def _windsock() -> list[Node]:
         flap = driven(noise("Flutter", breezy(5 + 2.5 * k), 0.55, 32, octaves=2.0, shift=0.09 * k), base=-4)
         hinge = Node(id=f"sock-{k + 1}", label=f"Sock {k + 1}", parent=above,
                      position=at(0.42 if k else 0.06, 0, 0), rotation=Rotation(z=flap))  # fmt: skip
-        cloth = Tube(kind="tube", radius=width, top=width - 0.035, height=0.42, around=12)
+        cloth = trunk(width, width - 0.035, 0.42, around=12)
         look = BRICK if k % 2 == 0 else BONE
         nodes += [hinge, part(f"cloth-{k + 1}", f"Cloth {k + 1}", f"sock-{k + 1}", cloth, look,
                               position=at(0.21, 0, 0), rotation=Rotation(z=-90))]  # fmt: skip
@@ -237,7 +243,7 @@ def _lamps() -> list[Node]:
             part(lamp, f"Lamp {k + 1}", "lamps", bar(0.03, 0.8), INK, position=at(0.78 * k, 0, -0.16 * k),
                  rotation=Rotation(z=nod)),
             part(f"shade-{k + 1}", f"Shade {k + 1}", lamp,
-                 Tube(kind="tube", radius=0.16, top=0.1, height=0.26, around=10),
+                 trunk(0.16, 0.1, 0.26, around=10),
                  paint("#E9C46A", glow=glow), position=at(0, 0.9, 0)),
         ]  # fmt: skip
     return nodes
@@ -296,7 +302,7 @@ def _instruments() -> list[Node]:
         part("cover", "Rain cover", "crate", Box(kind="box", width=1.35, height=0.05, depth=0.95), AMBER,
              position=at(0, 0.76, 0), rotation=Rotation(x=flap)),
         part("dish-post", "Dish", None, bar(0.07, 0.9), INK, position=at(-5.3, 0, 1.6)),
-        part("dish", "Dish bowl", "dish-post", Tube(kind="tube", radius=0.12, top=0.55, height=0.28, around=20), BONE,
+        part("dish", "Dish bowl", "dish-post", trunk(0.12, 0.55, 0.28, around=20), BONE,
              position=at(0, 1.0, 0), rotation=Rotation(x=48, y=turn, order="yxz")),
     ]  # fmt: skip
 
@@ -340,9 +346,9 @@ def _pines() -> list[Node]:
         nodes += [
             part(tree, f"Pine {k + 1}", "pines", bar(0.07, 0.4), INK, position=at(x, 0, z), rotation=Rotation(z=wag),
                  scale=Scale(x=size, y=size, z=size)),
-            part(f"{tree}-low", "Boughs", tree, Tube(kind="tube", radius=0.6, top=0.0, height=1.0, around=9, base=True),
+            part(f"{tree}-low", "Boughs", tree, trunk(0.6, 0.0, 1.0, around=9, base=True),
                  PINE, position=at(0, 0.3, 0)),
-            part(f"{tree}-top", "Top", tree, Tube(kind="tube", radius=0.42, top=0.0, height=0.9, around=9, base=True),
+            part(f"{tree}-top", "Top", tree, trunk(0.42, 0.0, 0.9, around=9, base=True),
                  PINE, position=at(0, 0.85, 0)),
         ]  # fmt: skip
     return nodes

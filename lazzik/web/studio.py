@@ -11,9 +11,9 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.poses import moving_numbers
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.geometry.primitives import base_value
 from lazzik.core.scene.address import Address
 from lazzik.core.scene.node import Node, channels_of
-from lazzik.core.scene.rest import base_of
 from lazzik.core.scene.scene import Scene
 from lazzik.store.scenes import State
 from lazzik.web.drawing import spark
@@ -102,7 +102,7 @@ def dials(scene: Scene) -> list[Knob]:
                 f"dials/{dial.id}",
                 dial.id,
                 dial.label,
-                shown(base_of(number)),
+                shown(base_value(number)),
                 dial.quantity,
                 bool(number.keys),
                 number.moves,
@@ -149,7 +149,7 @@ def _channels(
                 str(address),
                 path.replace(".", " "),
                 axis_of(address),
-                shown(base_of(number)),
+                shown(base_value(number)),
                 quantity.unit,
                 sparks.get(path, ""),
                 chosen is not None and chosen.path == path,

@@ -9,11 +9,11 @@ import trimesh
 from lazzik.core.geometry.primitives import SHAPES, Ball, Box, Ring, Shape, Sheet, Tube
 
 CASES: list[tuple[Shape, tuple[float, float, float], float]] = [
-    (Box(kind="box", width=2, height=3, depth=4, cuts=3), (2, 3, 4), 24),
+    (Box(kind="box", width=2, height=3, depth=4, cuts_x=3, cuts_y=2, cuts_z=5), (2, 3, 4), 24),
     (Ball(kind="ball", radius=2, around=96, along=64), (4, 4, 4), 4 / 3 * np.pi * 8),
     (Tube(kind="tube", radius=1, height=3, around=128), (2, 3, 2), 3 * np.pi),
-    (Tube(kind="tube", radius=1, top=0, height=3, around=128), (2, 3, 2), np.pi),
-    (Tube(kind="tube", radius=1, top=0.5, height=3, around=128, along=4), (2, 3, 2), np.pi * (1 + 0.5 + 0.25)),
+    (Tube(kind="tube", radius=1, upper=0.0, height=3, around=128), (2, 3, 2), np.pi),
+    (Tube(kind="tube", radius=1, upper=0.5, height=3, around=128, along=4), (2, 3, 2), np.pi * (1 + 0.5 + 0.25)),
     (Ring(kind="ring", radius=2, thickness=0.5, around=128, across=64), (4.5, 0.5, 4.5), 2 * np.pi**2 * 2 * 0.0625),
 ]
 

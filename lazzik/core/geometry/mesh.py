@@ -1,12 +1,21 @@
-"""A mesh: points, normals and triangles, and the crisp edges that the stage draws in ink."""
+"""A mesh: points, normals and triangles, and which of its points are one point of the surface."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
+from scipy.spatial import cKDTree
 
-from lazzik.core.types import Points, Triangles
+from lazzik.core.kernels import kernel
+from lazzik.core.types import Places, Points, Triangles
+
+CREASE = 40.0
+"""Degrees between two normals at one place beyond which the edge there is crisp."""
+
+TOGETHER = 1e-6
+"""Part of a mesh's size within which two points lie at one place."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -22,6 +31,68 @@ class Mesh:
         """(3,) extent along x, y, z in metres."""
         extent: Points = np.ptp(self.points, axis=0)
         return extent
+
+    def moved(self, points: Points) -> Mesh:
+        """The mesh with its points elsewhere and its normals as the surface then has them."""
+        return Mesh(points, normals_of(points, self.triangles, self.welds), self.triangles)
+
+    @cached_property
+    def welds(self) -> Places:
+        """(n,) for each point the number of the smooth place that it belongs to.
+
+        Points at one place whose normals differ by less than CREASE share one: the seam of a tube, not the edge of a
+        box. The mesh at rest settles it, so that bending a box never rounds its edges.
+        """
+        reach = TOGETHER * max(float(self.size.max()), 1e-9)
+        pairs = cKDTree(self.points).query_pairs(reach, output_type="ndarray")
+        same = np.einsum("ij,ij->i", self.normals[pairs[:, 0]], self.normals[pairs[:, 1]]) > np.cos(np.radians(CREASE))
+        place = np.arange(len(self.points))
+        for a, b in pairs[same]:
+            low, high = sorted((_root(place, a), _root(place, b)))
+            place[high] = low
+        roots = np.array([_root(place, i) for i in range(len(place))])
+        return np.unique(roots, return_inverse=True)[1].astype(np.int64)
+
+
+def _root(place: Places, i: int) -> int:
+    while place[i] != i:
+        i = int(place[i])
+    return i
+
+
+def normals_of(points: Points, triangles: Triangles, welds: Places) -> Points:
+    """(n, 3) unit normals: the sum of the faces around each smooth place, larger faces counting more.
+
+    Where there is no face with an area, straight up.
+    """
+    out = np.empty_like(points)
+    sums = np.zeros((int(welds.max(initial=-1)) + 1, 3))
+    sum_normals(np.ascontiguousarray(points), triangles, welds, sums, out)
+    return out
+
+
+@kernel("void(float64[:, ::1], int64[:, ::1], int64[::1], float64[:, ::1], float64[:, ::1])")
+def sum_normals(points: Points, triangles: Triangles, welds: Places, sums: Points, out: Points) -> None:
+    """Fill `out` (n, 3). `sums` (places, 3) begins at zero."""
+    for t in range(triangles.shape[0]):
+        i, j, k = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        ax, ay, az = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1], points[j, 2] - points[i, 2]
+        bx, by, bz = points[k, 0] - points[i, 0], points[k, 1] - points[i, 1], points[k, 2] - points[i, 2]
+        nx, ny, nz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+        for w in (welds[i], welds[j], welds[k]):
+            sums[w, 0] += nx
+            sums[w, 1] += ny
+            sums[w, 2] += nz
+    for w in range(sums.shape[0]):
+        length = np.sqrt(sums[w, 0] ** 2 + sums[w, 1] ** 2 + sums[w, 2] ** 2)
+        if length > 1e-300:
+            for axis in range(3):
+                sums[w, axis] /= length
+        else:
+            sums[w, 1] = 1.0
+    for p in range(points.shape[0]):
+        for axis in range(3):
+            out[p, axis] = sums[welds[p], axis]
 
 
 def joined(parts: list[Mesh]) -> Mesh:

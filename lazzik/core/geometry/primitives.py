@@ -1,68 +1,110 @@
 """The primitive shapes, each a description that builds its mesh. Y is up; sizes in metres; the centre is the origin,
-save where `base` puts the origin under the shape."""
+save where `base` puts the origin under the shape.
+
+Sizes are numbers like any other: keyed and driven. How many points there are never depends on them, only on the
+subdivisions along each axis, so that a shape keeps its points while its sizes move.
+"""
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar, Literal
+from collections.abc import Mapping
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, model_validator
 
-from lazzik.core.document import Finite, Frozen
+from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.layer import numbers_of
+from lazzik.core.document import Frozen, Quantity
 from lazzik.core.geometry.mesh import Mesh, grid_triangles, joined
+from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.types import Points, Samples
 
-Size = Annotated[Finite, Field(gt=0, le=10_000)]
+Size = Annotated[Number, Quantity("m", "Metres at rest.", (0.05, 5), 0.01, low=1e-4, high=10_000)]
 Cuts = Annotated[int, Field(ge=1, le=512)]
+Sizes = Mapping[str, float]
+"""A shape's numbers at one moment."""
 
 
 class Shape(Frozen):
     """What every primitive shares."""
 
     title: ClassVar[str]
+    cut_by: ClassVar[dict[str, str]] = {}
+    """The subdivisions that lie along each axis: axis -> field."""
 
     kind: str
     base: bool = False
     """Whether the origin sits under the shape rather than at its centre."""
 
-    def mesh(self) -> Mesh:
-        """The shape's geometry at rest."""
-        built = self.build()
+    @classmethod
+    def settable(cls) -> list[str]:
+        """Fields that are no numbers of the scene and can be set: subdivisions and choices."""
+        return [name for name in cls.model_fields if name != "kind" and name not in numbers_of(cls)]
+
+    def nominal(self) -> dict[str, float]:
+        """The shape's numbers by their bases alone."""
+        return {name: base_value(getattr(self, name)) for name in numbers_of(type(self))}
+
+    def mesh(self, sizes: Sizes | None = None) -> Mesh:
+        """The shape's geometry at rest, with its bases' sizes or those of a moment."""
+        built = self.build(self.nominal() if sizes is None else sizes)
         if not self.base:
             return built
         lift = np.array([0.0, -built.points[:, 1].min(), 0.0])
         return Mesh(built.points + lift, built.normals, built.triangles)
 
-    def build(self) -> Mesh:
+    def build(self, sizes: Sizes) -> Mesh:
         """The geometry about its centre."""
         raise NotImplementedError
+
+
+def base_value(number: float | Channel) -> float:
+    """A number's constant, or its first key's value: what it is at rest."""
+    if not isinstance(number, Channel):
+        return number
+    return number.keys[0].value if number.keys else number.value
 
 
 class Box(Shape):
     """A box with flat sides."""
 
     title: ClassVar[str] = "Box"
+    cut_by: ClassVar[dict[str, str]] = {"x": "cuts_x", "y": "cuts_y", "z": "cuts_z"}
     kind: Literal["box"]
     width: Size = 1.0
     height: Size = 1.0
     depth: Size = 1.0
-    cuts: Cuts = 1
+    cuts_x: Cuts = 1
+    cuts_y: Cuts = 1
+    cuts_z: Cuts = 1
 
-    def build(self) -> Mesh:
-        half = np.array([self.width, self.height, self.depth]) / 2
+    @model_validator(mode="before")
+    @classmethod
+    def _one_for_all(cls, fields: Any) -> Any:
+        """Older scenes name one number of subdivisions for all axes."""
+        if isinstance(fields, dict) and "cuts" in fields:
+            fields = dict(fields)
+            cuts = fields.pop("cuts")
+            fields = {"cuts_x": cuts, "cuts_y": cuts, "cuts_z": cuts} | fields
+        return fields
+
+    def build(self, sizes: Sizes) -> Mesh:
+        half = np.array([sizes["width"], sizes["height"], sizes["depth"]]) / 2
+        cuts = (self.cuts_x, self.cuts_y, self.cuts_z)
         sides = []
         for axis in range(3):
+            one, other = (axis + 1) % 3, (axis + 2) % 3
             for sign in (1.0, -1.0):
-                u, v = np.meshgrid(np.linspace(-1, 1, self.cuts + 1), np.linspace(-1, 1, self.cuts + 1))
+                u, v = np.meshgrid(np.linspace(-1, 1, cuts[one] + 1), np.linspace(-1, 1, cuts[other] + 1))
                 points = np.empty((u.size, 3))
                 points[:, axis] = sign
-                points[:, (axis + 1) % 3] = u.ravel() * sign
-                points[:, (axis + 2) % 3] = v.ravel()
+                points[:, one] = u.ravel() * sign
+                points[:, other] = v.ravel()
                 normal = np.zeros(3)
                 normal[axis] = sign
-                sides.append(
-                    Mesh(points * half, np.tile(normal, (len(points), 1)), grid_triangles(self.cuts, self.cuts))
-                )
+                triangles = grid_triangles(cuts[other], cuts[one])
+                sides.append(Mesh(points * half, np.tile(normal, (len(points), 1)), triangles))
         return joined(sides)
 
 
@@ -70,35 +112,57 @@ class Ball(Shape):
     """A sphere, from pole to pole along y."""
 
     title: ClassVar[str] = "Ball"
+    cut_by: ClassVar[dict[str, str]] = {"y": "along", "x": "around", "z": "around"}
     kind: Literal["ball"]
     radius: Size = 0.5
     around: Cuts = 24
     along: Cuts = 16
 
-    def build(self) -> Mesh:
+    def build(self, sizes: Sizes) -> Mesh:
         angle = np.linspace(0, np.pi, self.along + 1)
-        return lathe(np.sin(angle) * self.radius, -np.cos(angle) * self.radius, self.around)
+        radii = np.sin(angle)
+        radii[[0, -1]] = 0.0
+        return lathe(radii * sizes["radius"], -np.cos(angle) * sizes["radius"], self.around, poles=(True, True))
 
 
 class Tube(Shape):
-    """A round bar, closed at both ends; two radii make it a cone's trunk."""
+    """A round bar, closed at both ends; narrower above it is a cone."""
 
     title: ClassVar[str] = "Tube"
+    cut_by: ClassVar[dict[str, str]] = {"y": "along", "x": "lids", "z": "lids"}
     kind: Literal["tube"]
     radius: Size = 0.5
-    top: Annotated[Finite, Field(ge=0, le=10_000)] | None = None
-    """Radius at the upper end; None is the same as below, 0 a point."""
+    upper: Annotated[
+        Number, Quantity("×", "Radius at the upper end, times the lower one; 0 is a point.", (0, 1.5), 0.01, low=0)
+    ] = 1.0
     height: Size = 1.0
-    around: Cuts = 24
+    around: Annotated[int, Field(ge=3, le=512)] = 24
     along: Cuts = 1
+    lids: Cuts = 1
+    """Rings of points in each lid."""
 
-    def build(self) -> Mesh:
-        top = self.radius if self.top is None else self.top
-        heights = np.linspace(-self.height / 2, self.height / 2, self.along + 1)
-        parts = [lathe(np.linspace(self.radius, top, self.along + 1), heights, self.around)]
-        parts.append(disc(self.radius, -self.height / 2, self.around, up=False))
-        if top > 0:
-            parts.append(disc(top, self.height / 2, self.around, up=True))
+    @model_validator(mode="before")
+    @classmethod
+    def _upper_in_metres(cls, fields: Any) -> Any:
+        """Older scenes give the upper radius in metres as `top`."""
+        if isinstance(fields, dict) and "top" in fields:
+            fields = dict(fields)
+            top, radius = fields.pop("top"), fields.get("radius", 0.5)
+            if isinstance(top, int | float) and isinstance(radius, int | float) and radius > 0:
+                fields["upper"] = top / radius
+            elif top is not None:
+                raise ValueError("the upper radius of a tube can't be read")
+        return fields
+
+    def build(self, sizes: Sizes) -> Mesh:
+        radius, half = sizes["radius"], sizes["height"] / 2
+        top = radius * sizes["upper"]
+        pointed = base_value(self.upper) == 0
+        heights = np.linspace(-half, half, self.along + 1)
+        wall = lathe(np.linspace(radius, top, self.along + 1), heights, self.around, poles=(False, pointed))
+        parts = [wall, disc(radius, -half, self.around, self.lids, up=False)]
+        if not pointed:
+            parts.append(disc(top, half, self.around, self.lids, up=True))
         return joined(parts)
 
 
@@ -106,21 +170,24 @@ class Ring(Shape):
     """A torus lying flat."""
 
     title: ClassVar[str] = "Ring"
+    cut_by: ClassVar[dict[str, str]] = {"x": "around", "z": "around", "y": "across"}
     kind: Literal["ring"]
     radius: Size = 0.5
     thickness: Size = 0.1
-    around: Cuts = 32
-    across: Cuts = 12
+    around: Annotated[int, Field(ge=3, le=512)] = 32
+    across: Annotated[int, Field(ge=3, le=512)] = 12
 
-    def build(self) -> Mesh:
+    def build(self, sizes: Sizes) -> Mesh:
         a = np.linspace(0, 2 * np.pi, self.across + 1)
-        return lathe(self.radius + np.cos(a) * self.thickness / 2, np.sin(a) * self.thickness / 2, self.around)
+        half = sizes["thickness"] / 2
+        return lathe(sizes["radius"] + np.cos(a) * half, np.sin(a) * half, self.around, round_again=True)
 
 
 class Sheet(Shape):
     """A flat sheet, lying or standing, seen from both sides."""
 
     title: ClassVar[str] = "Sheet"
+    cut_by: ClassVar[dict[str, str]] = {"x": "columns", "y": "rows", "z": "rows"}
     kind: Literal["sheet"]
     width: Size = 1.0
     height: Size = 1.0
@@ -128,10 +195,10 @@ class Sheet(Shape):
     rows: Cuts = 1
     standing: bool = False
 
-    def build(self) -> Mesh:
+    def build(self, sizes: Sizes) -> Mesh:
         u, v = np.meshgrid(np.linspace(-0.5, 0.5, self.columns + 1), np.linspace(-0.5, 0.5, self.rows + 1))
         flat = np.zeros(u.size)
-        x, y = u.ravel() * self.width, v.ravel() * self.height
+        x, y = u.ravel() * sizes["width"], v.ravel() * sizes["height"]
         points = np.stack([x, y, flat] if self.standing else [x, flat, -y], 1)
         normal = [0.0, 0.0, 1.0] if self.standing else [0.0, 1.0, 0.0]
         front = Mesh(points, np.tile(normal, (len(points), 1)), grid_triangles(self.rows, self.columns))
@@ -142,10 +209,21 @@ SHAPES: tuple[type[Shape], ...] = (Box, Ball, Tube, Ring, Sheet)
 AnyShape = Annotated[Box | Ball | Tube | Ring | Sheet, Field(discriminator="kind")]
 
 
-def lathe(radii: Samples, heights: Samples, around: int) -> Mesh:
-    """Turn a profile, (along,) radii at (along,) heights from the bottom up, about y, with smooth normals."""
+def lathe(
+    radii: Samples,
+    heights: Samples,
+    around: int,
+    *,
+    poles: tuple[bool, bool] = (False, False),
+    round_again: bool = False,
+) -> Mesh:
+    """Turn a profile, (along,) radii at (along,) heights from the bottom up, about y, with smooth normals.
+
+    `poles` says at which end the profile meets the axis: there a ring of points falls together, and its triangles
+    without area go. `round_again`: the profile closes on itself.
+    """
     rise, run = np.gradient(heights), np.gradient(radii)
-    if len(radii) > 2 and radii[0] == radii[-1] and heights[0] == heights[-1]:
+    if round_again:
         rise[[0, -1]] = (heights[1] - heights[-2]) / 2
         run[[0, -1]] = (radii[1] - radii[-2]) / 2
     angle = np.linspace(0, 2 * np.pi, around + 1)
@@ -155,20 +233,31 @@ def lathe(radii: Samples, heights: Samples, around: int) -> Mesh:
     normals = np.stack([np.outer(rise, sin), np.outer(-run, np.ones_like(angle)), np.outer(rise, cos)], -1)
     normals = normals.reshape(-1, 3)
     normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
-    triangles = grid_triangles(len(radii) - 1, around)
-    flat = points.reshape(-1, 3)
-    # at a pole a ring of points falls together: its triangles without area go
-    a, b, c = (flat[triangles[:, k]] for k in range(3))
-    area = np.linalg.norm(np.cross(b - a, c - a), axis=1)
-    return Mesh(flat, normals, triangles[area > 1e-12])
+    rows = len(radii) - 1
+    triangles = grid_triangles(rows, around)
+    count = rows * around
+    kept = np.ones(len(triangles), bool)
+    if poles[0]:  # the first half of the list holds the triangles with their edge below, the second those with it above
+        kept[:around] = False
+    if poles[1]:
+        kept[2 * count - around :] = False
+    return Mesh(points.reshape(-1, 3), normals, triangles[kept])
 
 
-def disc(radius: float, height: float, around: int, *, up: bool) -> Mesh:
-    """A flat round lid."""
+def disc(radius: float, height: float, around: int, rings: int, *, up: bool) -> Mesh:
+    """A flat round lid: a middle point and so many rings of points."""
     angle = np.linspace(0, 2 * np.pi, around, endpoint=False)
-    rim: Points = np.stack([np.sin(angle) * radius, np.full(around, height), np.cos(angle) * radius], 1)
-    points = np.concatenate([[[0.0, height, 0.0]], rim])
+    shares = np.arange(1, rings + 1) / rings
+    rim = [
+        np.stack([np.sin(angle) * radius * r, np.full(around, height), np.cos(angle) * radius * r], 1) for r in shares
+    ]
+    points: Points = np.concatenate([[[0.0, height, 0.0]], *rim])
     k = np.arange(around)
-    triangles = np.stack([np.zeros(around, int), 1 + k, 1 + (k + 1) % around], 1)
+    after = (k + 1) % around
+    triangles = [np.stack([np.zeros(around, int), 1 + k, 1 + after], 1)]
+    for ring in range(rings - 1):
+        a, b = 1 + ring * around, 1 + (ring + 1) * around
+        triangles += [np.stack([a + k, b + k, b + after], 1), np.stack([a + k, b + after, a + after], 1)]
+    faces = np.concatenate(triangles).astype(np.int64)
     normal = [0.0, 1.0, 0.0] if up else [0.0, -1.0, 0.0]
-    return Mesh(points, np.tile(normal, (len(points), 1)), triangles if up else triangles[:, ::-1])
+    return Mesh(points, np.tile(normal, (len(points), 1)), faces if up else np.ascontiguousarray(faces[:, ::-1]))

@@ -77,7 +77,7 @@ class Noise(Layer):
         Number,
         Quantity(
             "",
-            "Dwells in the middle (under 0.5) or at the extremes.",
+            "Dwells at the extremes (under 0.5) or in the middle (over 0.5).",
             (0.02, 0.98),
             0.01,
             low=0.001,

@@ -21,6 +21,7 @@ from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.layers import Recipe
 from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.node import Node
+from lazzik.core.scene.rest import extent
 from lazzik.core.scene.scene import Scene
 
 Part = TypeVar("Part", bound=Frozen)
@@ -111,15 +112,19 @@ def into(scene: Scene, place: Place, hop: Hop, address: Address) -> Place:
     number, quantity = entry
     if not quantity.unit.startswith("own"):
         return Place(place.node, number, quantity, _well_seen(place.node, quantity))
+    quantity = _settled(quantity, place.quantity.unit, place.reach)
+    return Place(place.node, number, quantity, 0.25 * (quantity.useful[1] - min(quantity.useful[0], 0.0)))
+
+
+def _settled(quantity: Quantity, unit: str, reach: float) -> Quantity:
+    """A quantity in its own unit, in the unit of the place where it stands."""
     low, high = quantity.useful
-    useful = (float(f"{low * place.reach:.2g}"), float(f"{high * place.reach:.2g}"))
-    quantity = replace(
+    return replace(
         quantity,
-        unit=quantity.unit.replace("own", place.quantity.unit),
-        useful=useful,
-        step=float(f"{quantity.step * place.reach:.1g}"),
+        unit=quantity.unit.replace("own", unit),
+        useful=(float(f"{low * reach:.2g}"), float(f"{high * reach:.2g}")),
+        step=float(f"{quantity.step * reach:.1g}"),
     )
-    return Place(place.node, number, quantity, 0.25 * (useful[1] - min(useful[0], 0.0)))
 
 
 def find_layer(scene: Scene, address: Address) -> Layer:
@@ -189,6 +194,10 @@ def _root(scene: Scene, address: Address) -> Place:
             quantity = Quantity(part.unit, part.note or f"The stack of {part.label}.", useful, part.reach / 100)
             return Place(None, part.stack, quantity, part.reach)
     number, quantity = _own_number(part, address)
+    if quantity.unit.startswith("own"):  # what belongs to a shape is measured by the object's size
+        size = extent(scene, part).size
+        settled = _settled(quantity, "m", size)
+        return Place(part, number, settled, float(f"{0.15 * size:.2g}"))
     return Place(part, number, quantity, _well_seen(part, quantity))
 
 
@@ -199,16 +208,21 @@ def _missing(address: Address) -> str:
 
 
 def _own_number(node: Node, address: Address) -> tuple[float | Channel, Quantity]:
-    part: Frozen | None = node
+    part: object = node
     *way, last = address.path.split(".")
     for name in way:
-        part = getattr(part, name, None) if part is not None and name in type(part).model_fields else None
-        if not isinstance(part, Frozen):
-            part = None
-    quantity = numbers_of(type(part)).get(last) if part is not None else None
+        part = _inner(part, name)
+    quantity = numbers_of(type(part)).get(last) if isinstance(part, Frozen) else None
     if quantity is None:
         raise UnknownAddress(f"'{node.label}' has no number '{address.path}'", str(address))
     return getattr(part, last), quantity
+
+
+def _inner(part: object, name: str) -> object:
+    """A named field of a part, or of a row of parts the one with that id; None if there is none."""
+    if isinstance(part, tuple):
+        return next((item for item in part if getattr(item, "id", None) == name), None)
+    return getattr(part, name, None) if isinstance(part, Frozen) and name in type(part).model_fields else None
 
 
 def _layer(channel: Channel, hop: Hop, address: Address) -> Layer:
@@ -234,7 +248,14 @@ def _written(
 
 def _with(part: Part, path: list[str], number: float | Channel) -> Part:
     name, *rest = path
-    return part.replaced(**{name: _with(getattr(part, name), rest, number) if rest else number})
+    if not rest:
+        return part.replaced(**{name: number})
+    inner = getattr(part, name)
+    if isinstance(inner, tuple):
+        chosen, *rest = rest
+        row = tuple(_with(item, rest, number) if item.id == chosen else item for item in inner)
+        return part.replaced(**{name: row})
+    return part.replaced(**{name: _with(inner, rest, number)})
 
 
 def depth(number: float | Channel) -> int:

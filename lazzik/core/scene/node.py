@@ -4,14 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import lru_cache
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
 import numpy as np
+from pydantic import Field, model_validator
 
 from lazzik.core.channel.layer import numbers_of
+from lazzik.core.deformers import AnyDeformer
 from lazzik.core.document import Frozen, Label, Quantity, Slug
 from lazzik.core.geometry.primitives import AnyShape
 from lazzik.core.layers import Number  # with its layers resolved
+
+MOST_DEFORMERS = 64
 
 EulerOrder = Literal["xyz", "xzy", "yxz", "yzx", "zxy", "zyx"]
 
@@ -89,9 +93,22 @@ class Node(Frozen):
     rotation: Rotation = Rotation()
     scale: Scale = Scale()
     shape: AnyShape | None = None
+    deform: Annotated[tuple[AnyDeformer, ...], Field(max_length=MOST_DEFORMERS)] = ()
+    """What changes the shape of the object and of all below it, in the order in which it is done."""
     look: Look | None = None
     light: Light | None = None
     camera: Camera | None = None
+
+    @model_validator(mode="after")
+    def _told_apart(self) -> Self:
+        ids = [deformer.id for deformer in self.deform]
+        if len(set(ids)) < len(ids):
+            raise ValueError("two deformers of one object share an id")
+        return self
+
+    def deformer(self, deformer_id: str) -> AnyDeformer | None:
+        """The deformer with this id, if the object has it."""
+        return next((item for item in self.deform if item.id == deformer_id), None)
 
     @property
     def what(self) -> str:
@@ -113,7 +130,10 @@ def _extent(shape: AnyShape) -> float:
 
 
 def channels_of(part: Frozen, path: str = "") -> Iterator[tuple[str, float, Quantity]]:
-    """Every number of an object as (path, number, quantity), in the order of the document: 'rotation.z' …"""
+    """Every number of an object as (path, number, quantity), in the order of the document: 'rotation.z' …
+
+    Parts of a row are named by their ids: 'deform.gust.angle'.
+    """
     own = numbers_of(type(part))
     for name in type(part).model_fields:
         value = getattr(part, name)
@@ -121,3 +141,7 @@ def channels_of(part: Frozen, path: str = "") -> Iterator[tuple[str, float, Quan
             yield path + name, value, own[name]
         elif isinstance(value, Frozen):
             yield from channels_of(value, f"{path}{name}.")
+        elif isinstance(value, tuple):
+            for item in value:
+                if isinstance(item, Frozen) and hasattr(item, "id"):
+                    yield from channels_of(item, f"{path}{name}.{item.id}.")

@@ -1,21 +1,17 @@
-"""Where objects stand at rest: by the bases of their numbers alone, whatever their layers do."""
+"""Where objects stand and how large they are at rest: by the bases of their numbers alone, whatever their layers do."""
 
 from __future__ import annotations
+
+from functools import lru_cache
 
 import numpy as np
 from scipy.spatial.transform import Rotation as Turn
 
-from lazzik.core.channel.channel import Channel
+from lazzik.core.deformers.base import Extent
+from lazzik.core.geometry.primitives import AnyShape, base_value
 from lazzik.core.scene.node import Node, Position, Rotation, Scale
 from lazzik.core.scene.scene import Scene
-from lazzik.core.types import Samples
-
-
-def base_of(number: float | Channel) -> float:
-    """A number's constant, or its first key's value."""
-    if not isinstance(number, Channel):
-        return number
-    return number.keys[0].value if number.keys else number.value
+from lazzik.core.types import Points, Samples
 
 
 def rest_place(scene: Scene, node: Node) -> Samples:
@@ -23,13 +19,48 @@ def rest_place(scene: Scene, node: Node) -> Samples:
     point = np.zeros(3)
     here: Node | None = node
     while here is not None:
-        angles = _triple(here.rotation)
-        order = here.rotation.order
-        turn = Turn.from_euler(order.upper(), [angles["xyz".index(axis)] for axis in order], degrees=True)
-        point = turn.apply(point * _triple(here.scale)) + _triple(here.position)
+        point = _outward(here, point[None])[0]
         here = scene.by_id[here.parent] if here.parent else None
     return point
 
 
+def extent(scene: Scene, node: Node) -> Extent:
+    """How large an object is in its own space: its shape, or for one without the shapes below it; at least a speck."""
+    if node.shape is not None:
+        low, high = bounds(node.shape)
+    else:
+        corners = _corners_below(scene, node)
+        low, high = (corners.min(axis=0), corners.max(axis=0)) if len(corners) else (np.full(3, -0.5), np.full(3, 0.5))
+    return Extent(tuple(low.tolist()), tuple(high.tolist()))
+
+
+@lru_cache(maxsize=1024)
+def bounds(shape: AnyShape) -> tuple[Samples, Samples]:
+    """((3,), (3,)) the lowest and highest x, y, z of a shape at rest."""
+    points = shape.mesh().points
+    return points.min(axis=0), points.max(axis=0)
+
+
+def _corners_below(scene: Scene, node: Node) -> Points:
+    rows: list[Points] = []
+    for child in scene.below.get(node.id, ()):
+        if child.shape is not None:
+            low, high = bounds(child.shape)
+            box = np.array([[(low, high)[k >> axis & 1][axis] for axis in range(3)] for k in range(8)])
+            rows.append(_outward(child, box))
+        rows.append(_outward(child, _corners_below(scene, child)))
+    return np.concatenate(rows) if rows else np.empty((0, 3))
+
+
+def _outward(node: Node, points: Points) -> Points:
+    """(n, 3) points of an object's space in the space of the object above."""
+    if not len(points):
+        return points
+    angles, order = _triple(node.rotation), node.rotation.order
+    turn = Turn.from_euler(order.upper(), [angles["xyz".index(axis)] for axis in order], degrees=True)
+    out: Points = turn.apply(points * _triple(node.scale)) + _triple(node.position)
+    return out
+
+
 def _triple(part: Position | Rotation | Scale) -> Samples:
-    return np.array([base_of(part.x), base_of(part.y), base_of(part.z)])
+    return np.array([base_value(part.x), base_value(part.y), base_value(part.z)])

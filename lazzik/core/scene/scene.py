@@ -69,6 +69,14 @@ class Scene(Frozen):
         """Objects by id."""
         return {node.id: node for node in self.nodes}
 
+    @cached_property
+    def below(self) -> dict[str | None, tuple[Node, ...]]:
+        """Objects by the one that they sit under, in the order of the document."""
+        rows: dict[str | None, list[Node]] = {}
+        for node in self.nodes:
+            rows.setdefault(node.parent, []).append(node)
+        return {parent: tuple(row) for parent, row in rows.items()}
+
     @property
     def frames(self) -> int:
         """How many frames the range has, both ends counted."""

@@ -22,6 +22,7 @@ from lazzik.core.scene.edits.recipes import (
     SaveRecipe,
     UseRecipe,
 )
+from lazzik.core.scene.edits.shapes import AddDeformer, ChangeDeformer, ChangeShape, MoveDeformer, RemoveDeformer
 from lazzik.core.scene.edits.stacks import PutLayers, SetLoop
 from lazzik.core.scene.edits.stagger import Stagger
 from lazzik.core.scene.edits.together import Together
@@ -54,6 +55,11 @@ AnyEdit = Annotated[
     | AddObject
     | ChangeObject
     | RemoveObject
+    | AddDeformer
+    | ChangeDeformer
+    | RemoveDeformer
+    | MoveDeformer
+    | ChangeShape
     | ChangeScene
     | PlaceBake
     | TakeBack,
@@ -75,8 +81,9 @@ def read_edits(values: object) -> list[Edit]:
 
 
 __all__ = [
-    "AddDial", "AddLayer", "AddObject", "AnyEdit", "ChangeDial", "ChangeLayer", "ChangeObject", "ChangeRecipe",
-    "ChangeScene", "Edit", "ExposeNumber", "FollowRecipe", "MoveKeys", "MoveLayer", "PlaceBake", "PutKey",
-    "PutLayers", "PutRecipe", "RemoveDial", "RemoveKeys", "RemoveLayer", "RemoveObject", "RemoveRecipe", "SaveRecipe",
-    "SetLoop", "SetNumber", "Stagger", "TakeBack", "Together", "UseRecipe", "applied", "read_edits",
+    "AddDeformer", "AddDial", "AddLayer", "AddObject", "AnyEdit", "ChangeDeformer", "ChangeDial", "ChangeLayer",
+    "ChangeObject", "ChangeRecipe", "ChangeScene", "ChangeShape", "Edit", "ExposeNumber", "FollowRecipe",
+    "MoveDeformer", "MoveKeys", "MoveLayer", "PlaceBake", "PutKey", "PutLayers", "PutRecipe", "RemoveDeformer",
+    "RemoveDial", "RemoveKeys", "RemoveLayer", "RemoveObject", "RemoveRecipe", "SaveRecipe", "SetLoop",
+    "SetNumber", "Stagger", "TakeBack", "Together", "UseRecipe", "applied", "read_edits",
 ]  # fmt: skip

@@ -1,0 +1,79 @@
+"""Bend: the axis becomes an arc, and lengths along it are kept.
+
+Within the span, s = u − a from the place that is held, κ = θ·m / L,
+
+    u' = a + (1/κ − v)·sin κs,   v' = 1/κ − (1/κ − v)·cos κs
+
+and beyond it the shape goes straight on. v is the way it bends, turned about the axis by `direction`.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, Any, ClassVar, Literal
+
+import numpy as np
+
+from lazzik.core.deformers.base import Deformer, Extent, Moment, Numbers, span_of
+from lazzik.core.document import Quantity
+from lazzik.core.kernels import kernel
+from lazzik.core.layers import Number  # with its layers resolved
+from lazzik.core.types import Points, Samples
+
+HELD = ("start", "middle", "end")
+
+
+class Bend(Deformer):
+    """Into an arc."""
+
+    title: ClassVar[str] = "Bend"
+    summary: ClassVar[str] = "Curves it into an arc: aerials, stalks, a bar into a ring. A half turn is just 180°."
+    idle_at: ClassVar[dict[str, float]] = {"angle": 0.0}
+
+    kind: Literal["bend"]
+    angle: Annotated[Number, Quantity("°", "The whole arc's angle.", (-180, 180), 0.1)] = 45.0
+    direction: Annotated[Number, Quantity("°", "Which way it bends, about its axis.", (-180, 180), 1)] = 0.0
+    held: Literal["start", "middle", "end"] = "start"
+
+    def shaped(self, inside: Points, counts: Samples, numbers: Numbers, moment: Moment) -> Points:
+        """(n, 3) the points along the arc; the angle is what the counts blend."""
+        out = np.empty_like(inside)
+        start, end = numbers["start"], numbers["end"]
+        held = (start, 0.5 * (start + end), end)[HELD.index(self.held)]
+        angle, turn = math.radians(numbers["angle"]), math.radians(numbers["direction"])
+        arc(inside, counts, start, end, held, angle, turn, out)
+        return out
+
+    @classmethod
+    def suited(cls, extent: Extent) -> dict[str, Any]:
+        """An eighth of a turn over its whole length."""
+        return span_of(extent)
+
+
+@kernel("void(float64[:, ::1], float64[::1], float64, float64, float64, float64, float64, float64[:, ::1])")
+def arc(
+    inside: Points, counts: Samples, start: float, end: float, held: float, angle: float, turn: float, out: Points
+) -> None:
+    """Fill `out` (n, 3). Angles in radians; a span without length bends nothing."""
+    length = end - start
+    c, s = math.cos(turn), math.sin(turn)
+    for i in range(inside.shape[0]):
+        u, x, y = inside[i, 0], inside[i, 1], inside[i, 2]
+        bent = angle * counts[i]
+        if length <= 0.0 or bent == 0.0:
+            out[i, 0], out[i, 1], out[i, 2] = u, x, y
+            continue
+        v, w = c * x + s * y, -s * x + c * y
+        k = bent / length
+        a = min(max(u, start), end)
+        way = a - held
+        rest = u - a
+        phi = k * way
+        sine, cosine = math.sin(phi), math.cos(phi)
+        if abs(phi) < 1e-5:  # sin φ/κ and (1 − cos φ)/κ, where κ may be nothing
+            along, side = way * (1.0 - phi * phi / 6.0), way * phi * (0.5 - phi * phi / 24.0)
+        else:
+            along, side = sine / k, (1.0 - cosine) / k
+        u2 = held + along - v * sine + rest * cosine
+        v2 = side + v * cosine + rest * sine
+        out[i, 0], out[i, 1], out[i, 2] = u2, c * v2 - s * w, s * v2 + c * w

@@ -1,0 +1,124 @@
+"""Sway: the root stays, the rest leans with the wind, slowly in the trunk and quickly toward the tip.
+
+With s = (u − a)/L and two smooth noises of time, slow g and quick h, the axis is bent by
+
+    κ(s)·L = θ·m·[g(t) + tip·h(t)·s²]
+
+and the points follow it: the axis is integrated from the root in STEPS steps, so its length is kept. A second lean,
+across the first and a quarter as strong, takes other noises. In a loop the noises repeat.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, Any, ClassVar, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+
+from lazzik.core.channel.phase import accumulate
+from lazzik.core.deformers.base import Deformer, Extent, Moment, Numbers, Tracks, span_of
+from lazzik.core.document import Finite, Quantity
+from lazzik.core.kernels import kernel
+from lazzik.core.layers import Number  # with its layers resolved
+from lazzik.core.layers.noise import octave_noise
+from lazzik.core.types import Points, Samples
+
+STEPS = 64
+"""Steps along the axis: the arc of each is straight to a ten-thousandth of its length for leans under a half turn."""
+
+ACROSS = 0.25
+
+
+class Sway(Deformer):
+    """In the wind."""
+
+    title: ClassVar[str] = "Sway"
+    summary: ClassVar[str] = "Leans in the wind from a root that stays: trees, grass, masts, pennants."
+    idle_at: ClassVar[dict[str, float]] = {"angle": 0.0}
+
+    kind: Literal["sway"]
+    angle: Annotated[Number, Quantity("°", "How far it leans at most.", (0, 60), 0.1)] = 18.0
+    period: Annotated[
+        Number, Quantity("s", "Seconds from one lean of the trunk to the next.", (0.2, 8), 0.01, low=0.01)
+    ] = 1.8
+    tip: Annotated[Number, Quantity("×", "How much the tip adds of its own.", (0, 3), 0.01)] = 0.8
+    tip_period: Annotated[Number, Quantity("s", "Seconds of the tip's own motion.", (0.05, 3), 0.01, low=0.01)] = 0.45
+    lean: Annotated[Number, Quantity("°", "How far it leans at all times.", (-60, 60), 0.1)] = 0.0
+    direction: Annotated[Number, Quantity("°", "Which way, about its axis.", (-180, 180), 1)] = 0.0
+    seed: Annotated[Number, Quantity("", "Another wind.", (0, 99), 1, low=0, high=2**31, whole=True)] = 0.0
+    loop: Annotated[Finite, Field(gt=0)] | None = None
+    """Frames after which it repeats; None is endless."""
+
+    def plan(self, tracks: Tracks) -> dict[str, NDArray[np.float64]]:
+        """The four noises: trunk and tip, with the wind and across it."""
+        count = len(tracks.clock.frames)
+        seeds = np.broadcast_to(np.asarray(tracks.number("seed"), dtype=float), count)
+        out = np.empty((count, 4))
+        for column, (name, salt) in enumerate((("period", 0), ("tip_period", 1), ("period", 2), ("tip_period", 3))):
+            phase = accumulate(lambda at, n=name: 1.0 / tracks.number(n, at), tracks.clock, self.loop)  # type: ignore[misc]
+            numbers = np.tile([[1.0], [1.5], [0.5], [0.0], [0.5], [0.35]], (1, count))
+            numbers[3] = seeds * 7 + salt
+            one = np.empty(count)
+            octave_noise(np.ascontiguousarray(phase.cycles), phase.wrap, 0, 0, numbers, one)
+            out[:, column] = one
+        return {"winds": out}
+
+    def shaped(self, inside: Points, counts: Samples, numbers: Numbers, moment: Moment) -> Points:
+        """(n, 3) the points along the leaning axis."""
+        trunk, tip, side, side_tip = (float(v) for v in moment.of("winds"))
+        angle, turn = math.radians(numbers["angle"]), math.radians(numbers["direction"])
+        bends = np.array([math.radians(numbers["lean"]) + angle * trunk, angle * numbers["tip"] * tip,
+                          ACROSS * angle * side, ACROSS * angle * numbers["tip"] * side_tip])  # fmt: skip
+        out = np.empty_like(inside)
+        follow_axis(inside, counts, numbers["start"], numbers["end"], bends, turn, out)
+        return out
+
+    @classmethod
+    def suited(cls, extent: Extent) -> dict[str, Any]:
+        """From its foot upward, or along whatever is longest."""
+        return span_of(extent)
+
+
+@kernel("void(float64[:, ::1], float64[::1], float64, float64, float64[::1], float64, float64[:, ::1])")
+def follow_axis(
+    inside: Points, counts: Samples, start: float, end: float, bends: Samples, turn: float, out: Points
+) -> None:
+    """Fill `out` (n, 3). `bends` in radians: trunk and tip with the wind, trunk and tip across it.
+
+    The heading of the axis at s, with the wind, is trunk·s + tip·s³/3, in full strength; a point that counts less
+    follows an axis that is bent less, found by scaling the headings.
+    """
+    length = end - start
+    c, sn = math.cos(turn), math.sin(turn)
+    for i in range(inside.shape[0]):
+        u, x, y = inside[i, 0], inside[i, 1], inside[i, 2]
+        m = counts[i]
+        if length <= 0.0 or m == 0.0 or u <= start:
+            out[i, 0], out[i, 1], out[i, 2] = u, x, y
+            continue
+        v, w = c * x + sn * y, -sn * x + c * y
+        s = min((u - start) / length, 1.0)
+        # the way from the root to s along the bent axis, by the midpoint rule
+        steps = max(1, int(math.ceil(s * STEPS)))
+        d = s / steps
+        pu, pv, pw = 0.0, 0.0, 0.0
+        for k in range(steps):
+            q = (k + 0.5) * d
+            a = m * (bends[0] * q + bends[1] * q * q * q / 3.0)
+            b = m * (bends[2] * q + bends[3] * q * q * q / 3.0)
+            cosb = math.cos(b)
+            pu += math.cos(a) * cosb
+            pv += math.sin(a) * cosb
+            pw += math.sin(b)
+        pu, pv, pw = pu * d * length, pv * d * length, pw * d * length
+        a = m * (bends[0] * s + bends[1] * s * s * s / 3.0)
+        b = m * (bends[2] * s + bends[3] * s * s * s / 3.0)
+        ca, sa, cb, sb = math.cos(a), math.sin(a), math.cos(b), math.sin(b)
+        rest = u - start - s * length
+        # the frame at s: along (ca·cb, sa·cb, sb), the way of v (−sa, ca, 0), the way of w across both
+        u2 = start + pu + rest * ca * cb - v * sa - w * ca * sb
+        v2 = pv + rest * sa * cb + v * ca - w * sa * sb
+        w2 = pw + rest * sb + w * cb
+        out[i, 0], out[i, 1], out[i, 2] = u2, c * v2 - sn * w2, sn * v2 + c * w2

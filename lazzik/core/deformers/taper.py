@@ -1,0 +1,51 @@
+"""Taper: the cross-section grows or shrinks along the axis.
+
+f(u) = first + (last − first) · B(t),   t = (clamp(u, a, b) − a) / (b − a)
+
+with Schlick's bias B as the curve between ('Fast alternatives to Perlin's bias and gain functions', Graphics Gems IV,
+1994): straight at 0.5.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, ClassVar, Literal
+
+import numpy as np
+
+from lazzik.core.deformers.base import Deformer, Extent, Moment, Numbers, span_of
+from lazzik.core.document import Quantity
+from lazzik.core.layers import Number  # with its layers resolved
+from lazzik.core.types import Points, Samples
+
+
+class Taper(Deformer):
+    """Thinner toward an end."""
+
+    title: ClassVar[str] = "Taper"
+    summary: ClassVar[str] = "Thins or swells toward an end: masts, funnels, a bulge that travels."
+
+    kind: Literal["taper"]
+    first: Annotated[Number, Quantity("×", "Width at the start, times what it is.", (0, 2), 0.01)] = 1.0
+    last: Annotated[Number, Quantity("×", "Width at the end, times what it is.", (0, 2), 0.01)] = 0.4
+    curve: Annotated[
+        Number,
+        Quantity("", "Where between it changes most: straight at 0.5.", (0.05, 0.95), 0.01, low=0.001, high=0.999),
+    ] = 0.5
+
+    def shaped(self, inside: Points, counts: Samples, numbers: Numbers, moment: Moment) -> Points:
+        """(n, 3) the thinned points, blended."""
+        start, end = numbers["start"], numbers["end"]
+        if end <= start:
+            return inside
+        t = (np.clip(inside[:, 0], start, end) - start) / (end - start)
+        bent = t / ((1.0 / numbers["curve"] - 2.0) * (1.0 - t) + 1.0)
+        factor = 1.0 + counts * (numbers["first"] + (numbers["last"] - numbers["first"]) * bent - 1.0)
+        out = inside.copy()
+        out[:, 1] *= factor
+        out[:, 2] *= factor
+        return out
+
+    @classmethod
+    def suited(cls, extent: Extent) -> dict[str, Any]:
+        """Over its whole length."""
+        return span_of(extent)

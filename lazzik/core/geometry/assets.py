@@ -1,0 +1,98 @@
+"""Assets: what is heavy and stands apart from the document, known by the SHA-256 of its bytes.
+
+Whoever keeps them (the database, a file) adds a keeper; since a name is the content's own, it never matters which
+keeper answers.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import io
+from collections.abc import Callable
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+
+from lazzik.core.errors import UnknownAsset
+from lazzik.core.geometry.mesh import Mesh
+from lazzik.core.types import Samples
+
+Keeper = Callable[[str], bytes | None]
+"""Gives the bytes of an asset, or None if it does not hold it."""
+
+_KEEPERS: list[Keeper] = []
+_HELD: dict[str, bytes] = {}
+
+
+def name_of(content: bytes) -> str:
+    """The name of an asset."""
+    return hashlib.sha256(content).hexdigest()
+
+
+def hold(content: bytes) -> str:
+    """Keep an asset in memory, and its name."""
+    name = name_of(content)
+    _HELD[name] = content
+    return name
+
+
+def add_keeper(keeper: Keeper) -> None:
+    """Ask this one too from now on."""
+    _KEEPERS.append(keeper)
+
+
+def remove_keeper(keeper: Keeper) -> None:
+    """Ask it no longer."""
+    _KEEPERS.remove(keeper)
+
+
+def asset(name: str) -> bytes:
+    """The bytes of an asset. Raises UnknownAsset."""
+    if name in _HELD:
+        return _HELD[name]
+    for keeper in _KEEPERS:
+        content = keeper(name)
+        if content is not None:
+            return content
+    raise UnknownAsset(f"The asset {name[:12]}… that the scene needs is not here", name)
+
+
+def pack_mesh(mesh: Mesh) -> bytes:
+    """A mesh as the bytes of an asset."""
+    return _packed(
+        points=mesh.points.astype("<f4"), normals=mesh.normals.astype("<f4"), triangles=mesh.triangles.astype("<u4")
+    )
+
+
+def pack_weights(weights: Samples) -> bytes:
+    """A weight for each point as the bytes of an asset."""
+    return _packed(weights=weights.astype("<f4"))
+
+
+@lru_cache(maxsize=32)
+def mesh_asset(name: str) -> Mesh:
+    """The mesh of an asset. Raises UnknownAsset."""
+    arrays = _unpacked(name)
+    points, normals = arrays["points"].astype(np.float64), arrays["normals"].astype(np.float64)
+    return Mesh(points, normals, arrays["triangles"].astype(np.int64))
+
+
+@lru_cache(maxsize=64)
+def weights_asset(name: str) -> Samples:
+    """The weights of an asset. Raises UnknownAsset."""
+    return np.asarray(_unpacked(name)["weights"], dtype=np.float64)
+
+
+def _packed(**arrays: Any) -> bytes:
+    out = io.BytesIO()
+    np.savez_compressed(out, **arrays)
+    return out.getvalue()
+
+
+def _unpacked(name: str) -> dict[str, Any]:
+    try:
+        with np.load(io.BytesIO(asset(name)), allow_pickle=False) as arrays:
+            return {key: arrays[key] for key in arrays.files}
+    except (ValueError, OSError, KeyError) as error:
+        raise UnknownAsset(f"The asset {name[:12]}… can't be read: {error}", name) from None

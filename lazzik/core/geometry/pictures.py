@@ -1,0 +1,48 @@
+"""Pictures as masks: their brightness, read between its dots."""
+
+from __future__ import annotations
+
+import io
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image, UnidentifiedImageError
+
+from lazzik.core.errors import InvalidAsset
+from lazzik.core.geometry.assets import asset
+from lazzik.core.types import Samples
+
+LARGEST = 4096
+"""Dots along one side."""
+
+
+@lru_cache(maxsize=16)
+def grey(name: str) -> NDArray[np.float64]:
+    """(rows, columns) the brightness of a picture in [0, 1], the top row first. Raises UnknownAsset, InvalidAsset."""
+    return read_grey(asset(name))
+
+
+def read_grey(content: bytes) -> NDArray[np.float64]:
+    """The brightness of a picture's bytes. Raises InvalidAsset."""
+    try:
+        with Image.open(io.BytesIO(content), formats=("PNG", "JPEG")) as picture:
+            if max(picture.size) > LARGEST:
+                raise InvalidAsset(
+                    f"A picture may have at most {LARGEST} dots along a side; it has {max(picture.size)}"
+                )
+            return np.asarray(picture.convert("L"), dtype=np.float64) / 255.0
+    except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError) as error:
+        raise InvalidAsset(f"This is no PNG or JPEG picture that can be read ({error})") from None
+
+
+def brightness(name: str, across: Samples, up: Samples) -> Samples:
+    """(n,) the brightness at places in [0, 1] across and up, straight between dots; its rim goes on beyond it."""
+    dots = grey(name)
+    x = np.clip(across, 0, 1) * (dots.shape[1] - 1)
+    y = (1.0 - np.clip(up, 0, 1)) * (dots.shape[0] - 1)
+    i, j = np.floor(y).astype(int), np.floor(x).astype(int)
+    k, m = np.minimum(i + 1, dots.shape[0] - 1), np.minimum(j + 1, dots.shape[1] - 1)
+    a, b = y - i, x - j
+    out: Samples = (1 - a) * ((1 - b) * dots[i, j] + b * dots[i, m]) + a * ((1 - b) * dots[k, j] + b * dots[k, m])
+    return out

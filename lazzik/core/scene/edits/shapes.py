@@ -1,0 +1,156 @@
+"""Edits of an object's shape: its deformers, and what of it is no number."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
+
+from lazzik.core.deformers import BY_KIND, AnyDeformer
+from lazzik.core.deformers.masks import AnyMask
+from lazzik.core.document import Label, Name, Slug
+from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.scene.edits.base import Edit
+from lazzik.core.scene.edits.dials import free_name
+from lazzik.core.scene.node import Node
+from lazzik.core.scene.rest import extent
+from lazzik.core.scene.scene import Scene
+
+
+class AddDeformer(Edit):
+    """Put a new deformer on an object or a group, the last to act, with first values that suit its size."""
+
+    do: Literal["add-deformer"] = "add-deformer"
+    node: Slug
+    kind: str
+    label: Label | None = None
+
+    def apply(self, scene: Scene) -> Scene:
+        node = _node(scene, self.node)
+        kind = BY_KIND.get(self.kind)
+        if kind is None:
+            raise InvalidEdit(f"There is no kind of deformer called '{self.kind}'", self.node)
+        if node.shape is None and not scene.below.get(node.id):
+            raise InvalidEdit(f"{node.label} has no shape and nothing below it that a deformer could bend", self.node)
+        label = self.label or kind.title
+        name = free_name(label, {item.id for item in node.deform}, "deformer")
+        fields = {"kind": self.kind, "id": name, "label": label} | kind.suited(extent(scene, node))
+        return scene.with_node(node.replaced(deform=(*node.deform, kind.model_validate(fields))))
+
+    def said(self, scene: Scene) -> str:
+        return f"add {self.kind} to {_node(scene, self.node).label}"
+
+
+class ChangeDeformer(Edit):
+    """Change what is no number about a deformer. Only the fields that are given change."""
+
+    do: Literal["change-deformer"] = "change-deformer"
+    node: Slug
+    deformer: Name
+    label: Label | None = None
+    muted: bool | None = None
+    settings: dict[str, str] = {}
+    """Its choices: {'fade': 'start', 'held': 'middle'}."""
+    of: Slug | None = None
+    """The object that it is handed to; null gives it back to its own."""
+    mask: AnyMask | None = None
+    """Another mask; null takes it off."""
+    mask_invert: bool | None = None
+
+    def apply(self, scene: Scene) -> Scene:
+        node, deformer = _deformer(scene, self.node, self.deformer)
+        given = self.model_fields_set
+        changes: dict[str, Any] = {name: getattr(self, name) for name in ("label", "muted", "mask") if name in given}
+        choices = type(deformer).settings()
+        for name, value in self.settings.items():
+            if value not in choices.get(name, ()):
+                allowed = f"; it may be {', '.join(choices[name])}" if name in choices else ""
+                raise InvalidEdit(f"'{value}' is no {name} of a {deformer.title}{allowed}", self.where)
+            changes[name] = value
+        if "of" in given:
+            if self.of is not None and self.of not in scene.by_id:
+                raise UnknownAddress(f"There is no object '{self.of}' in this scene", self.of)
+            changes["placement"] = deformer.placement.replaced(of=self.of)
+        if self.mask_invert is not None:
+            if deformer.mask is None:
+                raise InvalidEdit(f"{deformer.label} has no mask to turn round", self.where)
+            changes["mask"] = deformer.mask.replaced(invert=self.mask_invert)
+        return _with(scene, node, [deformer.replaced(**changes) if d is deformer else d for d in node.deform])
+
+    def said(self, scene: Scene) -> str:
+        _, deformer = _deformer(scene, self.node, self.deformer)
+        given = sorted(self.settings) or sorted(self.model_fields_set - {"do", "node", "deformer", "settings"})
+        if given == ["muted"]:
+            return f"{'mute' if self.muted else 'unmute'} {deformer.label}"
+        return f"{' and '.join(given)} of {deformer.label}"
+
+
+class RemoveDeformer(Edit):
+    """Take a deformer off; the points are exactly what they were without it."""
+
+    do: Literal["remove-deformer"] = "remove-deformer"
+    node: Slug
+    deformer: Name
+
+    def apply(self, scene: Scene) -> Scene:
+        node, gone = _deformer(scene, self.node, self.deformer)
+        return _with(scene, node, [deformer for deformer in node.deform if deformer is not gone])
+
+    def said(self, scene: Scene) -> str:
+        return f"remove {_deformer(scene, self.node, self.deformer)[1].label}"
+
+
+class MoveDeformer(Edit):
+    """Give a deformer another place in the order; 0 acts first."""
+
+    do: Literal["move-deformer"] = "move-deformer"
+    node: Slug
+    deformer: Name
+    to: Annotated[int, Field(ge=0)]
+
+    def apply(self, scene: Scene) -> Scene:
+        node, moved = _deformer(scene, self.node, self.deformer)
+        rest = [deformer for deformer in node.deform if deformer is not moved]
+        return _with(scene, node, [*rest[: self.to], moved, *rest[self.to :]])
+
+    def said(self, scene: Scene) -> str:
+        return f"move {_deformer(scene, self.node, self.deformer)[1].label}"
+
+
+class ChangeShape(Edit):
+    """Change what is no number about a shape: its subdivisions, whether it stands on its origin, its text."""
+
+    do: Literal["change-shape"] = "change-shape"
+    node: Slug
+    fields: dict[str, int | bool | str]
+
+    def apply(self, scene: Scene) -> Scene:
+        node = _node(scene, self.node)
+        if node.shape is None:
+            raise InvalidEdit(f"{node.label} has no shape", self.node)
+        known = type(node.shape).settable()
+        for name in self.fields:
+            if name not in known:
+                raise InvalidEdit(f"A {node.shape.title.lower()} has no '{name}' that could be set", self.node)
+        return scene.with_node(node.replaced(shape=node.shape.replaced(**self.fields)))
+
+    def said(self, scene: Scene) -> str:
+        return f"{' and '.join(sorted(self.fields)).replace('_', ' ')} of {_node(scene, self.node).label}"
+
+
+def _node(scene: Scene, slug: str) -> Node:
+    if slug not in scene.by_id:
+        raise UnknownAddress(f"There is no object '{slug}' in this scene", slug)
+    return scene.by_id[slug]
+
+
+def _deformer(scene: Scene, slug: str, name: str) -> tuple[Node, AnyDeformer]:
+    node = _node(scene, slug)
+    deformer = node.deformer(name)
+    if deformer is None:
+        raise UnknownAddress(f"{node.label} has no deformer '{name}'", slug)
+    return node, deformer
+
+
+def _with(scene: Scene, node: Node, deformers: list[AnyDeformer]) -> Scene:
+    return scene.with_node(node.replaced(deform=tuple(deformers)))
