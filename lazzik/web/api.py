@@ -14,6 +14,7 @@ from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.evaluator import read, strata
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.shapes import reshaped, shapes_over_time
 from lazzik.core.formats.csv_curves import write_csv
 from lazzik.core.formats.gltf import write_glb
 from lazzik.core.scene.address import Address, find, title
@@ -24,12 +25,16 @@ from lazzik.core.scene.scene import MOST_FRAMES, Scene
 from lazzik.core.scene.text import scene_text
 from lazzik.store.scenes import State
 from lazzik.web.context import Kept, Store
+from lazzik.web.shapes import points_of
 from lazzik.web.wire import floats, motion_of, packed, strata_of
 
 router = APIRouter(prefix="/scenes/{scene_id}")
 
 MOST_DRAWN = 24
 """Channels drawn together; more could not be told apart."""
+
+MOST_SHAPED = 40
+"""Objects whose points a preview sends; the others follow once the drag has landed."""
 
 MOST_POINTS = 1200
 """Points of a drawn curve: about one and a half for each pixel of a wide lane."""
@@ -49,6 +54,8 @@ class Edits(Step):
     """For a preview: the channel whose lanes are shown."""
     also: tuple[str, ...] = ()
     """And those that are drawn beside it."""
+    frame: int | None = None
+    """The frame on the stage, whose points are wanted of what takes another shape."""
 
 
 @router.post("/edits")
@@ -76,9 +83,13 @@ def preview(scene_id: str, body: Edits, store: Store, memo: Kept) -> Response:
     after = applied(before, read_edits(body.edits))
     # what a drag shows is gone with the next pointer move, so it is kept out of the memo
     scope = Scope(after, Memo(behind=memo), [])
-    content: dict[str, Any] = {"motion": motion_of(after, affected(before, after), after.clock(), scope)}
+    nodes = affected(before, after)
+    content: dict[str, Any] = {"motion": motion_of(after, nodes, after.clock(), scope)}
     if body.at:
         content["strata"] = _strata(scope, after, body.at, body.also)
+    if body.frame is not None and after.first <= body.frame <= after.last:
+        shaped = [node for node in reshaped(before, after, nodes) if node.visible and shapes_over_time(after, node)]
+        content["points"] = [points_of(after, node, body.frame, body.frame, scope) for node in shaped[:MOST_SHAPED]]
     return packed(content)
 
 
@@ -117,8 +128,11 @@ def motion(
     same_clock = before and (before.fps, before.first, before.last) == (scene.fps, scene.first, scene.last)
     nodes = affected(before, scene) if before and same_clock else list(scene.nodes)
     clock = Clock.over(scene.fps, scene.first, end, start=begin)
+    took_shape = reshaped(before, scene, nodes) if before and same_clock else list(scene.nodes)
     return packed(
         {
+            "shaped": [node.id for node in scene.nodes if node.visible and shapes_over_time(scene, node)],
+            "reshaped": [node.id for node in took_shape],
             "revision": state.revision,
             "from": begin,
             "frames": end - begin + 1,

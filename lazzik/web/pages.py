@@ -13,6 +13,7 @@ from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.scene.address import Address
 from lazzik.core.scene.node import channels_of
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.text import read_scene
@@ -22,6 +23,7 @@ from lazzik.web.context import Kept, Store, chosen, chosen_also, templates
 from lazzik.web.drawing import line
 from lazzik.web.lanes import strata_view
 from lazzik.web.palette import palette
+from lazzik.web.shapeview import MADE_HERE, deformer_palette, shape_facts, shape_view, split_shape
 from lazzik.web.studio import COMBINES, count_moving, dials, facts, tree
 
 router = APIRouter()
@@ -118,21 +120,28 @@ def deliver(request: Request, scene_id: str, store: Store) -> Response:
 
 def _panels(state: State, memo: Memo, shown: Asked) -> dict[str, Any]:
     scope = Scope(state.scene, memo, [])
-    address = chosen(state.scene, shown.at)
-    others = chosen_also(state.scene, shown.also, address)
-    view = strata_view(state.scene, address, others) if address else None
+    shape = split_shape(shown.at)
+    node = state.scene.by_id.get(shape[0]) if shape else None
+    form = shape_view(state.scene, node, shape[1], scope) if shape and node else None
+    address = Address(node.id, "shape") if node else chosen(state.scene, shown.at if not shape else "")
+    others = () if form else chosen_also(state.scene, shown.also, address)
+    view = strata_view(state.scene, address, others) if address and not form else None
+    at = shown.at if form else str(address or "")
     return {
         "state": state,
         "scene": state.scene,
         "step": "stage",
-        "at": str(address or ""),
+        "at": at,
         "tree": tree(state.scene, address, others, scope, shown.moving),
         "dials": dials(state.scene),
         "moving_only": shown.moving,
         "moving": count_moving(state.scene),
         "view": view,
-        "facts": facts(state, str(address or ""), view, shown.moving),
+        "facts": facts(state, at, view, shown.moving) | ({"shape": shape_facts(form)} if form else {"shape": None}),
+        "form": form,
         "palette": palette(),
+        "deformers": deformer_palette(),
+        "mask_kinds": MADE_HERE,
         "combines": COMBINES,
     }
 

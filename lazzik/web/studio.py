@@ -57,6 +57,9 @@ class TreeRow:
     also: bool
     href: str
     channels: tuple[ChannelRow, ...]
+    can_form: bool
+    """Whether it has a shape, or shapes below it."""
+    form_chosen: bool
 
 
 def tree(scene: Scene, chosen: Address | None, also: tuple[Address, ...], scope: Scope, moving: bool) -> list[TreeRow]:
@@ -82,6 +85,8 @@ def tree(scene: Scene, chosen: Address | None, also: tuple[Address, ...], scope:
                     node.id in others,
                     f"{node.id}/{next(iter(sparks), 'rotation.z')}",
                     _channels(node, chosen, marked, sparks) if is_chosen else (),
+                    node.shape is not None or bool(below.get(node.id)),
+                    is_chosen and chosen is not None and chosen.path == "shape",
                 )
             )
         for child in below.get(node.id, ()):
@@ -143,6 +148,8 @@ def _channels(
 ) -> tuple[ChannelRow, ...]:
     rows = []
     for path, number, quantity in channels_of(node):
+        if path.startswith(("deform.", "shape.")) and path not in sparks:
+            continue  # those that stand still are seen in the rows of the shape
         address = Address(node.id, path)
         rows.append(
             ChannelRow(

@@ -98,7 +98,10 @@ class Deformer(Frozen):
     pushes: ClassVar[bool] = False
     """Whether the kind pushes points one way, by `lifted`; otherwise it carries them along, by `shaped`."""
     segments: ClassVar[float] = 12.0
-    """How many segments its span needs along the axis before the mesh looks smooth."""
+    """How many segments its span, or each of its waves, needs before the mesh looks smooth."""
+
+    moves_with_world: ClassVar[bool] = False
+    """Whether it reads the object's way through the scene."""
 
     kind: str
     id: Name
@@ -118,6 +121,11 @@ class Deformer(Frozen):
     ] = 0.25
     mask: AnyMask | None = None
 
+    @property
+    def worldly(self) -> bool:
+        """Whether what it does depends on where the object or another one is."""
+        return type(self).moves_with_world or self.placement.of is not None
+
     def plan(self, tracks: Tracks) -> dict[str, NDArray[np.float64]]:
         """What the kind works out once for all moments: arrays whose first axis is time. Kinds with a rate integrate
         it here."""
@@ -130,6 +138,10 @@ class Deformer(Frozen):
     def lifted(self, inside: Points, numbers: Numbers, moment: Moment) -> Samples:
         """(n,) metres by which points are pushed."""
         raise NotImplementedError
+
+    def detail(self, numbers: Numbers, length: float) -> float:
+        """Metres that one segment of a smooth mesh may span, where the deformer acts over so many metres."""
+        return length / self.segments
 
     @classmethod
     def suited(cls, extent: Extent) -> dict[str, Any]:

@@ -44,6 +44,10 @@ class Bend(Deformer):
         arc(inside, counts, start, end, held, angle, turn, out)
         return out
 
+    def detail(self, numbers: Numbers, length: float) -> float:
+        """A segment for every fifteen degrees, and at least four."""
+        return length / max(4.0, abs(numbers["angle"]) / 15.0)
+
     @classmethod
     def suited(cls, extent: Extent) -> dict[str, Any]:
         """An eighth of a turn over its whole length."""

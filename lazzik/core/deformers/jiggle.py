@@ -33,6 +33,7 @@ class Jiggle(Deformer):
 
     title: ClassVar[str] = "Jiggle"
     summary: ClassVar[str] = "Soft parts trail the object's own motion and ring: hoods, bellies, loose lids."
+    moves_with_world: ClassVar[bool] = True
 
     kind: Literal["jiggle"]
     frequency: Annotated[Number, Quantity("Hz", "How eagerly it follows.", (0.5, 8), 0.01, low=0.05, high=100)] = 1.6
@@ -69,6 +70,10 @@ class Jiggle(Deformer):
         share = (counts * smooth(away / numbers["reach"]))[:, None]
         trailed: Points = (points + share * (moved - points) - origin) @ turn.T
         return np.where(share == 0.0, inside, trailed)
+
+    def detail(self, numbers: Numbers, length: float) -> float:
+        """Its bend is as soft as its reach."""
+        return numbers["reach"] / 6
 
     @classmethod
     def suited(cls, extent: Extent) -> dict[str, Any]:

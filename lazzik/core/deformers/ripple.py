@@ -83,6 +83,10 @@ class Ripple(Deformer):
             d = d * np.exp(-np.maximum(r, 0.0) / numbers["far"])
         return np.where(within(inside, numbers), strength * d, 0.0)
 
+    def detail(self, numbers: Numbers, length: float) -> float:
+        """An eighth of each wave, or so."""
+        return numbers["spacing"] / self.segments
+
     @classmethod
     def suited(cls, extent: Extent) -> dict[str, Any]:
         """Rings across its flattest side, its middle the source."""

@@ -56,6 +56,10 @@ class Rumple(Deformer):
             weights += share
         return np.where(within(inside, numbers), numbers["height"] * total / weights, 0.0)
 
+    def detail(self, numbers: Numbers, length: float) -> float:
+        """An eighth of each wave, or so."""
+        return numbers["size"] / self.segments
+
     @classmethod
     def suited(cls, extent: Extent) -> dict[str, Any]:
         """Some bumps along its longest side."""

@@ -42,6 +42,10 @@ class Stretch(Deformer):
         out[:, 1], out[:, 2] = inside[:, 1] * width, inside[:, 2] * width
         return out
 
+    def detail(self, numbers: Numbers, length: float) -> float:
+        """Any mesh will do: straight stays straight."""
+        return float("inf")
+
     @classmethod
     def suited(cls, extent: Extent) -> dict[str, Any]:
         """Over its whole length."""

@@ -32,6 +32,10 @@ class Taper(Deformer):
         Quantity("", "Where between it changes most: straight at 0.5.", (0.05, 0.95), 0.01, low=0.001, high=0.999),
     ] = 0.5
 
+    def detail(self, numbers: Numbers, length: float) -> float:
+        """A straight taper needs none between its ends."""
+        return float("inf") if numbers["curve"] == 0.5 else length / self.segments
+
     def shaped(self, inside: Points, counts: Samples, numbers: Numbers, moment: Moment) -> Points:
         """(n, 3) the thinned points, blended."""
         start, end = numbers["start"], numbers["end"]

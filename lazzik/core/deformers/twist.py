@@ -36,6 +36,10 @@ class Twist(Deformer):
         wring(inside, counts, start, end, held, math.radians(numbers["angle"]), out)
         return out
 
+    def detail(self, numbers: Numbers, length: float) -> float:
+        """A segment for every fifteen degrees, and at least four."""
+        return length / max(4.0, abs(numbers["angle"]) / 15.0)
+
     @classmethod
     def suited(cls, extent: Extent) -> dict[str, Any]:
         """A quarter turn over its whole length."""

@@ -45,6 +45,10 @@ class Undulate(Deformer):
         wave: Samples = numbers["height"] * np.sin(2 * np.pi * cycles)
         return np.where(within(inside, numbers), wave, 0.0)
 
+    def detail(self, numbers: Numbers, length: float) -> float:
+        """An eighth of each wave, or so."""
+        return numbers["length"] / self.segments
+
     @classmethod
     def suited(cls, extent: Extent) -> dict[str, Any]:
         """A wave and a half along it, its start held."""

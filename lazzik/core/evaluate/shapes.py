@@ -25,6 +25,7 @@ from lazzik.core.evaluate.poses import moves
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.geometry.mesh import Mesh, normals_of
 from lazzik.core.scene.node import Node
+from lazzik.core.scene.references import node_reads
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Points, Samples
 
@@ -41,11 +42,39 @@ def shapes_over_time(scene: Scene, node: Node) -> bool:
 
 def acting(scene: Scene, node: Node) -> Iterator[tuple[Node, Deformer]]:
     """The deformers that act on an object's shape, in the order in which they do: its own, then those above it."""
+    for owner in _chain(scene, node):
+        for deformer in owner.deform:
+            if not deformer.muted and deformer.weight != 0.0:
+                yield owner, deformer
+
+
+def reshaped(before: Scene, after: Scene, changed: list[Node]) -> list[Node]:
+    """Objects whose points may differ between two scenes, given those that differ in anything."""
+    ids = {node.id for node in changed}
+    return [node for node in after.nodes if node.shape is not None and _reshaped(before, after, node, ids)]
+
+
+def _reshaped(before: Scene, after: Scene, node: Node, changed: set[str]) -> bool:
+    old = before.by_id.get(node.id)
+    if old is None or old.shape != node.shape or shapes_over_time(before, old) != shapes_over_time(after, node):
+        return True
+    if not shapes_over_time(after, node):
+        return False
+    if old.deform is not node.deform:
+        return True
+    chain = list(_chain(after, node))
+    if not changed & {part.id for part in chain}:
+        others = {deformer.placement.of for _, deformer in acting(after, node)} - {None}
+        return any(changed & {part.id for part in _chain(after, after.by_id[o])} for o in others if o in after.by_id)
+    # it or something above it differs: points do, unless its own deformers alone act and read nothing of the world
+    alone = all(owner is node and not deformer.worldly for owner, deformer in acting(after, node))
+    return not alone or old is node or bool(node_reads(node))
+
+
+def _chain(scene: Scene, node: Node) -> Iterator[Node]:
     here: Node | None = node
     while here is not None:
-        for deformer in here.deform:
-            if not deformer.muted and deformer.weight != 0.0:
-                yield here, deformer
+        yield here
         here = scene.by_id[here.parent] if here.parent else None
 
 

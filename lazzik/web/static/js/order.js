@@ -6,7 +6,8 @@ import { commit } from "./history.js";
 export function listenToOrder(root) {
   const lanes = () => [...root.querySelectorAll(".lane.layer")];
   const place = (lane) => Number(lane.dataset.place);
-  const move = (lane, to) => commit([{ do: "move-layer", address: lane.dataset.layer, to }]);
+  const move = (lane, to) => commit([lane.dataset.layer ? { do: "move-layer", address: lane.dataset.layer, to }
+    : { do: "move-deformer", node: lane.closest("#form").dataset.node, deformer: lane.dataset.deformer, to }]);
 
   root.addEventListener("pointerdown", (event) => {
     const grip = event.target.closest(".grip");

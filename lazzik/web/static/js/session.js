@@ -48,6 +48,7 @@ export async function choose(at, { moving = facts.moving, also = at === facts.ch
 export class Previews {
   constructor(show) {
     this.show = show;
+    this.frame = () => facts.first; // the one on the stage
     this.running = false;
     this.next = null;
     this.times = []; // milliseconds from the move of the pointer to the redrawn curve, for measuring
@@ -66,7 +67,7 @@ export class Previews {
       const asked = this.asked;
       this.next = this.asked = null;
       try {
-        const content = await packed(`${sceneUrl()}/preview`, { revision: revision(), edits: shaped(edits), at: facts.at, also: facts.also });
+        const content = await packed(`${sceneUrl()}/preview`, { revision: revision(), edits: shaped(edits), at: facts.channel, also: facts.also, frame: this.frame() });
         if (!this.stopped) this.show(content, edits);
         this.times.push(performance.now() - asked);
         this.problem?.("");

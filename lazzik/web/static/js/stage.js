@@ -5,6 +5,7 @@ import { OrbitControls } from "/static/vendor/three/OrbitControls.js";
 import { GLTFLoader } from "/static/vendor/three/GLTFLoader.js";
 import { floats } from "./api.js";
 import { backdrop, lights } from "./backdrop.js";
+import { creaseLines } from "./edges.js";
 
 const CREASE = 28; // degrees between two faces from which their edge is inked
 const ink = (name) => new THREE.Color(getComputedStyle(document.documentElement).getPropertyValue(name).trim());
@@ -36,6 +37,7 @@ export class Stage {
     this.frame = 0;
     this.through = false;
     this.showsPath = true;
+    this.wires = false;
     this.home = null;
     this.frames = 0; // pictures drawn so far, for measuring
     this.dress();
@@ -80,9 +82,9 @@ export class Stage {
       // glow is a multiple of the surface's own colour
       const glow = (from.emissive.r / Math.max(from.color.r, 1e-6)) * from.emissiveIntensity;
       item.material = new THREE.MeshLambertMaterial({ color: from.color, emissive: from.color, emissiveIntensity: glow });
+      item.material.wireframe = this.wires;
       entry.mesh = item;
-      const lines = new THREE.LineSegments(new THREE.EdgesGeometry(item.geometry, CREASE), new THREE.LineBasicMaterial({ color: ink("--ink"), transparent: true, opacity: 0.55 }));
-      lines.raycast = () => {};
+      const lines = creaseLines(item.geometry, CREASE, ink("--ink"));
       item.userData.lines = lines;
       this.edges.push(lines);
     }
@@ -103,6 +105,43 @@ export class Stage {
       this.pose(id);
     }
     this.invalidate();
+  }
+
+  // the points of a surface; its edges and its outline share them. Several objects may share one geometry at rest.
+  setShape(id, { points, normals }) {
+    const entry = this.nodes.get(id);
+    const mesh = entry?.mesh;
+    if (!mesh || mesh.geometry.attributes.position.count * 3 !== points.length) return;
+    if (!entry.rest) {
+      entry.rest = mesh.geometry;
+      mesh.geometry = mesh.geometry.clone();
+      mesh.frustumCulled = false;
+      mesh.userData.lines.geometry.setAttribute("position", mesh.geometry.attributes.position);
+      mesh.geometry.setAttribute("normal", new THREE.BufferAttribute(new Int8Array(normals.length), 3, true));
+      if (this.outline?.parent === mesh) this.outline.geometry = mesh.geometry;
+    }
+    mesh.geometry.attributes.position.array.set(points);
+    mesh.geometry.attributes.normal.array.set(normals);
+    mesh.geometry.attributes.position.needsUpdate = mesh.geometry.attributes.normal.needsUpdate = true;
+    mesh.geometry.boundingSphere = mesh.geometry.boundingBox = null;
+    this.invalidate();
+  }
+
+  restShape(id) {
+    const entry = this.nodes.get(id);
+    if (!entry?.rest) return;
+    entry.mesh.geometry.dispose();
+    entry.mesh.geometry = entry.rest;
+    entry.rest = null;
+    entry.mesh.userData.lines.geometry.setAttribute("position", entry.mesh.geometry.attributes.position);
+    this.select(this.chosen);
+  }
+
+  toggleWires() {
+    this.wires = !this.wires;
+    for (const { mesh } of this.nodes.values()) if (mesh) mesh.material.wireframe = this.wires;
+    this.invalidate();
+    return this.wires;
   }
 
   show(frame) {
@@ -142,6 +181,7 @@ export class Stage {
       };
       this.outline = new THREE.Mesh(entry.mesh.geometry, material);
       this.outline.raycast = () => {};
+      this.outline.frustumCulled = false;
       entry.mesh.add(this.outline);
     }
     this.invalidate();
@@ -220,14 +260,41 @@ export class Stage {
     requestAnimationFrame(() => { this.waiting = false; this.draw(); });
   }
 
+  // the camera that is looked through
+  get eye() { return this.through && this.lens ? this.lens.lens : this.camera; }
+
   draw() {
-    let eye = this.camera;
-    if (this.through && this.lens) {
-      eye = this.lens.lens;
+    const { eye } = this;
+    if (eye !== this.camera) {
       eye.aspect = this.camera.aspect;
       eye.updateProjectionMatrix();
     }
     this.renderer.render(this.scene, eye);
     this.frames += 1;
+    this.onDraw?.();
+  }
+
+  // shades on a surface, from paper (nothing) to pine (full), where something acts; null takes them off
+  shade(id, counts) {
+    if (this.shaded) {
+      this.shaded.removeFromParent();
+      this.shaded.material.dispose();
+      this.shaded = null;
+    }
+    const mesh = id && this.nodes.get(id)?.mesh;
+    if (mesh) {
+      const [none, full] = [ink("--paper"), ink("--pine")];
+      const colors = new Float32Array(counts.length * 3);
+      counts.forEach((count, i) => none.clone().lerp(full, Math.min(1, Math.max(0, Math.abs(count)))).toArray(colors, i * 3));
+      const geometry = new THREE.BufferGeometry();
+      geometry.setAttribute("position", mesh.geometry.attributes.position);
+      geometry.setAttribute("color", new THREE.BufferAttribute(colors, 3));
+      geometry.setIndex(mesh.geometry.index);
+      this.shaded = new THREE.Mesh(geometry, new THREE.MeshBasicMaterial({ vertexColors: true, polygonOffset: true, polygonOffsetFactor: -1, polygonOffsetUnits: -1 }));
+      this.shaded.raycast = () => {};
+      this.shaded.frustumCulled = false;
+      mesh.add(this.shaded);
+    }
+    this.invalidate();
   }
 }

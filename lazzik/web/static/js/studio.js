@@ -13,8 +13,10 @@ import { listenToKnobs, paintSliders } from "./knobs.js";
 import { listenToOrder } from "./order.js";
 import { choose, facts, onFacts, Previews, refresh } from "./session.js";
 import { sheet, stagger } from "./sheets.js";
+import { listenToForm } from "./form.js";
 import { smoothEdges, Stage } from "./stage.js";
 import { Strata } from "./strata.js";
+import { Surfaces } from "./surfaces.js";
 import { wholeRange, zoom } from "./timeaxis.js";
 import { toast } from "./toasts.js";
 import { Transport } from "./transport.js";
@@ -30,8 +32,10 @@ try {
   note.textContent = "This browser can't draw in three dimensions (WebGL 2 is off). Curves and keys work all the same.";
 }
 
+const surfaces = stage && new Surfaces(stage);
 const transport = new Transport((frame) => {
   stage?.show(frame);
+  surfaces?.show(frame);
   strata.show(frame);
 });
 
@@ -44,7 +48,9 @@ strata.drawn = () => {
 const previews = new Previews((content) => {
   if (content.strata) show(content.strata);
   stage?.setMotion(content.motion, facts.first);
+  if (content.points) surfaces?.preview(content.points);
 });
+previews.frame = () => transport.frame;
 
 function show(content) {
   strata.set(content);
@@ -52,7 +58,7 @@ function show(content) {
 }
 
 async function fetchCurves() {
-  if (!channelAddress()) return;
+  if (!channelAddress()) return stage?.setPath(new Float32Array(0));
   const asked = new URLSearchParams({ address: channelAddress() });
   for (const other of facts.also) asked.append("also", other);
   const { strata: content } = await packed(`${sceneUrl()}/curves?${asked}`);
@@ -68,6 +74,7 @@ async function fetchMotion(since = null) {
     geometry = content.geometry;
     await stage.load(`${sceneUrl()}/rest.glb?${geometry}`);
   }
+  surfaces.know(content.shaped, content.reshaped);
 }
 
 // the chosen row in the tree, in sight
@@ -89,6 +96,7 @@ onFacts(async () => {
   paintSliders();
   stage?.select(chosenNode());
   showChosen();
+  form.changed();
   await fetchCurves();
   keysChanged(strata);
 });
@@ -103,6 +111,7 @@ listenToKnobs(work, frame);
 listenToKnobs(tree, frame);
 listenToChoice(tree, work);
 listenToFormulas(work);
+const form = listenToForm(work, stage, frame);
 listenToWindows(work, strata);
 listenToBeads(work, strata);
 listenToOrder(work);
@@ -209,7 +218,10 @@ action("first", ["Home"], () => transport.go(facts.first), "To the first frame")
 action("last", ["End"], () => transport.go(facts.last), "To the last frame");
 action("key", ["K"], () => putKey(transport.frame), "Put a key at the playhead");
 action("remove-keys", ["Delete"], removeKeys, "Remove the chosen keys");
-action("layer", ["L"], () => document.getElementById("add-layer")?.click(), "Add a layer");
+action("layer", ["L"], () => (document.getElementById("add-layer") ?? document.getElementById("add-deformer"))?.click(), "Add a layer or a deformer");
+action("shape", ["S"], () => choose(`${chosenNode()}/shape`), "The shape of the chosen object");
+action("wires", ["X"], () => press("wires", stage?.toggleWires()), "See surfaces as wires");
+action("where", ["Z"], () => form.toggleWhere(), "Shade where the open deformer acts");
 action("why", ["W"], () => sheet("why", { at: facts.at }), "Why does it not show?");
 action("fit", ["F"], () => { wholeRange(); strata.fitValues(); }, "Fit the view to the range and all values");
 action("closer", ["+", "="], () => zoom(0.7, transport.frame), "Zoom the time in, about the playhead");
@@ -242,12 +254,13 @@ paintSliders();
 showChosen();
 transport.go(facts.first);
 // for measuring from outside
-window.lazzik = { previews, transport, stage, strata, choose };
+window.lazzik = { previews, transport, stage, strata, surfaces, choose };
 try {
   await fetchCurves();
   keysChanged(strata);
   await fetchMotion();
   stage?.select(chosenNode());
+  form.changed();
   if (stage) note.textContent = "";
   document.body.dataset.ready = "true";
 } catch (error) {

@@ -1,0 +1,86 @@
+"""Whether a mesh is fine enough for its deformers, and what would do."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from lazzik.core.deformers.base import Deformer
+from lazzik.core.deformers.placement import ORDERS
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.shapes import ShapeMotion, acting, shape_motion
+from lazzik.core.scene.node import Node
+from lazzik.core.scene.scene import Scene
+
+ENOUGH = 0.6
+"""Part of the wanted segments with which a mesh still passes: it is seen as coarse only well below that."""
+
+MOST = 256
+
+
+@dataclass(frozen=True)
+class Coarse:
+    """A mesh too coarse for one of its deformers."""
+
+    deformer: str
+    label: str
+    segments: float
+    """How many there are where one would be smooth with `wanted`."""
+    wanted: int
+    edits: tuple[dict[str, Any], ...]
+    """What sets the count that would do; empty if only another mesh can help."""
+
+
+def coarse(scene: Scene, node: Node, scope: Scope) -> list[Coarse]:
+    """The deformers for which an object's mesh is too coarse, at the scene's first frame."""
+    if node.shape is None or not any(True for _ in acting(scene, node)):
+        return []
+    motion = shape_motion(scene, node, scene.clock().at(scene.clock().frames[:1]), scope)
+    found = []
+    for step, (owner, deformer) in zip(motion.steps, acting(scene, node), strict=True):
+        own = owner is node
+        report = _of(node, motion, deformer, step.at(0), own, step.frames[0], step.there)
+        if report is not None:
+            found.append(report)
+    return found
+
+
+def _of(
+    node: Node, motion: ShapeMotion, deformer: Deformer, numbers: dict[str, float], own: bool, frame: Any, there: Any
+) -> Coarse | None:
+    points = motion.rest_at(0)
+    if there is not None:
+        points = points @ there[0][:3, :3].T + there[0][:3, 3]
+    inside = (points - frame[3]) @ frame[:3].T
+    low, high = max(numbers["start"], inside[:, 0].min()), min(numbers["end"], inside[:, 0].max())
+    across = deformer.kind == "ripple"
+    detail = deformer.detail(numbers, high - low)
+    if not math.isfinite(detail) or detail <= 0 or (high <= low and not across):
+        return None
+    columns = [1, 2] if across else [0]
+    if deformer.kind == "ripple" and deformer.shape == "straight":  # type: ignore[attr-defined]
+        columns = [1]
+    faces = motion.rest.triangles
+    edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
+    a, b = inside[edges[:, 0]], inside[edges[:, 1]]
+    acts = (np.maximum(a[:, 0], b[:, 0]) >= numbers["start"]) & (np.minimum(a[:, 0], b[:, 0]) <= numbers["end"])
+    lengths = np.linalg.norm((a - b)[:, columns], axis=1)[acts]
+    longest = float(lengths.max(initial=0.0))
+    if longest * ENOUGH <= detail:
+        return None
+    factor = longest / detail
+    base = deformer.segments / factor
+    edits: tuple[dict[str, Any], ...] = ()
+    if own and node.shape is not None:
+        fields: dict[str, int] = {}
+        for column in columns:
+            axis = "xyz"[ORDERS[deformer.axis][column]]
+            name = type(node.shape).cut_by.get(axis)
+            if name:
+                fields[name] = min(MOST, math.ceil(getattr(node.shape, name) * factor))
+        if fields and any(getattr(node.shape, name) < count for name, count in fields.items()):
+            edits = ({"do": "change-shape", "node": node.id, "fields": fields},)
+    return Coarse(deformer.id, deformer.label, base, math.ceil(deformer.segments), edits)

@@ -1,0 +1,45 @@
+// The crisp edges of a surface as pairs of its own points, so that they move with it.
+
+import * as THREE from "three";
+
+export function creaseLines(geometry, degrees, color) {
+  const { position } = geometry.attributes;
+  const faces = geometry.index.array;
+  const places = new Map();
+  // points at one place count as one
+  const place = new Uint32Array(position.count);
+  for (let i = 0; i < position.count; i++) {
+    const key = [position.getX(i), position.getY(i), position.getZ(i)].map((v) => Math.round(v * 1e5)).join();
+    if (!places.has(key)) places.set(key, places.size);
+    place[i] = places.get(key);
+  }
+  const [a, b, c, n] = [new THREE.Vector3(), new THREE.Vector3(), new THREE.Vector3(), new THREE.Vector3()];
+  const open = new Map();
+  const pairs = [];
+  const flat = Math.cos((degrees * Math.PI) / 180);
+  for (let f = 0; f < faces.length; f += 3) {
+    const corners = [faces[f], faces[f + 1], faces[f + 2]];
+    a.fromBufferAttribute(position, corners[0]);
+    b.fromBufferAttribute(position, corners[1]);
+    c.fromBufferAttribute(position, corners[2]);
+    n.copy(b).sub(a).cross(c.sub(a)).normalize();
+    for (let k = 0; k < 3; k++) {
+      const [i, j] = [corners[k], corners[(k + 1) % 3]];
+      const key = place[i] < place[j] ? `${place[i]}_${place[j]}` : `${place[j]}_${place[i]}`;
+      const other = open.get(key);
+      if (other === undefined) open.set(key, { i, j, normal: n.clone() });
+      else if (other) {
+        if (other.normal.dot(n) < flat) pairs.push(i, j);
+        open.set(key, null);
+      }
+    }
+  }
+  for (const edge of open.values()) if (edge) pairs.push(edge.i, edge.j);
+  const lines = new THREE.BufferGeometry();
+  lines.setAttribute("position", position);
+  lines.setIndex(pairs);
+  const drawn = new THREE.LineSegments(lines, new THREE.LineBasicMaterial({ color, transparent: true, opacity: 0.55 }));
+  drawn.raycast = () => {};
+  drawn.frustumCulled = false;
+  return drawn;
+}
