@@ -8,7 +8,7 @@ from pathlib import Path
 
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.document import LARGEST, Frozen, Quantity
-from lazzik.core.geometry.primitives import SHAPES
+from lazzik.core.geometry.shapes import SHAPES
 from lazzik.core.layers import BY_KIND
 from lazzik.core.scene import edits
 from lazzik.core.scene.node import Camera, Light, Look, Node, channels_of

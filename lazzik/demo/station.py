@@ -11,6 +11,9 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.channel.layer import Layer
 from lazzik.core.channel.window import Window
+from lazzik.core.deformers import BY_KIND as DEFORMERS
+from lazzik.core.deformers import Deformer
+from lazzik.core.geometry.lettering import Lettering
 from lazzik.core.geometry.primitives import Ball, Box, Ring, Sheet, Tube
 from lazzik.core.layers import BY_KIND, Recipe
 from lazzik.core.layers.recipe import Override
@@ -89,6 +92,19 @@ def noise(label: str, amplitude: float | Channel, period: float, seed: int, **fi
     return layer("noise", label, **(numbers | fields))
 
 
+def shaped(kind: str, label: str, axis: str, start: float, end: float, **fields: Any) -> Deformer:
+    """A deformer of any kind over a span of its axis."""
+    named = {
+        "kind": kind,
+        "id": label.lower().replace(" ", "_"),
+        "label": label,
+        "axis": axis,
+        "start": start,
+        "end": end,
+    }
+    return DEFORMERS[kind].model_validate(named | fields)
+
+
 def breezy(value: float) -> Channel:
     """A number that the dial Breeze scales."""
     return Channel(value=value, layers=(layer("link", "Breeze", source="dials/breeze", combine="multiply"),))
@@ -122,8 +138,9 @@ def _ground() -> list[Node]:
     plate = trunk(9.5, 9.0, 0.5, around=40)
     return [
         part("ridge", "Ridge", None, plate, STONE, position=at(0, -0.25, 0), scale=Scale(x=1.25)),
-        part("rock-a", "Boulder", "ridge", Ball(kind="ball", radius=0.7, around=7, along=5), STONE,
-             position=at(-5.2, 0.35, -3.2), scale=Scale(x=1.2, y=0.7)),
+        part("rock-a", "Boulder", "ridge", Ball(kind="ball", radius=0.7, around=40, along=36), STONE,
+             position=at(-5.2, 0.35, -3.2), scale=Scale(x=1.2, y=0.7),
+             deform=(shaped("rumple", "Weather", "y", -1.0, 1.0, height=0.22, size=0.45, drift=0.0, octaves=3.0),)),
         part("rock-b", "Stone", "ridge", Ball(kind="ball", radius=0.4, around=6, along=4), STONE,
              position=at(5.9, 0.35, 2.2), scale=Scale(y=0.8)),
     ]  # fmt: skip
@@ -145,6 +162,12 @@ def _mast() -> list[Node]:
         keys=(Key(frame=0, value=0.3), Key(frame=8, value=2.4), Key(frame=16, value=2.2), Key(frame=30, value=0.3),
               Key(frame=50, value=0.3)),
     )  # fmt: skip
+    ribbon = Sheet(kind="sheet", width=1.6, height=0.22, columns=48, rows=4, standing=True)
+    wave = {"height": breezy(0.12), "length": 0.7, "speed": 2.1, "toward": "across"}
+    stream = (
+        shaped("twist", "Curl", "x", -0.8, 0.8, angle=driven(noise("Turn", 120, 1.4, 18), base=90)),
+        shaped("undulate", "Stream", "x", -0.8, 0.8, fade="start", fade_length=0.5, **wave),
+    )
     return [
         Node(id="mast", label="Mast", position=at(0.3, 0, 0)),
         part("mast-foot", "Foot plate", "mast", Box(kind="box", width=1.6, height=0.16, depth=1.6, base=True), PINE,
@@ -155,11 +178,23 @@ def _mast() -> list[Node]:
              position=at(0, 4.5, 0)),
         part("beacon", "Warning beacon", "beacon-mast", Ball(kind="ball", radius=0.25, around=16, along=10),
              paint("#E4572E", glow=blink), position=at(0, 4.84, 0)),
+        *(_plate(k) for k in range(3)),
+        part("ribbon", "Ribbon", "crossbar", ribbon, AMBER, position=at(1.65, -0.05, 0), deform=stream,
+             rotation=Rotation(z=driven(noise("Lift", 9, 1.3, 17), base=-12))),
         part("ladder", "Step rings", "beacon-mast",
              Ring(kind="ring", radius=0.2, thickness=0.06, around=14, across=6), BRICK, position=at(0, 1.5, 0)),
         part("collar", "Collar", "beacon-mast",
              Ring(kind="ring", radius=0.19, thickness=0.06, around=14, across=6), BRICK, position=at(0, 3.0, 0)),
     ]  # fmt: skip
+
+
+def _plate(k: int) -> Node:
+    """A plate between foot and mast, wrung by the mast's leaning."""
+    wrung = driven(layer("link", "Lean", source="beacon-mast/rotation.z", gain=3.0, combine="add"))
+    return part(f"guy-plate-{k + 1}", f"Guy plate {k + 1}", "mast-foot",
+                Box(kind="box", width=0.08, height=0.9, depth=0.26, cuts_y=14, base=True), STEEL,
+                position=at((0.0, 0.55, -0.55)[k], 0.16, (0.62, -0.35, -0.35)[k]), rotation=Rotation(y=120.0 * k),
+                deform=(shaped("twist", "Wring", "y", 0.0, 0.9, angle=wrung),))  # fmt: skip
 
 
 def _anemometer() -> list[Node]:
@@ -181,52 +216,33 @@ def _anemometer() -> list[Node]:
 
 
 def _aerial() -> list[Node]:
-    nodes, above = [], "mast"
-    for k, (length, radius) in enumerate(((1.5, 0.05), (1.3, 0.035), (1.1, 0.02))):
-        lean = driven(*_whip(k), base=4.0 + 3.0 * k)
-        shape = bar(radius, length, radius * 0.7)
-        place = at(-1.9, 0, 0.2) if k == 0 else at(0, (1.5, 1.3)[k - 1], 0)
-        slug = f"aerial-{k + 1}" if k else "aerial"
-        label = "Whip aerial" if k == 0 else f"Whip aerial {k + 1}"
-        nodes.append(
-            part(
-                slug,
-                label,
-                above,
-                shape,
-                INK,
-                position=place,
-                rotation=Rotation(z=driven(*lean.layers, base=-lean.value)),
-            )
-        )
-        above = slug
-    return nodes  # fmt: skip
-
-
-def _whip(k: int) -> tuple[Layer, ...]:
-    """The foot of the aerial moves by itself, the middle does the same later, the tip trails the middle."""
-    if k == 0:
-        return (noise("Whip", 3.0, 0.7, 21, octaves=2.0),)
-    below = "aerial" if k == 1 else "aerial-2"
-    late = layer("link", "Late", source=f"{below}/rotation.z", gain=1.5, delay=0.08, combine="add")
-    return (late,) if k == 1 else (late, layer("follow", "Trail", frequency=2.6, damping=0.35))
+    """One thin bar, thinner toward its tip, that bends with the wind."""
+    lash = driven(noise("Whip", 26, 0.7, 21, octaves=2.0), base=22)
+    whip = Tube(kind="tube", radius=0.05, height=3.9, around=8, along=48, base=True)
+    deform = (
+        shaped("taper", "Thin", "y", 0.0, 3.9, last=0.3),
+        shaped("bend", "Whip", "y", 0.0, 3.9, angle=lash, direction=-90.0),
+    )
+    return [part("aerial", "Whip aerial", "mast", whip, INK, position=at(-1.9, 0, 0.2), deform=deform)]
 
 
 def _windsock() -> list[Node]:
-    nodes = [part("sock-pole", "Windsock", None, bar(0.06, 3.3), INK, position=at(3.9, 0, -0.6))]
+    """One tube of cloth: held at its mouth, a wave runs down it, and it hangs a little."""
     swing = driven(noise("Veer", 22, 1.9, 31, octaves=2.0), base=-8)
-    nodes.append(Node(id="sock", label="Sock", parent="sock-pole", position=at(0, 3.15, 0), rotation=Rotation(y=swing)))
-    above, width = "sock", 0.3
-    for k in range(5):
-        flap = driven(noise("Flutter", breezy(5 + 2.5 * k), 0.55, 32, octaves=2.0, shift=0.09 * k), base=-4)
-        hinge = Node(id=f"sock-{k + 1}", label=f"Sock {k + 1}", parent=above,
-                     position=at(0.42 if k else 0.06, 0, 0), rotation=Rotation(z=flap))  # fmt: skip
-        cloth = trunk(width, width - 0.035, 0.42, around=12)
-        look = BRICK if k % 2 == 0 else BONE
-        nodes += [hinge, part(f"cloth-{k + 1}", f"Cloth {k + 1}", f"sock-{k + 1}", cloth, look,
-                              position=at(0.21, 0, 0), rotation=Rotation(z=-90))]  # fmt: skip
-        above, width = f"sock-{k + 1}", width - 0.035
-    return nodes
+    flutter = {"fade": "start", "fade_length": 0.9, "length": 1.1, "speed": 3.3}
+    deform = (
+        shaped("undulate", "Flutter", "y", 0.0, 2.1, toward="across", height=breezy(0.16), **flutter),
+        shaped("undulate", "Sidle", "y", 0.0, 2.1, toward="side", height=breezy(0.1), phase=0.3, **flutter),
+        shaped("bend", "Hang", "y", 0.0, 2.1, angle=driven(noise("Lull", 16, 1.7, 33), base=16), direction=90.0),
+    )
+    cloth = Tube(kind="tube", radius=0.3, upper=0.5, height=2.1, around=24, along=80, base=True)
+    hoop = Ring(kind="ring", radius=0.3, thickness=0.03, around=20, across=6)
+    return [
+        part("sock-pole", "Windsock", None, bar(0.06, 3.3), INK, position=at(3.9, 0, -0.6)),
+        Node(id="sock", label="Sock", parent="sock-pole", position=at(0, 3.15, 0), rotation=Rotation(y=swing)),
+        part("cloth", "Cloth", "sock", cloth, BRICK, position=at(0.06, 0, 0), rotation=Rotation(z=-90), deform=deform),
+        part("hoop", "Hoop", "sock", hoop, BONE, position=at(0.06, 0, 0), rotation=Rotation(z=-90)),
+    ]
 
 
 def _lamps() -> list[Node]:
@@ -259,7 +275,8 @@ def _balloon() -> list[Node]:
         part("tether", "Tether", "winch", bar(0.015, 4.0), INK, position=at(0, 0.4, 0),
              rotation=Rotation(x=lean, z=sway)),
         part("envelope", "Envelope", "tether", Ball(kind="ball", radius=0.75, around=22, along=14), BONE,
-             position=at(0, 4.7, 0), scale=Scale(y=breath)),
+             position=at(0, 4.7, 0), scale=Scale(y=breath),
+             deform=(shaped("jiggle", "Slack", "y", -1.0, 1.0, placement={"y": -0.8}, reach=1.6, frequency=1.4),)),
         part("band", "Band", "envelope", Ring(kind="ring", radius=0.755, thickness=0.05, around=28, across=6), BRICK),
     ]  # fmt: skip
 
@@ -309,16 +326,21 @@ def _instruments() -> list[Node]:
 
 def _sign() -> list[Node]:
     rock = driven(noise("Creak", 4, 1.2, 71, octaves=2.0))
+    letters = Lettering(kind="lettering", text="RIDGE", size=0.26, depth=0.03, density=12)
+    # it comes down into its frame, rings, and goes up again at the end of the loop
+    grows = driven(
+        layer("settle", "Ring", frequency=2.4, damping=0.2, strength=0.7, when="arrivals"),
+        keys=(Key(frame=0, value=0.35), Key(frame=10, value=0.35, go="linear"), Key(frame=22, value=1.0),
+              Key(frame=225, value=1.0), Key(frame=250, value=0.35)), base=1.0,
+    )  # fmt: skip
     return [
         part("sign", "Sign", None, bar(0.05, 1.5), INK, position=at(5.7, 0, 0.6)),
         part("sign-arm", "Arm", "sign", Box(kind="box", width=1.1, height=0.06, depth=0.06), INK,
              position=at(-0.5, 1.45, 0)),
-        part("board", "Board", "sign-arm", Box(kind="box", width=0.9, height=0.5, depth=0.04), BONE,
-             position=at(0, -0.32, 0), rotation=Rotation(x=rock)),
-        part("stripe", "Stripe", "board", Box(kind="box", width=0.7, height=0.07, depth=0.02), BRICK,
-             position=at(0, 0.08, 0.025)),
-        part("stripe-b", "Stripe 2", "board", Box(kind="box", width=0.45, height=0.05, depth=0.02), INK,
-             position=at(-0.12, -0.08, 0.025)),
+        part("board", "Board", "sign-arm", Box(kind="box", width=0.9, height=0.5, depth=0.04, cuts_x=8, cuts_y=6), BONE,
+             position=at(0, -0.32, 0), rotation=Rotation(x=rock),
+             deform=(shaped("stretch", "Entrance", "y", -0.25, 0.25, factor=grows, held="end"),)),
+        part("name", "Lettering", "board", letters, BRICK, position=at(0, 0.02, 0.03)),
     ]  # fmt: skip
 
 
@@ -328,9 +350,11 @@ def _pool() -> list[Node]:
         layer("formula", "Swell", text="x + 0.02 * breeze * sin(tau * frame / 50)"), base=0.06,
     )  # fmt: skip
     tip = driven(noise("Tip", 14, 0.9, 82, octaves=2.0))
+    water = Tube(kind="tube", radius=1.2, height=0.06, around=56, lids=26)
+    rings = {"height": breezy(0.035), "spacing": 0.25, "speed": 0.6, "begin": -200.0, "far": 0.9}
     return [
-        part("pool", "Meltwater pool", None, Tube(kind="tube", radius=1.2, height=0.02, around=28), paint("#7FA7B5"),
-             position=at(-0.2, 0.012, 4.3), scale=Scale(x=1.4)),
+        part("pool", "Meltwater pool", None, water, paint("#7FA7B5"), position=at(-0.2, 0.032, 4.3), scale=Scale(x=1.4),
+             deform=(shaped("ripple", "Rings", "y", 0.0, 1.0, placement={"of": "float"}, **rings),)),
         part("float", "Float", "pool", Ball(kind="ball", radius=0.14, around=12, along=8), BRICK,
              position=at(0.3, bob, 0.1), rotation=Rotation(z=tip)),
         part("float-pin", "Pin", "float", bar(0.015, 0.45), INK),
@@ -344,11 +368,14 @@ def _pines() -> list[Node]:
         wag = driven(noise("Wind", breezy(3.2), 1.1, 90 + k, octaves=2.0), base=2)
         tree = f"pine-{k + 1}"
         nodes += [
-            part(tree, f"Pine {k + 1}", "pines", bar(0.07, 0.4), INK, position=at(x, 0, z), rotation=Rotation(z=wag),
-                 scale=Scale(x=size, y=size, z=size)),
-            part(f"{tree}-low", "Boughs", tree, trunk(0.6, 0.0, 1.0, around=9, base=True),
+            Node(id=tree, label=f"Pine {k + 1}", parent="pines", position=at(x, 0, z), rotation=Rotation(z=wag),
+                 scale=Scale(x=size, y=size, z=size),
+                 deform=(shaped("sway", "Sway", "y", 0.0, 1.75, angle=breezy(16), seed=float(k), loop=float(LAST),
+                                direction=90.0),)),
+            part(f"{tree}-trunk", "Trunk", tree, trunk(0.07, 0.07, 0.4, around=10, along=6, base=True), INK),
+            part(f"{tree}-low", "Boughs", tree, trunk(0.6, 0.0, 1.0, around=9, along=8, base=True),
                  PINE, position=at(0, 0.3, 0)),
-            part(f"{tree}-top", "Top", tree, trunk(0.42, 0.0, 0.9, around=9, base=True),
+            part(f"{tree}-top", "Top", tree, trunk(0.42, 0.0, 0.9, around=9, along=8, base=True),
                  PINE, position=at(0, 0.85, 0)),
         ]  # fmt: skip
     return nodes

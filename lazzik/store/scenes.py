@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import secrets
 from collections import OrderedDict
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 from threading import Lock
@@ -13,12 +14,15 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from lazzik.core.errors import LazzikError
+from lazzik.core.geometry.assets import held_content, let_go, name_of
 from lazzik.core.scene.edits import Edit, applied
+from lazzik.core.scene.held import assets_of
+from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.text import scene_json
 from lazzik.store.database import Database
 from lazzik.store.patches import patch_between, patched
-from lazzik.store.tables import RevisionRow, SceneRow, now
+from lazzik.store.tables import AssetRow, RevisionRow, SceneRow, now
 
 SNAPSHOT_EVERY = 32
 """Revisions from one whole copy to the next."""
@@ -86,12 +90,28 @@ class SceneStore:
         """Store a new scene."""
         scene_id = secrets.token_hex(6)
         with self._database.writing() as session:
+            stored = _keep_assets(session, scene.nodes)
             session.add(SceneRow(id=scene_id, name=scene.name, head=0))
             session.flush()
             text = json.dumps(scene_json(scene))
             session.add(RevisionRow(scene=scene_id, number=0, parent=None, label=label, snapshot=text))
+        _stored(stored)
         self._keep(scene_id, 0, scene)
         return State(scene_id, 0, scene, None, None)
+
+    def put_asset(self, content: bytes) -> str:
+        """Store something heavy; its name."""
+        name = name_of(content)
+        with self._database.writing() as session:
+            if session.get(AssetRow, name) is None:
+                session.add(AssetRow(name=name, content=content))
+        return name
+
+    def asset(self, name: str) -> bytes | None:
+        """The bytes of an asset, or None."""
+        with self._database.reading() as session:
+            row = session.get(AssetRow, name)
+            return row.content if row else None
 
     def remove(self, scene_id: str) -> None:
         """Forget a scene with its history. Raises NoScene."""
@@ -118,6 +138,7 @@ class SceneStore:
             before = self._scene(session, scene_id, row.head)
             label = edits[0].said(before) if len(edits) == 1 else f"{edits[0].said(before)} and {len(edits) - 1} more"
             after = applied(before, edits)
+            stored = _keep_assets(session, [node for node in after.nodes if before.by_id.get(node.id) is not node])
             number = 1 + (session.scalar(select(func.max(RevisionRow.number)).filter_by(scene=scene_id)) or 0)
             session.add(
                 RevisionRow(
@@ -130,6 +151,7 @@ class SceneStore:
                 )
             )
             row.head, row.name, row.changed = number, after.name, now()
+        _stored(stored)
         self._keep(scene_id, number, after)
         return State(scene_id, number, after, label, None)
 
@@ -189,6 +211,24 @@ class SceneStore:
             self._states[scene_id, number] = scene
             while len(self._states) > KEPT:
                 self._states.popitem(last=False)
+
+
+def _keep_assets(session: Session, nodes: Iterable[Node]) -> list[str]:
+    """Store the assets of objects that are so far only in memory; their names."""
+    stored = []
+    for name in {name for node in nodes for name in assets_of(node)}:
+        content = held_content(name)
+        if content is not None:
+            if session.get(AssetRow, name) is None:
+                session.add(AssetRow(name=name, content=content))
+            stored.append(name)
+    return stored
+
+
+def _stored(names: list[str]) -> None:
+    """What is committed need not stay in memory."""
+    for name in names:
+        let_go(name)
 
 
 def _row(session: Session, scene_id: str) -> SceneRow:

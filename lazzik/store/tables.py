@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Annotated
 
-from sqlalchemy import ForeignKey, Index, String, Text, UniqueConstraint
+from sqlalchemy import ForeignKey, Index, LargeBinary, String, Text, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 Id = Annotated[str, mapped_column(String(32), primary_key=True)]
@@ -30,6 +30,16 @@ class SceneRow(Base):
     name: Mapped[Short]
     head: Mapped[int]
     changed: Mapped[datetime] = mapped_column(default=now)
+
+
+class AssetRow(Base):
+    """Something heavy, named by the SHA-256 of its bytes, so that it is stored once however often it is used."""
+
+    __tablename__ = "asset"
+
+    name: Mapped[str] = mapped_column(String(64), primary_key=True)
+    content: Mapped[bytes] = mapped_column(LargeBinary)
+    made: Mapped[datetime] = mapped_column(default=now)
 
 
 class RevisionRow(Base):

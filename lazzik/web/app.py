@@ -13,11 +13,12 @@ from starlette.exceptions import HTTPException
 from lazzik import __version__
 from lazzik.core.errors import LazzikError
 from lazzik.core.evaluate.memo import Memo
+from lazzik.core.geometry.assets import add_keeper
 from lazzik.core.scene.text import plain
 from lazzik.demo.station import station
 from lazzik.store.database import Database
 from lazzik.store.scenes import NoScene, NothingThere, SceneStore, StaleEdit
-from lazzik.web import api, bakes, pages, recipes, shapes, sheets
+from lazzik.web import api, bakes, objects, pages, recipes, shapes, sheets
 from lazzik.web.context import HERE, templates
 from lazzik.web.guard import Guard, TooLarge, hosts
 
@@ -29,6 +30,7 @@ def create_app(folder: Path, *, host: str = "127.0.0.1", with_demo: bool = False
     app = FastAPI(title="Lazzik", version=__version__, docs_url=None, redoc_url=None)
     app.state.store = SceneStore(Database(folder))
     app.state.memo = Memo()
+    add_keeper(app.state.store.asset)
     if with_demo and not app.state.store.entries():
         app.state.store.create(station(), "demo scene")
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
@@ -37,6 +39,7 @@ def create_app(folder: Path, *, host: str = "127.0.0.1", with_demo: bool = False
     app.include_router(bakes.router)
     app.include_router(sheets.router)
     app.include_router(recipes.router)
+    app.include_router(objects.router)
     app.include_router(shapes.router)
     app.add_middleware(Guard, allowed=hosts(host))
     for kind in (LazzikError, RequestValidationError, HTTPException, TooLarge):

@@ -24,6 +24,7 @@ templates = Jinja2Templates(HERE / "templates")
 templates.env.undefined = StrictUndefined
 templates.env.trim_blocks = templates.env.lstrip_blocks = True
 templates.env.filters["shown"] = shown
+templates.env.filters["combined"] = lambda one, other: {**one, **other}
 
 
 def _store(request: Request) -> SceneStore:

@@ -17,6 +17,7 @@ from lazzik.core.deformers.masks import MASKS
 from lazzik.core.evaluate.coarse import Coarse, coarse
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shape_motion
+from lazzik.core.geometry.lettering import SHIPPED, Lettering
 from lazzik.core.geometry.primitives import Sheet
 from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.node import Node, Position
@@ -73,6 +74,10 @@ class ShapeView:
     others: tuple[tuple[str, str], ...]
     """Objects that a deformer can be handed to."""
     points: int
+    lettering: bool
+    fonts: tuple[str, ...]
+    weights: tuple[Knob, ...]
+    """Of shape targets."""
 
 
 def split_shape(at: str) -> tuple[str, str] | None:
@@ -102,6 +107,10 @@ def shape_view(scene: Scene, node: Node, deformer: str, scope: Scope) -> ShapeVi
         tuple((n, n, getattr(shape, n)) for n in _settable(shape, bool)),
         tuple((other.id, other.label) for other in scene.nodes if other.id != node.id),
         len(shape.mesh().points) if shape else 0,
+        isinstance(shape, Lettering),
+        SHIPPED,
+        tuple(_knob(scene, node, f"targets.rows.{row.id}.weight", row.label.lower()) for row in node.targets.rows)
+        if node.targets else (),
     )  # fmt: skip
 
 

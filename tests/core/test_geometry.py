@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import trimesh
 
-from lazzik.core.geometry.primitives import SHAPES, Ball, Box, Ring, Shape, Sheet, Tube
+from lazzik.core.geometry.primitives import Ball, Box, Ring, Shape, Sheet, Tube
 
 CASES: list[tuple[Shape, tuple[float, float, float], float]] = [
     (Box(kind="box", width=2, height=3, depth=4, cuts_x=3, cuts_y=2, cuts_z=5), (2, 3, 4), 24),
@@ -33,7 +33,7 @@ def test_solids_are_closed_and_face_outward(shape: Shape, size: tuple[float, flo
 
 
 def test_a_base_sits_under_the_shape() -> None:
-    for kind in SHAPES:
+    for kind in (Ball, Box, Ring, Sheet, Tube):
         points = kind(kind=kind.model_fields["kind"].annotation.__args__[0], base=True).mesh().points  # type: ignore[union-attr]
         assert points[:, 1].min() == pytest.approx(0)
 

@@ -57,7 +57,7 @@ def _of(
     inside = (points - frame[3]) @ frame[:3].T
     low, high = max(numbers["start"], inside[:, 0].min()), min(numbers["end"], inside[:, 0].max())
     across = deformer.kind == "ripple"
-    detail = deformer.detail(numbers, high - low)
+    detail = deformer.detail(numbers, high - low if own else numbers["end"] - numbers["start"])
     if not math.isfinite(detail) or detail <= 0 or (high <= low and not across):
         return None
     columns = [1, 2] if across else [0]

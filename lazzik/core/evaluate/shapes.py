@@ -23,6 +23,7 @@ from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.paths import world
 from lazzik.core.evaluate.poses import moves
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.geometry.assets import targets_asset
 from lazzik.core.geometry.mesh import Mesh, normals_of
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.references import node_reads
@@ -37,13 +38,14 @@ def shapes_over_time(scene: Scene, node: Node) -> bool:
     if node.shape is None:
         return False
     sized = any(isinstance(getattr(node.shape, name), Channel) for name in numbers_of(type(node.shape)))
-    return sized or any(True for _ in acting(scene, node))
+    return sized or node.targets is not None or any(True for _ in acting(scene, node))
 
 
 def acting(scene: Scene, node: Node) -> Iterator[tuple[Node, Deformer]]:
-    """The deformers that act on an object's shape, in the order in which they do: its own, then those above it."""
+    """The deformers that act on an object's shape, in the order in which they do: its own, then those of the groups
+    above it. Those of an object with a shape are that shape's alone."""
     for owner in _chain(scene, node):
-        for deformer in owner.deform:
+        for deformer in owner.deform if owner is node or owner.shape is None else ():
             if not deformer.muted and deformer.weight != 0.0:
                 yield owner, deformer
 
@@ -96,7 +98,8 @@ class Step:
         """Whether it does the same at every moment."""
         driven = any(not isinstance(value, float | int) for value in self.numbers.values())
         moved = self.there is not None and len(self.there) > 1
-        return not (driven or moved or self.plan or len(self.frames) > 1)
+        planned = any(len(values) > 1 and np.any(values != values[0]) for values in self.plan.values())
+        return not (driven or moved or planned or len(self.frames) > 1)
 
     def at(self, index: int) -> Numbers:
         """The numbers at one moment."""
@@ -114,16 +117,26 @@ class ShapeMotion:
     """The sizes that change; (frames,) each."""
     node: Node
     steps: tuple[Step, ...]
+    targets: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
+    """(targets, n, 3) offsets, and (frames, targets) weights, of a baked shape."""
     counted: dict[int, Samples] = field(default_factory=dict)
     """What masks gave, where they are the same at every moment: by step."""
 
     @cached_property
     def still(self) -> bool:
         """Whether every moment has the same points."""
-        return not self.sizes and all(step.still for step in self.steps)
+        return not self.sizes and self.targets is None and all(step.still for step in self.steps)
 
     def rest_at(self, index: int) -> Points:
-        """(n, 3) the points without deformers at a moment."""
+        """(n, 3) the points without deformers at a moment: at rest, and by the weights of shape targets."""
+        if self.targets is None:
+            return self.rest_plain(index)
+        offsets, weights = self.targets
+        out: Points = self.rest_plain(index) + np.tensordot(weights[index], offsets, 1)
+        return out
+
+    def rest_plain(self, index: int) -> Points:
+        """(n, 3) the points of the sizes alone at a moment."""
         if not self.sizes or self.node.shape is None:
             return self.rest.points
         now = {name: float(values[index]) for name, values in self.sizes.items()}
@@ -199,8 +212,11 @@ class ShapeMotion:
         return _outside(step, inside, index)
 
 
-def shape_motion(scene: Scene, node: Node, clock: Clock, scope: Scope) -> ShapeMotion:
-    """An object's surface over a clock; it must have a shape. Raises UnknownAddress, BadFormula, UnknownAsset."""
+def shape_motion(scene: Scene, node: Node, clock: Clock, scope: Scope, *, own: bool = False) -> ShapeMotion:
+    """An object's surface over a clock; it must have a shape. `own` leaves out the deformers of objects above it.
+
+    Raises UnknownAddress, BadFormula, UnknownAsset.
+    """
     assert node.shape is not None
     quantities = numbers_of(type(node.shape))
     sizes = {}
@@ -208,8 +224,28 @@ def shape_motion(scene: Scene, node: Node, clock: Clock, scope: Scope) -> ShapeM
         value = _limited(getattr(node.shape, name), quantity, clock, scope)
         if not isinstance(value, float | int):
             sizes[name] = value
-    steps = tuple(_step(scene, node, owner, deformer, clock, scope) for owner, deformer in acting(scene, node))
-    return ShapeMotion(node.shape.mesh(), clock, sizes, node, steps)
+    steps = tuple(
+        _step(scene, node, owner, deformer, clock, scope)
+        for owner, deformer in acting(scene, node)
+        if owner is node or not own
+    )
+    rest = node.shape.mesh()
+    return ShapeMotion(rest, clock, sizes, node, steps, _targets(node, len(rest.points), clock, scope))
+
+
+def _targets(
+    node: Node, count: int, clock: Clock, scope: Scope
+) -> tuple[NDArray[np.float64], NDArray[np.float64]] | None:
+    """The shape targets of an object; None if it has none, or if they were made for another mesh."""
+    if node.targets is None:
+        return None
+    offsets, _ = targets_asset(node.targets.asset)
+    if offsets.shape[:2] != (len(node.targets.rows), count):
+        return None
+    weights = np.empty((len(clock.frames), len(offsets)))
+    for k, row in enumerate(node.targets.rows):
+        weights[:, k] = number_on(row.weight, clock, scope)
+    return offsets, weights
 
 
 @dataclass(frozen=True, eq=False)

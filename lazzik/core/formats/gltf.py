@@ -3,6 +3,7 @@
 Carried: objects and what sits under what, primitives as meshes, flat colours, glow at the first frame, lights
 (KHR_lights_punctual) and cameras at their first frame, and position, orientation and size over time, a key on each
 frame. Orientation gets keys between frames where turning is so fast that the short way between two frames would differ.
+Shapes that deformers or driven sizes move are carried as morph targets with animated weights, within SHAPES_WITHIN.
 Not carried: changes over time of glow, light and angle of view; layers and keys as such (the scene as JSON has them).
 """
 
@@ -16,11 +17,14 @@ import numpy as np
 import pygltflib as gl
 from numpy.typing import NDArray
 
+from lazzik.core.bake.minimax import PER_FRAME
+from lazzik.core.bake.targets import Fitted, fit_targets
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.poses import moves, orientations, pose, short_way, triple
 from lazzik.core.evaluate.scope import ALONE, Scope
+from lazzik.core.evaluate.shapes import shape_motion, shapes_over_time
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.scene.node import Color, Light, Look, Node
 from lazzik.core.scene.scene import Scene
@@ -34,10 +38,16 @@ NEAR, FAR = 0.05, 1000.0
 
 SUBFRAMES = 4
 
+SHAPES_WITHIN = 0.001
+"""Metres by which a point of a moving shape may differ from where it was evaluated."""
+
+MOST_SHAPES = 256
+"""Morph targets of one object."""
+
 
 def write_glb(scene: Scene, *, animated: bool = True, memo: Memo | None = None) -> bytes:
     """The scene as the bytes of a .glb file."""
-    return _Writer(scene, Scope(scene, memo or Memo())).write(animated)
+    return _Writer(scene, Scope(scene, memo or Memo()), animated).write(animated)
 
 
 @dataclass
@@ -46,6 +56,7 @@ class _Writer:
 
     scene: Scene
     scope: Scope
+    animated: bool
     gltf: gl.GLTF2 = field(default_factory=gl.GLTF2)
     blob: bytearray = field(default_factory=bytearray)
     materials: dict[str, int] = field(default_factory=dict)
@@ -53,11 +64,17 @@ class _Writer:
     shapes: dict[str, tuple[gl.Attributes, int]] = field(default_factory=dict)
     lights: list[dict[str, Any]] = field(default_factory=list)
     clocks: dict[bytes, int] = field(default_factory=dict)
+    moving: dict[str, Fitted] = field(default_factory=dict)
+    """The shapes and weights of objects whose points move, by object."""
 
     def write(self, animated: bool) -> bytes:
         """Everything, in the order of the document."""
         places = {node.id: i for i, node in enumerate(self.scene.nodes)}
         self.gltf.asset = gl.Asset(version="2.0", generator="Lazzik")
+        if animated:
+            for node in self.scene.nodes:
+                if node.visible and shapes_over_time(self.scene, node):
+                    self._shapes(node)
         self.gltf.nodes = [self._node(node) for node in self.scene.nodes]
         for node in self.scene.nodes:
             if node.parent is not None:
@@ -131,7 +148,17 @@ class _Writer:
         self.gltf.materials.append(material)
         return len(self.gltf.materials) - 1
 
+    def _shapes(self, node: Node) -> None:
+        """Find the shape targets of an object; one whose points stand still has none."""
+        clock = self.scene.clock(PER_FRAME)
+        motion = shape_motion(self.scene, node, clock, self.scope)
+        if not motion.still:
+            self.moving[node.id] = fit_targets(motion, SHAPES_WITHIN, MOST_SHAPES)
+
     def _mesh(self, node: Node) -> int:
+        shapes = self.moving.get(node.id)
+        if shapes is not None or shapes_over_time(self.scene, node):
+            return self._own_mesh(node, shapes)
         look = node.look or Look()
         key = look.model_dump_json()
         if key not in self.materials:
@@ -145,6 +172,28 @@ class _Writer:
             self.gltf.meshes.append(gl.Mesh(primitives=[part]))
             self.meshes[shape, self.materials[key]] = len(self.gltf.meshes) - 1
         return self.meshes[shape, self.materials[key]]
+
+    def _own_mesh(self, node: Node, shapes: Fitted | None) -> int:
+        """A mesh of the object's own: as it is at the first frame, or at rest with morph targets."""
+        assert node.shape is not None
+        mesh = node.shape.mesh()
+        if shapes is None and self.animated:
+            motion = shape_motion(self.scene, node, self._now(), self.scope)
+            mesh = mesh.moved(motion.points(0))
+        attributes, indices = self._geometry(mesh)
+        part = gl.Primitive(attributes=attributes, indices=indices, material=self._material(node.look or Look()))
+        out = gl.Mesh(primitives=[part])
+        if shapes is not None:
+            part.targets = [
+                {
+                    "POSITION": self._accessor(offsets.astype(np.float32), "VEC3", gl.ARRAY_BUFFER, limits=True),
+                    "NORMAL": self._accessor(normals.astype(np.float32), "VEC3", gl.ARRAY_BUFFER),
+                }
+                for offsets, normals in zip(shapes.offsets, shapes.normals, strict=True)
+            ]
+            out.weights = [float(weight) for weight in shapes.weights[0]]
+        self.gltf.meshes.append(out)
+        return len(self.gltf.meshes) - 1
 
     def _geometry(self, mesh: Mesh) -> tuple[gl.Attributes, int]:
         attributes = gl.Attributes(
@@ -189,6 +238,9 @@ class _Writer:
             if moves(node, ("scale",)):
                 values = triple(node.scale, clock, self.scope)
                 self._track(animation, places[node.id], "scale", clock.frames, values)
+            if node.id in self.moving:
+                shapes = self.moving[node.id]
+                self._track(animation, places[node.id], "weights", shapes.frames, shapes.weights)
         if animation.channels:
             self.gltf.animations = [animation]
 
@@ -196,7 +248,8 @@ class _Writer:
         times = ((frames - self.scene.first) / self.scene.fps).astype(np.float32)
         if times.tobytes() not in self.clocks:
             self.clocks[times.tobytes()] = self._accessor(times, "SCALAR", limits=True)
-        shape = "VEC4" if path == "rotation" else "VEC3"
+        shape = {"rotation": "VEC4", "weights": "SCALAR"}.get(path, "VEC3")
+        values = values.reshape(-1, 1) if path == "weights" else values  # a row of weights for each time, flat
         sampler = gl.AnimationSampler(
             input=self.clocks[times.tobytes()],
             output=self._accessor(values.astype(np.float32), shape),

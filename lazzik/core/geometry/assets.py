@@ -37,6 +37,16 @@ def hold(content: bytes) -> str:
     return name
 
 
+def held_content(name: str) -> bytes | None:
+    """The bytes of an asset that is kept in memory."""
+    return _HELD.get(name)
+
+
+def let_go(name: str) -> None:
+    """Keep an asset in memory no longer: a keeper has it now."""
+    _HELD.pop(name, None)
+
+
 def add_keeper(keeper: Keeper) -> None:
     """Ask this one too from now on."""
     _KEEPERS.append(keeper)
@@ -68,6 +78,18 @@ def pack_mesh(mesh: Mesh) -> bytes:
 def pack_weights(weights: Samples) -> bytes:
     """A weight for each point as the bytes of an asset."""
     return _packed(weights=weights.astype("<f4"))
+
+
+def pack_targets(offsets: Any, normals: Any) -> bytes:
+    """(targets, n, 3) offsets of points and of normals as the bytes of an asset."""
+    return _packed(offsets=offsets.astype("<f4"), normals=normals.astype("<f4"))
+
+
+@lru_cache(maxsize=32)
+def targets_asset(name: str) -> tuple[Any, Any]:
+    """The offsets and the normals of an asset, float64. Raises UnknownAsset."""
+    arrays = _unpacked(name)
+    return arrays["offsets"].astype(np.float64), arrays["normals"].astype(np.float64)
 
 
 @lru_cache(maxsize=32)

@@ -15,7 +15,7 @@ from pydantic import Field, model_validator
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import numbers_of
-from lazzik.core.document import Frozen, Quantity
+from lazzik.core.document import Finite, Frozen, Quantity
 from lazzik.core.geometry.mesh import Mesh, grid_triangles, joined
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.types import Points, Samples
@@ -35,12 +35,15 @@ class Shape(Frozen):
 
     kind: str
     base: bool = False
-    """Whether the origin sits under the shape rather than at its centre."""
+    """Whether the shape stands on its pivot rather than having it at its centre."""
+    pivot: tuple[Finite, Finite, Finite] = (0.0, 0.0, 0.0)
+    """Where the object's origin lies, in metres from there."""
 
     @classmethod
     def settable(cls) -> list[str]:
         """Fields that are no numbers of the scene and can be set: subdivisions and choices."""
-        return [name for name in cls.model_fields if name != "kind" and name not in numbers_of(cls)]
+        apart = {"kind", "pivot", "asset", "weights"}
+        return [name for name in cls.model_fields if name not in apart and name not in numbers_of(cls)]
 
     def nominal(self) -> dict[str, float]:
         """The shape's numbers by their bases alone."""
@@ -49,10 +52,10 @@ class Shape(Frozen):
     def mesh(self, sizes: Sizes | None = None) -> Mesh:
         """The shape's geometry at rest, with its bases' sizes or those of a moment."""
         built = self.build(self.nominal() if sizes is None else sizes)
-        if not self.base:
+        if not self.base and self.pivot == (0.0, 0.0, 0.0):
             return built
-        lift = np.array([0.0, -built.points[:, 1].min(), 0.0])
-        return Mesh(built.points + lift, built.normals, built.triangles)
+        lift = np.array([0.0, -built.points[:, 1].min() if self.base else 0.0, 0.0])
+        return Mesh(built.points + (lift - np.array(self.pivot)), built.normals, built.triangles)
 
     def build(self, sizes: Sizes) -> Mesh:
         """The geometry about its centre."""
@@ -203,10 +206,6 @@ class Sheet(Shape):
         normal = [0.0, 0.0, 1.0] if self.standing else [0.0, 1.0, 0.0]
         front = Mesh(points, np.tile(normal, (len(points), 1)), grid_triangles(self.rows, self.columns))
         return joined([front, Mesh(points, -front.normals, front.triangles[:, ::-1])])
-
-
-SHAPES: tuple[type[Shape], ...] = (Box, Ball, Tube, Ring, Sheet)
-AnyShape = Annotated[Box | Ball | Tube | Ring | Sheet, Field(discriminator="kind")]
 
 
 def lathe(

@@ -8,7 +8,8 @@ import numpy as np
 from scipy.spatial.transform import Rotation as Turn
 
 from lazzik.core.deformers.base import Extent
-from lazzik.core.geometry.primitives import AnyShape, base_value
+from lazzik.core.geometry.primitives import base_value
+from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.scene.node import Node, Position, Rotation, Scale
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Points, Samples
@@ -56,11 +57,12 @@ def _outward(node: Node, points: Points) -> Points:
     """(n, 3) points of an object's space in the space of the object above."""
     if not len(points):
         return points
-    angles, order = _triple(node.rotation), node.rotation.order
+    angles, order = triple(node.rotation), node.rotation.order
     turn = Turn.from_euler(order.upper(), [angles["xyz".index(axis)] for axis in order], degrees=True)
-    out: Points = turn.apply(points * _triple(node.scale)) + _triple(node.position)
+    out: Points = turn.apply(points * triple(node.scale)) + triple(node.position)
     return out
 
 
-def _triple(part: Position | Rotation | Scale) -> Samples:
+def triple(part: Position | Rotation | Scale) -> Samples:
+    """(3,) the bases of x, y and z."""
     return np.array([base_value(part.x), base_value(part.y), base_value(part.z)])

@@ -8,6 +8,7 @@ from pydantic import ValidationError
 
 from lazzik.core.errors import InvalidDocument
 from lazzik.core.scene.address import DEEPEST, depth
+from lazzik.core.scene.held import hold_assets, packed_assets
 from lazzik.core.scene.references import circle, circle_said
 from lazzik.core.scene.scene import VERSION, Scene
 from lazzik.core.scene.walk import layered
@@ -17,9 +18,13 @@ LARGEST_TEXT = 64 * 2**20
 
 
 def scene_text(scene: Scene, *, indent: int | None = None) -> str:
-    """The scene as JSON. What has its default is left out; `format` and `version` always stand first."""
+    """The scene as JSON, its assets last. What has its default is left out; `format` and `version` always stand first.
+
+    Raises UnknownAsset if one that it needs is not here."""
     head = {"format": scene.format, "version": scene.version}
-    return json.dumps(head | scene_json(scene), indent=indent, ensure_ascii=False, allow_nan=False)
+    assets = packed_assets(scene.nodes)
+    tail = {"assets": assets} if assets else {}
+    return json.dumps(head | scene_json(scene) | tail, indent=indent, ensure_ascii=False, allow_nan=False)
 
 
 def scene_json(scene: Scene) -> dict[str, object]:
@@ -32,7 +37,7 @@ def read_scene(text: str | bytes) -> Scene:
     if len(text) > LARGEST_TEXT:
         raise InvalidDocument(f"The file is larger than {LARGEST_TEXT // 2**20} MB, the most a scene may have.")
     try:
-        scene = Scene.model_validate_json(text)
+        scene = Scene.model_validate_json(_without_assets(text))
     except ValidationError as error:
         raise InvalidDocument(_sentence(error)) from None
     for address, number in layered(scene):
@@ -41,6 +46,20 @@ def read_scene(text: str | bytes) -> Scene:
     if members := circle(scene):
         raise InvalidDocument(f"The scene can't be read: {circle_said(scene, members)}.", members[0])
     return scene
+
+
+def _without_assets(text: str | bytes) -> str | bytes:
+    """The document alone; the assets that came with it are held from then on."""
+    if (b'"assets"' not in text) if isinstance(text, bytes) else ('"assets"' not in text):
+        return text
+    try:
+        content = json.loads(text)
+    except (ValueError, RecursionError):
+        return text  # refused where the document is read
+    if not isinstance(content, dict) or "assets" not in content:
+        return text
+    hold_assets(content.pop("assets"))
+    return json.dumps(content)
 
 
 def _sentence(error: ValidationError) -> str:

@@ -9,6 +9,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.scene.edits.bakes import PlaceBake, TakeBack
 from lazzik.core.scene.edits.base import Edit, applied
+from lazzik.core.scene.edits.copies import Duplicate, SetPivot
 from lazzik.core.scene.edits.dials import AddDial, ChangeDial, RemoveDial
 from lazzik.core.scene.edits.layers import AddLayer, ChangeLayer, MoveLayer, RemoveLayer
 from lazzik.core.scene.edits.numbers import MoveKeys, PutKey, RemoveKeys, SetNumber
@@ -22,7 +23,16 @@ from lazzik.core.scene.edits.recipes import (
     SaveRecipe,
     UseRecipe,
 )
-from lazzik.core.scene.edits.shapes import AddDeformer, ChangeDeformer, ChangeShape, MoveDeformer, RemoveDeformer
+from lazzik.core.scene.edits.shapes import (
+    AddDeformer,
+    ChangeDeformer,
+    ChangeShape,
+    MoveDeformer,
+    PlaceShapeBake,
+    RemoveDeformer,
+    SetShape,
+    TakeBackShape,
+)
 from lazzik.core.scene.edits.stacks import PutLayers, SetLoop
 from lazzik.core.scene.edits.stagger import Stagger
 from lazzik.core.scene.edits.together import Together
@@ -60,6 +70,11 @@ AnyEdit = Annotated[
     | RemoveDeformer
     | MoveDeformer
     | ChangeShape
+    | SetShape
+    | PlaceShapeBake
+    | TakeBackShape
+    | Duplicate
+    | SetPivot
     | ChangeScene
     | PlaceBake
     | TakeBack,
@@ -82,8 +97,9 @@ def read_edits(values: object) -> list[Edit]:
 
 __all__ = [
     "AddDeformer", "AddDial", "AddLayer", "AddObject", "AnyEdit", "ChangeDeformer", "ChangeDial", "ChangeLayer",
-    "ChangeObject", "ChangeRecipe", "ChangeScene", "ChangeShape", "Edit", "ExposeNumber", "FollowRecipe",
-    "MoveDeformer", "MoveKeys", "MoveLayer", "PlaceBake", "PutKey", "PutLayers", "PutRecipe", "RemoveDeformer",
-    "RemoveDial", "RemoveKeys", "RemoveLayer", "RemoveObject", "RemoveRecipe", "SaveRecipe", "SetLoop",
-    "SetNumber", "Stagger", "TakeBack", "Together", "UseRecipe", "applied", "read_edits",
+    "ChangeObject", "ChangeRecipe", "ChangeScene", "ChangeShape", "Duplicate", "Edit", "ExposeNumber",
+    "FollowRecipe", "MoveDeformer", "MoveKeys", "MoveLayer", "PlaceBake", "PlaceShapeBake", "PutKey",
+    "PutLayers", "PutRecipe", "RemoveDeformer", "RemoveDial", "RemoveKeys", "RemoveLayer", "RemoveObject",
+    "RemoveRecipe", "SaveRecipe", "SetLoop", "SetNumber", "SetPivot", "SetShape", "Stagger", "TakeBack",
+    "TakeBackShape", "Together", "UseRecipe", "applied", "read_edits",
 ]  # fmt: skip

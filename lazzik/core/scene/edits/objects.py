@@ -4,26 +4,33 @@ from __future__ import annotations
 
 from typing import Literal
 
-from lazzik.core.document import Label, Slug
+from lazzik.core.document import Label, Slug, Typed
 from lazzik.core.errors import InvalidEdit, UnknownAddress
-from lazzik.core.geometry.primitives import AnyShape
+from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.scene.edits.base import Edit, free_slug
-from lazzik.core.scene.node import Look, Node
+from lazzik.core.scene.node import Camera, Light, Look, Node, Position
 from lazzik.core.scene.scene import Scene
 
 
 class AddObject(Edit):
-    """Put a new object into the scene; without a shape it is a group."""
+    """Put a new object into the scene: with a shape, as a light or a camera, or a group."""
 
     do: Literal["add-object"] = "add-object"
     label: Label
     shape: AnyShape | None = None
     parent: Slug | None = None
+    light: Light | None = None
+    camera: Camera | None = None
+    position: tuple[Typed, Typed, Typed] = (0.0, 0.0, 0.0)
 
     def apply(self, scene: Scene) -> Scene:
         slug = free_slug(self.label, {*scene.by_id, "dials", "recipes"})
         look = Look() if self.shape else None
-        node = Node(id=slug, label=self.label, parent=self.parent, shape=self.shape, look=look)
+        x, y, z = self.position
+        node = Node(
+            id=slug, label=self.label, parent=self.parent, shape=self.shape, look=look, light=self.light,
+            camera=self.camera, position=Position(x=x, y=y, z=z),
+        )  # fmt: skip
         return scene.replaced(nodes=(*scene.nodes, node))
 
     def said(self, scene: Scene) -> str:

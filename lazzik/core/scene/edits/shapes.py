@@ -10,11 +10,13 @@ from lazzik.core.deformers import BY_KIND, AnyDeformer
 from lazzik.core.deformers.masks import AnyMask
 from lazzik.core.document import Label, Name, Slug
 from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.scene.edits.base import Edit
 from lazzik.core.scene.edits.dials import free_name
-from lazzik.core.scene.node import Node
+from lazzik.core.scene.node import Look, Node
 from lazzik.core.scene.rest import extent
 from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.targets import ShapeTargets
 
 
 class AddDeformer(Edit):
@@ -136,6 +138,63 @@ class ChangeShape(Edit):
 
     def said(self, scene: Scene) -> str:
         return f"{' and '.join(sorted(self.fields)).replace('_', ' ')} of {_node(scene, self.node).label}"
+
+
+class SetShape(Edit):
+    """Give an object another shape, and take deformers off that are part of it from then on."""
+
+    do: Literal["set-shape"] = "set-shape"
+    node: Slug
+    shape: AnyShape
+    drop: tuple[Name, ...] = ()
+
+    def apply(self, scene: Scene) -> Scene:
+        node = _node(scene, self.node)
+        for name in self.drop:
+            _deformer(scene, self.node, name)
+        left = tuple(deformer for deformer in node.deform if deformer.id not in self.drop)
+        return scene.with_node(node.replaced(shape=self.shape, look=node.look or Look(), deform=left))
+
+    def said(self, scene: Scene) -> str:
+        label = _node(scene, self.node).label
+        return f"make the shape of {label} permanent" if self.drop else f"shape of {label}"
+
+
+class PlaceShapeBake(Edit):
+    """Let shape targets stand for an object's deformers, which are muted and kept."""
+
+    do: Literal["place-shape-bake"] = "place-shape-bake"
+    node: Slug
+    targets: ShapeTargets
+
+    def apply(self, scene: Scene) -> Scene:
+        node = _node(scene, self.node)
+        if node.targets is not None:
+            raise InvalidEdit(f"{node.label} has shape targets already; take them back first", self.node)
+        off = set(self.targets.switched_off)
+        deform = tuple(d.replaced(muted=True) if d.id in off else d for d in node.deform)
+        return scene.with_node(node.replaced(targets=self.targets, deform=deform))
+
+    def said(self, scene: Scene) -> str:
+        return f"bake the shape of {_node(scene, self.node).label}"
+
+
+class TakeBackShape(Edit):
+    """Undo a bake of a shape at any later time: its deformers on again, the targets gone."""
+
+    do: Literal["take-back-shape"] = "take-back-shape"
+    node: Slug
+
+    def apply(self, scene: Scene) -> Scene:
+        node = _node(scene, self.node)
+        if node.targets is None:
+            raise InvalidEdit(f"{node.label} has no shape targets that could be taken back", self.node)
+        off = set(node.targets.switched_off)
+        deform = tuple(d.replaced(muted=False) if d.id in off else d for d in node.deform)
+        return scene.with_node(node.replaced(targets=None, deform=deform))
+
+    def said(self, scene: Scene) -> str:
+        return f"take back the shape of {_node(scene, self.node).label}"
 
 
 def _node(scene: Scene, slug: str) -> Node:

@@ -23,6 +23,13 @@ async function asked(url, options) {
 const body = (value) => ({ method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(value) });
 
 export const post = async (url, value) => (await asked(url, body(value))).json();
+// a file, taken as an asset of the scene's
+export async function upload(file) {
+  const content = new FormData();
+  content.append("file", file);
+  const scene = location.pathname.split("/")[2];
+  return (await asked(`/scenes/${scene}/assets`, { method: "POST", body: content })).json();
+}
 export const text = async (url) => (await asked(url)).text();
 export const packed = async (url, value) =>
   MessagePack.decode(new Uint8Array(await (await asked(url, value && body(value))).arrayBuffer()));

@@ -1,11 +1,25 @@
 // The shape of an object: deformers added, muted and removed, their handles on the stage, and where they act.
 
-import { floats, packed, Refused } from "./api.js";
+import { floats, packed, Refused, upload } from "./api.js";
 import { Change } from "./drags.js";
-import { commit, sceneUrl } from "./history.js";
+import { commit, sceneUrl, send } from "./history.js";
 import { Handles } from "./handles.js";
 import { choose, facts } from "./session.js";
 import { toast } from "./toasts.js";
+
+const base64 = (numbers) => {
+  let text = "";
+  const bytes = new Uint8Array(numbers.buffer);
+  for (let i = 0; i < bytes.length; i += 8192) text += String.fromCharCode(...bytes.subarray(i, i + 8192));
+  return btoa(text);
+};
+
+const chooseFile = (accept) => new Promise((done) => {
+  const field = Object.assign(document.createElement("input"), { type: "file", accept });
+  field.addEventListener("change", () => done(field.files[0]));
+  field.addEventListener("cancel", () => done(null));
+  field.click();
+});
 
 export function listenToForm(root, stage, frame) {
   const handles = stage && new Handles(stage, () => new Change());
@@ -29,6 +43,60 @@ export function listenToForm(root, stage, frame) {
     }
   });
 
+  // what needs more than a value: a point picked on the stage, a picture from a file, weights to paint
+  root.addEventListener("special", async (event) => {
+    const what = event.detail;
+    const { shape } = facts;
+    try {
+      if (what === "pick") {
+        toast("Press the place on the object that it should turn about.");
+        const point = await stage.pickPoint(node());
+        if (point) await commit([{ do: "set-pivot", node: node(), point }]);
+      } else if (what === "picture") {
+        const file = await chooseFile(".png,.jpg,.jpeg");
+        if (!file) return;
+        const { asset } = await upload(file);
+        await commit([{ do: "change-deformer", node: shape.node, deformer: shape.deformer, mask: { kind: "picture", asset } }]);
+      } else {
+        const count = stage.nodes.get(shape.node)?.mesh?.geometry.attributes.position.count ?? 0;
+        await send("paint", { node: shape.node, deformer: shape.deformer, weights: base64(new Float32Array(count)) });
+        where = true;
+        paint(true);
+      }
+    } catch (error) {
+      if (!(error instanceof Refused)) throw error;
+      toast(error.message);
+    } finally {
+      event.target.querySelector("select").value = event.target.querySelector("option[selected]")?.value ?? "";
+    }
+  });
+
+  // painting: the brush adds weight to the points near where it passes, and lands as one step
+  let painting = false;
+  function paint(on) {
+    painting = on;
+    document.querySelector("[data-act=paint]")?.setAttribute("aria-pressed", on);
+    if (stage) stage.controls.enabled = !on;
+    return shade();
+  }
+  stage?.canvas.addEventListener("pointerdown", (event) => {
+    if (!painting || event.button || !stage.counts) return;
+    event.preventDefault();
+    const { shape } = facts;
+    const weights = stage.counts.slice();
+    const brush = (at) => stage.brush(shape.node, at.clientX, at.clientY, weights, at.shiftKey ? -0.25 : 0.25);
+    brush(event);
+    const stop = new AbortController();
+    window.addEventListener("pointermove", brush, { signal: stop.signal });
+    window.addEventListener("pointerup", async () => {
+      stop.abort();
+      try { await send("paint", { node: shape.node, deformer: shape.deformer, weights: base64(weights) }); } catch (error) {
+        if (!(error instanceof Refused)) throw error;
+        toast(error.message);
+      }
+    }, { signal: stop.signal });
+  });
+
   async function shade() {
     if (!stage) return;
     const { shape } = facts;
@@ -46,11 +114,19 @@ export function listenToForm(root, stage, frame) {
   return {
     changed() {
       handles?.show(facts.shape);
+      if (painting && !document.querySelector("[data-act=paint]")) paint(false);
+      document.querySelector("[data-act=paint]")?.setAttribute("aria-pressed", painting);
       document.querySelector("[data-act=where]")?.setAttribute("aria-pressed", where);
       document.querySelector("[data-act=wires]")?.setAttribute("aria-pressed", Boolean(stage?.wires));
       return shade();
     },
     toggleWhere() { where = !where; document.querySelector("[data-act=where]")?.setAttribute("aria-pressed", where); return shade(); },
-    where: () => where,
+    togglePaint: () => { where = true; return paint(!painting); },
+    async permanent() {
+      try { await send("permanent", { node: facts.shape.node, frame: frame() }); } catch (error) {
+        if (!(error instanceof Refused)) throw error;
+        toast(error.message);
+      }
+    },
   };
 }

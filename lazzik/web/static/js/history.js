@@ -13,7 +13,7 @@ export const onChange = (act) => { after = act; };
 
 // one step after the other: a quick second one is made on what the first one led to
 let queue = Promise.resolve();
-const send = (what, content) => (queue = queue.catch(() => {}).then(() => sent(what, content)));
+export const send = (what, content) => (queue = queue.catch(() => {}).then(() => sent(what, content)));
 
 async function sent(what, content) {
   const from = revision();

@@ -33,6 +33,13 @@ export function wrong(knob, sentence) {
 function typedEdit(knob, value, frame) {
   const { layer, field, setting, option, shape, deformer, choice } = knob.dataset;
   const node = document.getElementById("form")?.dataset.node;
+  if ("pivot" in knob.dataset) return value ? { do: "set-pivot", node, box: value } : null;
+  if ("pivotAxis" in knob.dataset) {
+    const point = [0, 0, 0];
+    point[knob.dataset.pivotAxis] = Number(value) - Number(knob.querySelector("input").defaultValue);
+    return { do: "set-pivot", node, point };
+  }
+  if (shape === "text" || shape === "font") return { do: "change-shape", node, fields: { [shape]: value } };
   if (shape) return { do: "change-shape", node, fields: { [shape]: /^(true|false)$/.test(value) ? value === "true" : Number(value) } };
   if (choice) return { do: "change-deformer", node, deformer, settings: { [choice]: value } };
   if ("of" in knob.dataset) return { do: "change-deformer", node, deformer, of: value || null };
@@ -64,8 +71,13 @@ export function listenToKnobs(root, frame) {
     if (event.target.type === "range") return finish();
     const was = event.target.tagName === "SELECT" ? null : event.target.defaultValue;
     if (event.target.value === was) return wrong(knob, "");
+    if (event.target.value === "pick" || /^(picture|painted) …$|^weights$|^picture$/.test(event.target.value)) {
+      return knob.dispatchEvent(new CustomEvent("special", { bubbles: true, detail: event.target.value }));
+    }
+    const edit = typedEdit(knob, event.target.value, frame());
+    if (!edit) return;
     try {
-      if (await commit([typedEdit(knob, event.target.value, frame())], { quiet: true })) wrong(knob, "");
+      if (await commit([edit], { quiet: true })) wrong(knob, "");
     } catch (error) {
       if (!(error instanceof Refused)) throw error;
       wrong(knob, error.message);

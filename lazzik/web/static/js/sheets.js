@@ -1,9 +1,9 @@
 // Sheets over the studio: fragments from the server, whose buttons carry the edits that they stand for.
 
-import { Refused, text } from "./api.js";
+import { Refused, text, upload } from "./api.js";
 import { members } from "./choice.js";
 import { Change } from "./drags.js";
-import { commit, sceneUrl } from "./history.js";
+import { commit, sceneUrl, send } from "./history.js";
 import { choose, facts } from "./session.js";
 import { toast } from "./toasts.js";
 
@@ -18,6 +18,14 @@ export async function sheet(name, asked = {}) {
     if (!(error instanceof Refused)) throw error;
     toast(error.message);
   }
+}
+
+const known = () => [...document.querySelectorAll("#tree a.object")].map((row) => row.dataset.node);
+
+// the object that was just added, its shape open if it has one
+async function openNew(before) {
+  const added = known().find((id) => !before.has(id));
+  if (added) await choose(`${added}/shape`, { moving: false });
 }
 
 function show(content, name) {
@@ -46,8 +54,10 @@ function listen(box) {
     const button = event.target.closest("button");
     if (button?.dataset.edits) {
       const edits = JSON.parse(button.dataset.edits);
+      const before = new Set(known());
       box.close();
       await commit(edits);
+      if ("thenNew" in button.dataset) await openNew(before);
     } else if (button?.dataset.go) {
       box.close();
       await choose(button.dataset.go);
@@ -59,6 +69,22 @@ function listen(box) {
       field.focus();
       field.dispatchEvent(new Event("input", { bubbles: true }));
     }
+  });
+  box.addEventListener("change", async (event) => {
+    if (event.target.id !== "bring-file") return;
+    const said = box.querySelector(".field-error");
+    said.textContent = "Reading …";
+    try {
+      const before = new Set(known());
+      const brought = await upload(event.target.files[0]);
+      const shape = brought.what === "font" ? { kind: "lettering", font: brought.asset } : brought.shape;
+      if (brought.what === "picture") throw new Refused(422, "A picture is no object; it can be the mask of a deformer.");
+      if (await commit([{ do: "add-object", label: brought.label, shape }], { quiet: true })) { box.close(); await openNew(before); }
+    } catch (error) {
+      if (!(error instanceof Refused)) throw error;
+      said.textContent = error.message;
+    }
+    event.target.value = "";
   });
   box.addEventListener("submit", async (event) => {
     event.preventDefault();
@@ -86,6 +112,19 @@ const landing = {
     const edit = { do: "save-recipe", address: form.dataset.address, label: fields.get("label"), note: fields.get("note"), expose };
     if (await commit([edit], { quiet: true })) box.close();
   },
+  "duplicate-form": async (form, fields, box) => {
+    const n = (name) => fields.get(name);
+    const edit = { do: "duplicate", node: form.dataset.node, count: n("count"), how: n("how"), move: [n("mx"), n("my"), n("mz")],
+      turn: [n("tx"), n("ty"), n("tz")], scale: [n("scale"), n("scale"), n("scale")], radius: n("radius"), across: n("across") };
+    if (await commit([edit], { quiet: true })) box.close();
+  },
+  "shape-bake-form": async (form, fields, box) => {
+    form.querySelector("[type=submit]").textContent = "Baking …";
+    try {
+      await send("bake-shape", { node: form.dataset.node, first: Number(fields.get("first")), last: Number(fields.get("last")), tolerance: Number(fields.get("tolerance")) / 1000 });
+      box.close();
+    } finally { form.querySelector("[type=submit]").textContent = "Bake the shape"; }
+  },
   "stagger-form": async (form, _fields, box) => {
     const change = form.change;
     form.change = null;
@@ -97,6 +136,9 @@ const landing = {
 
 // what a form needs once it is shown
 const prepare = {
+  "duplicate-form": (form) => form.addEventListener("input", () => {
+    for (const part of form.querySelectorAll("[data-for]")) part.hidden = !part.dataset.for.split(" ").includes(form.elements.how.value);
+  }),
   "stagger-form": (form) => {
     const said = form.querySelector(".field-error");
     const members = JSON.parse(form.dataset.members);

@@ -236,6 +236,55 @@ export class Stage {
     this.invalidate();
   }
 
+  hit(x, y, mesh) {
+    const box = this.canvas.getBoundingClientRect();
+    const ray = new THREE.Raycaster();
+    ray.setFromCamera(new THREE.Vector2(((x - box.left) / box.width) * 2 - 1, 1 - ((y - box.top) / box.height) * 2), this.eye);
+    return ray.intersectObject(mesh, false)[0];
+  }
+
+  // the next press on an object, as a point of its own space; null if it misses
+  pickPoint(id) {
+    const entry = this.nodes.get(id);
+    return new Promise((done) => {
+      this.canvas.addEventListener("pointerdown", (event) => {
+        event.stopImmediatePropagation();
+        const found = entry?.mesh && this.hit(event.clientX, event.clientY, entry.mesh);
+        done(found ? entry.item.worldToLocal(found.point.clone()).toArray() : null);
+      }, { once: true, capture: true });
+    });
+  }
+
+  // adds to the weights of the points near where a brush touches a surface, and shows them
+  brush(id, x, y, weights, by) {
+    const mesh = this.nodes.get(id)?.mesh;
+    const found = mesh && this.hit(x, y, mesh);
+    if (!found) return;
+    const at = mesh.worldToLocal(found.point.clone());
+    const { position } = mesh.geometry.attributes;
+    mesh.geometry.computeBoundingSphere();
+    const reach = 0.14 * mesh.geometry.boundingSphere.radius;
+    const point = new THREE.Vector3();
+    for (let i = 0; i < position.count; i++) {
+      const away = point.fromBufferAttribute(position, i).distanceTo(at);
+      if (away < reach) weights[i] = Math.min(1, Math.max(0, weights[i] + by * (1 - away / reach)));
+    }
+    this.shade(id, weights);
+  }
+
+  // everything but one object, and what it holds, out of sight; or all again
+  isolate(id) {
+    this.alone = this.alone === id ? null : id;
+    for (const [name, { mesh }] of this.nodes) {
+      if (!mesh) continue;
+      let [item, inside] = [this.nodes.get(name).item, false];
+      for (; item; item = item.parent) if (item.userData.id === this.alone) inside = true;
+      mesh.visible = !this.alone || inside;
+    }
+    this.invalidate();
+    return Boolean(this.alone);
+  }
+
   // the object under a point of the picture
   pick(x, y) {
     const box = this.canvas.getBoundingClientRect();
@@ -282,6 +331,7 @@ export class Stage {
       this.shaded = null;
     }
     const mesh = id && this.nodes.get(id)?.mesh;
+    this.counts = mesh ? counts : null;
     if (mesh) {
       const [none, full] = [ink("--paper"), ink("--pine")];
       const colors = new Float32Array(counts.length * 3);

@@ -138,6 +138,12 @@ async function commitNew(edit) {
   if (added) await choose(added.address);
 }
 
+tree.addEventListener("click", (event) => {
+  const button = event.target.closest("button");
+  if (button?.dataset.eye) commit([{ do: "change-object", node: button.dataset.eye, visible: button.getAttribute("aria-pressed") === "true" }]);
+  if (button?.dataset.editObject) commit([JSON.parse(button.dataset.editObject)]);
+});
+
 // buttons that open a sheet
 document.addEventListener("click", (event) => {
   const button = event.target.closest("button[data-sheet]");
@@ -220,6 +226,12 @@ action("key", ["K"], () => putKey(transport.frame), "Put a key at the playhead")
 action("remove-keys", ["Delete"], removeKeys, "Remove the chosen keys");
 action("layer", ["L"], () => (document.getElementById("add-layer") ?? document.getElementById("add-deformer"))?.click(), "Add a layer or a deformer");
 action("shape", ["S"], () => choose(`${chosenNode()}/shape`), "The shape of the chosen object");
+action("add-object", ["A"], () => sheet("object-form"), "Add an object");
+action("duplicate", ["Ctrl+D"], () => sheet("duplicate-form", { node: chosenNode() }), "Duplicate the chosen object");
+action("hide", ["H"], () => document.querySelector("[data-eye]")?.click(), "Hide or show the chosen object");
+action("isolate", ["I"], () => press("isolate", stage?.isolate(chosenNode())), "Look at the chosen object alone");
+action("permanent", [], () => form.permanent(), "Make the shape of this frame permanent");
+action("paint", [], () => form.togglePaint(), "Paint where the open deformer acts");
 action("wires", ["X"], () => press("wires", stage?.toggleWires()), "See surfaces as wires");
 action("where", ["Z"], () => form.toggleWhere(), "Shade where the open deformer acts");
 action("why", ["W"], () => sheet("why", { at: facts.at }), "Why does it not show?");

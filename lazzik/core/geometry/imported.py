@@ -1,0 +1,89 @@
+"""Meshes from files: GLB, OBJ, PLY and STL, read by trimesh and kept as assets."""
+
+from __future__ import annotations
+
+import io
+from dataclasses import dataclass
+from typing import Annotated, Any, ClassVar, Literal
+
+import numpy as np
+import trimesh
+from pydantic import Field
+
+from lazzik.core.document import Quantity
+from lazzik.core.errors import InvalidAsset
+from lazzik.core.geometry.assets import mesh_asset
+from lazzik.core.geometry.mesh import Mesh
+from lazzik.core.geometry.primitives import Shape, Sizes
+from lazzik.core.layers import Number  # with its layers resolved
+from lazzik.core.types import Samples
+
+ENDINGS = (".glb", ".obj", ".ply", ".stl")
+MOST_POINTS = 2_000_000
+LARGEST_FILE = 64 * 2**20
+
+AssetName = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
+
+
+class MeshShape(Shape):
+    """A mesh that was brought along, or a shape that was made permanent."""
+
+    title: ClassVar[str] = "Mesh"
+    kind: Literal["mesh"]
+    asset: AssetName
+    weights: AssetName | None = None
+    """A weight for each point that the file had, for masks."""
+    size: Annotated[Number, Quantity("×", "Times the size that it has of itself.", (0.1, 3), 0.01, low=1e-4)] = 1.0
+
+    def build(self, sizes: Sizes) -> Mesh:
+        mesh = mesh_asset(self.asset)
+        return Mesh(mesh.points * sizes["size"], mesh.normals, mesh.triangles) if sizes["size"] != 1.0 else mesh
+
+
+@dataclass(frozen=True, eq=False)
+class Imported:
+    """What a file held."""
+
+    mesh: Mesh
+    weights: Samples | None
+    """(n,) from the red of vertex colours, if the file has any."""
+
+
+def read_mesh(content: bytes, name: str) -> Imported:
+    """The mesh of a file, all its parts as one. Raises InvalidAsset, saying what is wrong."""
+    ending = name[name.rfind(".") :].lower()
+    if ending not in ENDINGS:
+        raise InvalidAsset(f"'{name[-60:]}' does not end in {', '.join(ENDINGS)}")
+    if len(content) > LARGEST_FILE:
+        raise InvalidAsset(f"The file is larger than {LARGEST_FILE // 2**20} MB, the most a mesh may have")
+    try:
+        loaded = trimesh.load(io.BytesIO(content), file_type=ending[1:], force="mesh", process=False)
+    except Exception as error:  # trimesh raises whatever its readers raise
+        raise InvalidAsset(f"'{name[-60:]}' can't be read as {ending[1:].upper()}: {_short(error)}") from None
+    if not isinstance(loaded, trimesh.Trimesh) or len(loaded.faces) == 0:
+        raise InvalidAsset(f"'{name[-60:]}' holds no triangles")
+    points = np.asarray(loaded.vertices, dtype=np.float64)
+    faces = np.asarray(loaded.faces, dtype=np.int64)
+    if len(points) > MOST_POINTS:
+        raise InvalidAsset(f"'{name[-60:]}' has {len(points):,} points; {MOST_POINTS:,} are the most")
+    if not np.all(np.isfinite(points)) or faces.min() < 0 or faces.max() >= len(points):
+        raise InvalidAsset(f"'{name[-60:]}' has points or triangles that are not there")
+    if np.abs(points).max(initial=0) > 1e6:
+        raise InvalidAsset(f"'{name[-60:]}' is larger than a thousand kilometres; is it in other units?")
+    normals = np.array(loaded.vertex_normals, dtype=np.float64)
+    lost = ~(np.linalg.norm(normals, axis=1) > 1e-6)
+    normals[lost] = [0.0, 1.0, 0.0]
+    normals /= np.linalg.norm(normals, axis=1, keepdims=True)
+    return Imported(Mesh(points, normals, faces), _weights(loaded, len(points)))
+
+
+def _weights(loaded: trimesh.Trimesh, count: int) -> Samples | None:
+    visual: Any = loaded.visual
+    if visual is None or visual.kind != "vertex":
+        return None
+    colors = np.asarray(visual.vertex_colors, dtype=np.float64)
+    return colors[:, 0] / 255.0 if colors.shape[0] == count else None
+
+
+def _short(error: Exception) -> str:
+    return (str(error).splitlines() or [type(error).__name__])[0][:120]

@@ -1,0 +1,160 @@
+"""Edits that make copies: one object with all below it, repeated as a row, a ring or a grid; and moving a pivot."""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, Any, Literal
+
+import numpy as np
+from pydantic import Field
+from scipy.spatial.transform import Rotation as Turn
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.document import Slug, Typed
+from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.scene.edits.base import Edit, free_slug
+from lazzik.core.scene.node import Node, Scale
+from lazzik.core.scene.rest import extent, triple
+from lazzik.core.scene.scene import MOST_NODES, Scene
+
+Three = tuple[Typed, Typed, Typed]
+BoxPoint = Literal["middle", "base", "top", "low-corner", "high-corner"]
+
+
+class Duplicate(Edit):
+    """Copies of an object with all below it, each a step further than the one before.
+
+    row   each is moved, turned and scaled once more by the step
+    ring  they stand evenly around a circle of `radius` about the object above, the first where it is
+    grid  `across` in a line, then the next line: move[0] from one to the next, move[2] from line to line
+    """
+
+    do: Literal["duplicate"] = "duplicate"
+    node: Slug
+    count: Annotated[Typed, Field(ge=1, le=500)] = 1.0
+    how: Literal["row", "ring", "grid"] = "row"
+    move: Three = (1.0, 0.0, 0.0)
+    turn: Three = (0.0, 0.0, 0.0)
+    scale: Three = (1.0, 1.0, 1.0)
+    radius: Typed = 2.0
+    across: Annotated[Typed, Field(ge=1)] = 3.0
+
+    def apply(self, scene: Scene) -> Scene:
+        first = _node(scene, self.node)
+        if self.count != round(self.count) or self.across != round(self.across):
+            raise InvalidEdit("Copies are counted in whole numbers", self.node)
+        below = _with_all_below(scene, first)
+        if len(scene.nodes) + len(below) * self.count > MOST_NODES:
+            raise InvalidEdit(f"A scene holds at most {MOST_NODES:,} objects; these would be too many", self.node)
+        taken = {*scene.by_id, "dials", "recipes"}
+        made: list[Node] = []
+        for k in range(1, round(self.count) + 1):
+            names: dict[str, str] = {}
+            for node in below:
+                names[node.id] = free_slug(node.label, taken)
+                taken.add(names[node.id])
+            for node in below:
+                copy = node.replaced(id=names[node.id], parent=names.get(node.parent or "", node.parent))
+                made.append(self._stepped(copy, k) if node is first else copy)
+        return scene.replaced(nodes=(*scene.nodes, *made))
+
+    def said(self, scene: Scene) -> str:
+        return f"duplicate {_node(scene, self.node).label}"
+
+    def _stepped(self, node: Node, k: int) -> Node:
+        move, turn, scale = np.array(self.move) * k, np.array(self.turn) * k, np.array(self.scale) ** k
+        if self.how == "ring":
+            angle = 2 * math.pi * k / (round(self.count) + 1)
+            out = np.array([math.sin(angle), 0.0, math.cos(angle) - 1.0]) * self.radius
+            move, turn = out, np.array([0.0, math.degrees(angle), 0.0])
+        elif self.how == "grid":
+            line, place = divmod(k, round(self.across))
+            move = np.array([self.move[0] * place, self.move[1] * line, self.move[2] * line])
+        return node.replaced(
+            position=_added(node.position, move),
+            rotation=_added(node.rotation, turn),
+            scale=_multiplied(node.scale, scale),
+        )
+
+
+class SetPivot(Edit):
+    """Move an object's origin, about which it turns and scales, while all that is seen stays where it is.
+
+    Either to `point`, in metres of the object's present space, or to a point of its box.
+    """
+
+    do: Literal["set-pivot"] = "set-pivot"
+    node: Slug
+    point: Three | None = None
+    box: BoxPoint | None = None
+
+    def apply(self, scene: Scene) -> Scene:
+        node = _node(scene, self.node)
+        if (self.point is None) == (self.box is None):
+            raise InvalidEdit("A pivot goes either to a point or to a place of the box", self.node)
+        delta = np.array(self.point if self.point is not None else self._of_box(scene, node))
+        order, angles = node.rotation.order, triple(node.rotation)
+        turn = Turn.from_euler(order.upper(), [angles["xyz".index(axis)] for axis in order], degrees=True)
+        moved = node.replaced(position=_added(node.position, turn.apply(delta * triple(node.scale))))
+        if node.shape is not None:
+            pivot = tuple(float(v) for v in np.array(node.shape.pivot) + delta)
+            moved = moved.replaced(shape=node.shape.replaced(pivot=pivot))
+        deform = tuple(
+            item.replaced(placement=_added(item.placement, -delta)) if item.placement.of is None else item
+            for item in node.deform
+        )
+        scene = scene.with_node(moved.replaced(deform=deform))
+        for child in scene.below.get(node.id, ()):
+            scene = scene.with_node(child.replaced(position=_added(child.position, -delta)))
+        return scene
+
+    def said(self, scene: Scene) -> str:
+        return f"pivot of {_node(scene, self.node).label}"
+
+    def _of_box(self, scene: Scene, node: Node) -> tuple[float, float, float]:
+        size = extent(scene, node)
+        low, high = np.array(size.low), np.array(size.high)
+        middle = (low + high) / 2
+        places = {
+            "middle": middle, "base": np.array([middle[0], low[1], middle[2]]), "low-corner": low,
+            "top": np.array([middle[0], high[1], middle[2]]), "high-corner": high,
+        }  # fmt: skip
+        x, y, z = (float(v) for v in places[self.box or "middle"])
+        return x, y, z
+
+
+def _with_all_below(scene: Scene, node: Node) -> list[Node]:
+    found = [node]
+    for child in scene.below.get(node.id, ()):
+        found += _with_all_below(scene, child)
+    return found
+
+
+def _added(part: Any, by: Any) -> Any:
+    """A part with its three bases moved: constants, or every key."""
+    return part.replaced(**{axis: _moved(getattr(part, axis), float(d)) for axis, d in zip("xyz", by, strict=True)})
+
+
+def _multiplied(part: Scale, by: Any) -> Scale:
+    def times(number: float | Channel, factor: float) -> float | Channel:
+        if not isinstance(number, Channel):
+            return number * factor
+        keys = tuple(key.replaced(value=key.value * factor) for key in number.keys)
+        return number.replaced(value=number.value * factor, keys=keys)
+
+    return part.replaced(**{axis: times(getattr(part, axis), float(f)) for axis, f in zip("xyz", by, strict=True)})
+
+
+def _moved(number: float | Channel, by: float) -> float | Channel:
+    if by == 0:
+        return number
+    if not isinstance(number, Channel):
+        return number + by
+    keys = tuple(key.replaced(value=key.value + by) for key in number.keys)
+    return number.replaced(value=number.value + by, keys=keys)
+
+
+def _node(scene: Scene, slug: str) -> Node:
+    if slug not in scene.by_id:
+        raise UnknownAddress(f"There is no object '{slug}' in this scene", slug)
+    return scene.by_id[slug]

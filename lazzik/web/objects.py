@@ -1,0 +1,140 @@
+"""Objects and what they are made of: files brought in, shapes made permanent, shapes baked, weights painted."""
+
+from __future__ import annotations
+
+from base64 import b64decode
+from typing import Annotated, Any
+
+import numpy as np
+from fastapi import APIRouter, Query, Request, Response, UploadFile
+from pydantic import BaseModel, Field
+
+from lazzik.core.bake.targets import bake_shape
+from lazzik.core.clock import Clock
+from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.shapes import shape_motion
+from lazzik.core.geometry.assets import pack_mesh, pack_weights
+from lazzik.core.geometry.imported import ENDINGS, MeshShape, read_mesh
+from lazzik.core.geometry.lettering import SHIPPED, check_font
+from lazzik.core.geometry.pictures import read_grey
+from lazzik.core.scene.edits.shapes import ChangeDeformer, PlaceShapeBake, SetShape
+from lazzik.core.scene.node import Node
+from lazzik.core.scene.scene import Scene
+from lazzik.web.context import Kept, Store, templates
+
+router = APIRouter(prefix="/scenes/{scene_id}")
+
+FONTS, PICTURES = (".ttf", ".otf"), (".png", ".jpg", ".jpeg")
+
+
+class OnNode(BaseModel):
+    """A request about one object, made on a revision."""
+
+    revision: int
+    node: str
+    frame: int = 0
+    deformer: str = ""
+    first: int = 0
+    last: int = 0
+    tolerance: Annotated[float, Field(allow_inf_nan=False)] = 0.001
+    weights: str = ""
+    """Base64 of float32, one for each point."""
+
+
+@router.post("/assets")
+def bring(scene_id: str, file: UploadFile, store: Store) -> dict[str, Any]:
+    """Take a mesh, a font or a picture from a file; it belongs to no object yet."""
+    store.open(scene_id)
+    name = (file.filename or "a file")[-120:]
+    content = file.file.read()
+    ending = name[name.rfind(".") :].lower()
+    label = name.rpartition("/")[2].rpartition(".")[0][:60] or "Mesh"
+    if ending in FONTS:
+        return {"what": "font", "label": check_font(content)[:60], "asset": store.put_asset(content)}
+    if ending in PICTURES:
+        read_grey(content)
+        return {"what": "picture", "label": label, "asset": store.put_asset(content)}
+    if ending not in ENDINGS:
+        raise InvalidEdit(f"'{name}' must end in {', '.join((*ENDINGS, *FONTS, *PICTURES))}", "file")
+    imported = read_mesh(content, name)
+    shape = {"kind": "mesh", "asset": store.put_asset(pack_mesh(imported.mesh))}
+    if imported.weights is not None:
+        shape["weights"] = store.put_asset(pack_weights(imported.weights))
+    return {"what": "mesh", "label": label, "shape": shape, "points": len(imported.mesh.points)}
+
+
+@router.post("/permanent")
+def make_permanent(scene_id: str, body: OnNode, store: Store, memo: Kept) -> dict[str, Any]:
+    """Write an object's shape at a frame into its mesh, and take its own deformers off. One step, undone like any."""
+    scene = store.at(scene_id, body.revision)
+    node = _node(scene, body.node)
+    if node.shape is None or not (node.deform or node.targets):
+        raise InvalidEdit(f"Nothing bends {node.label}, so its shape is permanent already", body.node)
+    clock = Clock.over(scene.fps, scene.first, body.frame, start=body.frame)
+    motion = shape_motion(scene, node, clock, Scope(scene, memo), own=True)
+    points = motion.points(0)
+    name = store.put_asset(pack_mesh(motion.rest.moved(points)))
+    drop = tuple(deformer.id for deformer in node.deform)
+    edit = SetShape(node=node.id, shape=MeshShape(kind="mesh", asset=name), drop=drop)
+    return _said(store.edit(scene_id, body.revision, [edit]))
+
+
+@router.post("/bake-shape")
+def bake_a_shape(scene_id: str, body: OnNode, store: Store, memo: Kept) -> dict[str, Any]:
+    """Bake an object's deformers over a range to shape targets within a tolerance."""
+    scene = store.at(scene_id, body.revision)
+    if not scene.first <= body.first < body.last <= scene.last:
+        raise InvalidEdit(f"Frames {body.first} to {body.last} do not lie in the range", "first")
+    targets = bake_shape(scene, _node(scene, body.node), body.first, body.last, body.tolerance, Scope(scene, memo))
+    return _said(store.edit(scene_id, body.revision, [PlaceShapeBake(node=body.node, targets=targets)]))
+
+
+@router.get("/shape-bake")
+def shape_bake_sheet(request: Request, scene_id: str, node: str, store: Store) -> Response:
+    """The form that bakes a shape, or what its bake did."""
+    scene = store.open(scene_id).scene
+    owner = _node(scene, node)
+    return templates.TemplateResponse(request, "_shape_bake.html", {"scene": scene, "node": owner})
+
+
+@router.post("/paint")
+def paint(scene_id: str, body: OnNode, store: Store) -> dict[str, Any]:
+    """Keep painted weights as the mask of a deformer."""
+    scene = store.at(scene_id, body.revision)
+    node = _node(scene, body.node)
+    try:
+        weights = np.frombuffer(b64decode(body.weights, validate=True), "<f4").astype(np.float64)
+    except ValueError:
+        raise InvalidEdit("The painted weights can't be read", "weights") from None
+    count = len(node.shape.mesh().points) if node.shape else 0
+    if len(weights) != count or not np.all(np.isfinite(weights)):
+        raise InvalidEdit(f"{node.label} has {count:,} points; weights for {len(weights):,} were given", "weights")
+    name = store.put_asset(pack_weights(np.clip(weights, 0, 1)))
+    mask = {"kind": "weights", "asset": name}
+    edit = ChangeDeformer.model_validate({"node": node.id, "deformer": body.deformer, "mask": mask})
+    return _said(store.edit(scene_id, body.revision, [edit]))
+
+
+@router.get("/object-form")
+def object_sheet(request: Request, scene_id: str, store: Store, at: Annotated[str, Query()] = "") -> Response:
+    """The sheet that adds an object."""
+    store.open(scene_id)
+    return templates.TemplateResponse(request, "_object_form.html", {"fonts": SHIPPED, "endings": ENDINGS})
+
+
+@router.get("/duplicate-form")
+def duplicate_sheet(request: Request, scene_id: str, node: str, store: Store) -> Response:
+    """The sheet that repeats an object."""
+    owner = _node(store.open(scene_id).scene, node)
+    return templates.TemplateResponse(request, "_duplicate_form.html", {"node": owner})
+
+
+def _node(scene: Scene, slug: str) -> Node:
+    if slug not in scene.by_id:
+        raise UnknownAddress(f"There is no object '{slug}' in this scene", slug)
+    return scene.by_id[slug]
+
+
+def _said(state: Any) -> dict[str, Any]:
+    return {"revision": state.revision, "undo": state.undo, "redo": state.redo, "name": state.scene.name}
