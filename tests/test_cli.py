@@ -52,7 +52,7 @@ def test_bake_prints_a_receipt_and_writes_json_glb_and_csv(file: Path, tmp_path:
     line = baked.receipts[0].lines[0]
     assert line.worst <= 0.2
     assert f"{MAST}  {line.keys:>5} keys  worst {line.worst:.3g} °" in done.stdout
-    assert run("bake", file, "-o", tmp_path / "o.glb", "--every", "1").stdout.endswith("keys on 39 channels\n")
+    assert run("bake", file, "-o", tmp_path / "o.glb", "--every", "1").stdout.endswith("keys on 47 channels\n")
     assert (tmp_path / "o.glb").read_bytes()[:4] == b"glTF"
     done = run("bake", file, "-o", tmp_path / "o.csv", "--every", "10", "--only", MAST, "sock/rotation.y")
     assert done.stdout.endswith("52 keys on 2 channels\n")

@@ -53,6 +53,17 @@ def _take(page: Page) -> None:
     page.keyboard.press("Escape")
     page.click("#add-layer")
     _keep(page, "palette")
+    page.goto(f"{scene}?at=cloth/shape%23flutter")
+    _settled(page, 60)
+    _keep(page, "shape")
+    page.keyboard.press("z")
+    page.wait_for_timeout(700)
+    _keep(page, "where")
+    page.goto(f"{scene}?at=pool/shape")
+    _settled(page, 100)
+    _keep(page, "pool")
+    page.click("#add-deformer")
+    _keep(page, "deformers")
     page.goto(f"{scene}/recipes?at=sign/rotation.z")
     _keep(page, "recipes")
     page.goto(f"{scene}/bake?at=beacon-mast/rotation.z")
@@ -68,6 +79,15 @@ def _take(page: Page) -> None:
     _keep(page, "bake-review")
     page.goto(f"{scene}/deliver")
     _keep(page, "deliver")
+
+
+def _settled(page: Page, frame: int) -> None:
+    """The studio at a frame, its surfaces there."""
+    page.wait_for_selector("body[data-ready]")
+    page.evaluate("frame => window.lazzik.transport.go(frame)", frame)
+    page.wait_for_function(
+        "() => [...window.lazzik.surfaces.kept.values()].every(s => s.still ? s.frames.has(0) : s.frames.has(window.lazzik.transport.frame))"
+    )
 
 
 def _keep(page: Page, name: str) -> None:

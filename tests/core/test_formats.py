@@ -22,8 +22,9 @@ from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.paths import path, world
 from lazzik.core.evaluate.poses import pose
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.shapes import shape_motion, shapes_over_time
 from lazzik.core.formats.csv_curves import write_csv
-from lazzik.core.formats.gltf import LARGEST_TURN, turning, write_glb
+from lazzik.core.formats.gltf import LARGEST_TURN, SHAPES_WITHIN, turning, write_glb
 from lazzik.core.scene.scene import Scene
 from tests.conftest import edited, turned
 
@@ -65,6 +66,8 @@ def test_geometry_and_hierarchy_are_read_back_by_another_reader(demo: Scene, glb
     for node in (node for node in shapes if labels.count(node.label) == 1):
         matrix, geometry = loaded.graph[node.label]
         np.testing.assert_allclose(matrix, world(demo, node, now, Scope(demo))[0], atol=1e-4)
+        if shapes_over_time(demo, node):
+            continue  # held to the evaluated points below
         size = np.ptp(loaded.geometry[geometry].vertices, axis=0)
         np.testing.assert_allclose(size, node.shape.mesh().size, atol=1e-4)  # type: ignore[union-attr]
 
@@ -89,6 +92,9 @@ def test_animation_agrees_with_evaluation_at_every_frame(demo: Scene, glb: Path)
         own = pose(node, clock, Scope(demo))
         times = rows(gltf, sampler.input, 1)[:, 0].astype(float)
         assert np.all(np.diff(times) > 0)
+        if channel.target.path == "weights":
+            seen.add((node.id, "weights"))
+            continue
         if channel.target.path == "rotation":
             values = rows(gltf, sampler.output, 4).astype(float)
             assert np.einsum("ij,ij->i", values[1:], values[:-1]).min() >= 0
@@ -102,6 +108,27 @@ def test_animation_agrees_with_evaluation_at_every_frame(demo: Scene, glb: Path)
         seen.add((node.id, channel.target.path))
     assert {("beacon-mast", "rotation"), ("float", "translation"), ("envelope", "scale"), ("rotor", "rotation")} <= seen
     assert ("ridge", "rotation") not in seen
+    assert {("cloth", "weights"), ("pool", "weights"), ("pine-1-low", "weights")} <= seen
+
+
+@pytest.mark.parametrize("name", ["cloth", "aerial", "pool", "pine-2-low", "envelope"])
+def test_morph_targets_agree_with_the_evaluated_points_at_every_frame(demo: Scene, glb: Path, name: str) -> None:
+    """Read from the file's bytes: rest plus weighted offsets, weights straight between their keys."""
+    gltf = GLTF2().load(str(glb))
+    place = next(i for i, node in enumerate(gltf.nodes) if node.extras["id"] == name)
+    primitive = gltf.meshes[gltf.nodes[place].mesh].primitives[0]
+    rest = rows(gltf, primitive.attributes.POSITION, 3).astype(float)
+    offsets = np.stack([rows(gltf, target["POSITION"], 3) for target in primitive.targets]).astype(float)
+    channel = next(c for c in gltf.animations[0].channels if c.target.node == place and c.target.path == "weights")
+    sampler = gltf.animations[0].samplers[channel.sampler]
+    times = rows(gltf, sampler.input, 1)[:, 0].astype(float)
+    weights = rows(gltf, sampler.output, len(offsets)).astype(float)
+    clock = demo.clock(4)
+    motion = shape_motion(demo, demo.by_id[name], clock, Scope(demo))
+    for index in range(0, len(clock.frames), 37):
+        now = [np.interp(clock.elapsed[index] / demo.fps, times, column) for column in weights.T]
+        away = np.linalg.norm(rest + np.tensordot(now, offsets, 1) - motion.points(index), axis=1)
+        assert away.max() <= SHAPES_WITHIN + 2e-6
 
 
 @pytest.mark.parametrize("degrees", [90, 700, 3000, 20_000])

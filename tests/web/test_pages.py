@@ -66,7 +66,7 @@ def test_only_what_moves_is_listed_when_asked(client: TestClient, scene: str) ->
     rows = re.findall(r'id="row-([a-z0-9-]+)"', client.get(scene, params={"moving": "true", "at": MAST}).text)
     assert "beacon-mast" in rows
     assert "ridge" not in rows
-    assert len(rows) == 36
+    assert len(rows) == 35
 
 
 def test_numbers_of_layers_have_strata_of_their_own(client: TestClient, scene: str) -> None:

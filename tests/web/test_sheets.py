@@ -147,7 +147,7 @@ def test_a_dragged_dial_moves_all_that_read_it_and_nothing_else(client: TestClie
     body = {"revision": 0, "edits": [{"do": "set", "address": "dials/breeze", "value": 0.2}], "at": "dials/breeze"}
     content = msgpack.unpackb(client.post(f"{scene}/preview", json=body).content)
     moved = set(content["motion"])
-    assert {"lamp-1", "rotor", "pine-1", "sock-1", "float"} <= moved
+    assert {"lamp-1", "rotor", "pine-1", "cloth", "float"} <= moved
     assert not {"beacon-mast", "dish", "camera", "aerial", "shade-1"} & moved
     assert app.state.memo.computed == before  # what passes is not kept
 

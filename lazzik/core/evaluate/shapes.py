@@ -70,7 +70,7 @@ def _reshaped(before: Scene, after: Scene, node: Node, changed: set[str]) -> boo
         return any(changed & {part.id for part in _chain(after, after.by_id[o])} for o in others if o in after.by_id)
     # it or something above it differs: points do, unless its own deformers alone act and read nothing of the world
     alone = all(owner is node and not deformer.worldly for owner, deformer in acting(after, node))
-    return not alone or old is node or bool(node_reads(node))
+    return not alone or (node.id in changed and (old is node or bool(node_reads(node))))
 
 
 def _chain(scene: Scene, node: Node) -> Iterator[Node]:

@@ -9,6 +9,7 @@ grid, so the outline itself comes out as edges; a piece that does not is halved 
 from __future__ import annotations
 
 import io
+import struct
 from functools import lru_cache
 from importlib.resources import files
 from typing import Annotated, Any, ClassVar, Literal
@@ -36,6 +37,12 @@ LONGEST = 60
 
 MOST_CUTS = 10
 """Times that pieces of an outline are halved until the triangles take them as edges."""
+
+WRONG_WITH_FONTS = (
+    TTLibError, struct.error, ValueError, LookupError, AttributeError, TypeError, AssertionError, OverflowError,
+    RecursionError, MemoryError, EOFError,
+)  # fmt: skip
+"""What reading a damaged font may raise."""
 
 Outline = NDArray[np.float64]  # (points, 2), closed, in ems
 
@@ -91,7 +98,12 @@ def font_bytes(name: str) -> bytes:
 def check_font(content: bytes) -> str:
     """The family name of a font file. Raises InvalidAsset."""
     font = _opened(content)
-    family = font["name"].getDebugName(1) if "name" in font else None
+    try:
+        family = font["name"].getDebugName(1) if "name" in font else None
+        glyphs = font.getGlyphSet()
+        glyphs[font.getGlyphOrder()[0]].draw(_Flat(glyphs, 1.0, 0.0, 1e9))
+    except WRONG_WITH_FONTS as error:
+        raise InvalidAsset(f"The font is damaged ({error})") from None
     return family or "Unnamed font"
 
 
@@ -153,7 +165,7 @@ def _opened(content: bytes) -> TTFont:
         if "cmap" not in font or not ({"glyf", "CFF ", "CFF2"} & set(font.keys())):
             raise InvalidAsset("This font holds no outlines that can be used")
         return font
-    except (TTLibError, ValueError, KeyError, IndexError, AssertionError, OverflowError, MemoryError) as error:
+    except WRONG_WITH_FONTS as error:
         raise InvalidAsset(f"This is no TrueType or OpenType font that can be read ({error})") from None
 
 
@@ -169,7 +181,7 @@ def _outlines(text: str, name: str, spacing: float) -> list[Outline]:
             glyphs[glyph].draw(pen)
             found += [np.array(outline) for outline in pen.outlines if len(outline) > 2]
             left += glyphs[glyph].width * scale
-    except (KeyError, IndexError, AttributeError, ValueError, RecursionError, TypeError) as error:
+    except WRONG_WITH_FONTS as error:
         raise InvalidAsset(f"The font can't be drawn from ({error})") from None
     return found
 
@@ -280,7 +292,7 @@ def _wall(outline: Outline, slices: int) -> Mesh:
         start = len(points) * 2 * (slices + 1)
         pair = np.repeat(np.stack([outline[k], after[k]]), slices + 1, axis=0)
         points.append(np.column_stack([pair, np.tile(z, 2)]))
-        smooth = [_mean(out[k - 1], out[k]), _mean(out[k], out[(k + 1) % count])]
+        smooth = [_mean(out[k], out[k - 1]), _mean(out[k], out[(k + 1) % count])]
         normals.append(np.repeat(np.column_stack([np.stack(smooth), [0.0, 0.0]]), slices + 1, axis=0))
         a = start + np.arange(slices)
         b, c, d = a + 1, a + slices + 1, a + slices + 2
@@ -288,9 +300,9 @@ def _wall(outline: Outline, slices: int) -> Mesh:
     return Mesh(np.concatenate(points), np.concatenate(normals), np.concatenate(triangles).astype(np.int64))
 
 
-def _mean(one: Samples, other: Samples) -> Samples:
-    """The direction between two, or the second where they part too far for a smooth bend."""
-    if float(one @ other) < np.cos(np.radians(35.0)):
-        return other
-    both: Samples = one + other
+def _mean(own: Samples, other: Samples) -> Samples:
+    """The direction between two, or the own one where they part too far for a smooth bend."""
+    if float(own @ other) < np.cos(np.radians(35.0)):
+        return own
+    both: Samples = own + other
     return both / np.linalg.norm(both)
