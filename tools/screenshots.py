@@ -86,7 +86,9 @@ def _settled(page: Page, frame: int) -> None:
     page.wait_for_selector("body[data-ready]")
     page.evaluate("frame => window.lazzik.transport.go(frame)", frame)
     page.wait_for_function(
-        "() => [...window.lazzik.surfaces.kept.values()].every(s => s.still ? s.frames.has(0) : s.frames.has(window.lazzik.transport.frame))"
+        """frame => [...window.lazzik.surfaces.kept.values()].every(
+        (surface) => surface.frames.has(surface.still ? 0 : frame))""",
+        arg=frame,
     )
 
 

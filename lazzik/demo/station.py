@@ -354,7 +354,7 @@ def _pool() -> list[Node]:
     rings = {"height": breezy(0.035), "spacing": 0.25, "speed": 0.6, "begin": -200.0, "far": 0.9}
     return [
         part("pool", "Meltwater pool", None, water, paint("#7FA7B5"), position=at(-0.2, 0.032, 4.3), scale=Scale(x=1.4),
-             deform=(shaped("ripple", "Rings", "y", 0.0, 1.0, placement={"of": "float"}, **rings),)),
+             deform=(shaped("ripple", "Rings", "y", -1.0, 1.0, placement={"of": "float"}, **rings),)),
         part("float", "Float", "pool", Ball(kind="ball", radius=0.14, around=12, along=8), BRICK,
              position=at(0.3, bob, 0.1), rotation=Rotation(z=tip)),
         part("float-pin", "Pin", "float", bar(0.015, 0.45), INK),

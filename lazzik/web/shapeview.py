@@ -198,7 +198,8 @@ def _knob(scene: Scene, node: Node, path: str, name: str = "") -> Knob:
     place = find(scene, Address.parse(address))
     own = place.channel
     quantity = place.quantity
-    label = (name or path).rpartition(".")[2].replace("_", " ")
+    part, _, last = (name or path).rpartition(".")
+    label = (f"at {last}" if part == "placement" and len(last) == 1 else last).replace("_", " ")
     return Knob(address, name or path, label, shown(_first(own)), quantity, bool(own.keys), own.moves)
 
 
