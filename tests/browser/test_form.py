@@ -161,7 +161,8 @@ def test_weights_are_painted_on_the_surface(shaped: Studio) -> None:
     )
     page.mouse.move(*place)
     page.mouse.down()
-    page.mouse.move(place[0], place[1] + 6)
+    for down in (6, 0, 6, 0, 6):
+        page.mouse.move(place[0], place[1] + down)
     page.mouse.up()
     shaped.lands(4)
     page.wait_for_function("() => Math.max(...(window.lazzik.stage.counts ?? [0])) > 0.2")
@@ -246,14 +247,14 @@ def test_a_shape_is_baked_to_targets_and_taken_back(page: Page, demo_url: str) -
 
 def test_objects_are_added_named_hidden_isolated_copied_and_removed(small: Studio) -> None:
     page = small.page
-    step = 0
-    for label in ("Ball", "Lettering", "Group", "Lamp"):
+    for step, label in enumerate(("Ball", "Lettering", "Group", "Lamp"), 1):
         page.keyboard.press("a")
         page.click(f".object-kinds >> text={label}")
-        step += 1
         small.lands(step)
+        expect(page.locator("#tree .object.chosen")).to_contain_text(label)
     expect(page.locator("#row-lettering")).to_be_visible()
     page.click("#row-lettering > a")
+    expect(page.locator("#tree .object.chosen")).to_contain_text("Lettering")
     page.keyboard.press("s")
     page.wait_for_selector("#n-text")
     was = points(small, "lettering")
@@ -272,6 +273,7 @@ def test_objects_are_added_named_hidden_isolated_copied_and_removed(small: Studi
     assert page.evaluate("() => window.lazzik.stage.nodes.get('post').mesh.visible") is False
     page.click("[data-act=isolate]")
     page.click("#row-post > a")
+    expect(page.locator("#tree .object.chosen")).to_contain_text("Post")
     page.keyboard.press("Control+d")
     page.fill("#duplicate-form [name=count]", "4")
     page.select_option("#duplicate-form [name=how]", "ring")
@@ -335,7 +337,8 @@ PLAYED = """async ([url, seconds]) => {
     let owner = item;
     while (owner && !owner.userData.id) owner = owner.parent;
     const point = new THREE.Vector3();
-    out[owner.userData.id] = [0, 7, 40].map((i) => item.getVertexPosition(i, point).applyMatrix4(item.matrixWorld).toArray());
+    out[owner.userData.id] = [0, 7, 40].map(
+      (i) => item.getVertexPosition(i, point).applyMatrix4(item.matrixWorld).toArray());
   });
   return out;
 }"""

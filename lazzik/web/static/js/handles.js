@@ -33,7 +33,7 @@ export class Handles {
       const dot = document.createElementNS(SVG, which === "place" ? "rect" : "circle");
       dot.setAttribute("class", `handle ${which}`);
       dot.setAttribute("tabindex", "0");
-      dot.setAttribute("role", "slider");
+      dot.setAttribute("role", which === "place" ? "button" : "slider");
       dot.setAttribute("aria-label", named[which]);
       dot.dataset.handle = which;
       this.layer.append(dot);
@@ -76,6 +76,7 @@ export class Handles {
     this.layer.querySelector("path").setAttribute("d", `M${points.start[0]} ${points.start[1]}L${points.end[0]} ${points.end[1]}`);
     for (const dot of this.layer.querySelectorAll(".handle")) {
       const [x, y, depth] = points[dot.dataset.handle];
+      if (dot.dataset.handle !== "place") dot.setAttribute("aria-valuenow", (dot.dataset.handle === "start" ? start : end).toFixed(3));
       dot.style.display = depth > 1 ? "none" : "";
       if (dot.tagName === "circle") { dot.setAttribute("cx", x); dot.setAttribute("cy", y); dot.setAttribute("r", PIXELS - 1); }
       else { dot.setAttribute("x", x - PIXELS); dot.setAttribute("y", y - PIXELS); dot.setAttribute("width", 2 * PIXELS); dot.setAttribute("height", 2 * PIXELS); dot.setAttribute("transform", `rotate(45 ${x} ${y})`); }

@@ -11,8 +11,8 @@ const listeners = [];
 // called with the new facts whenever the panels were refreshed
 export const onFacts = (act) => listeners.push(act);
 
-// a curve drawn by script stays in place while the panel around it is morphed
-const keep = { beforeNodeMorphed: (old) => !(old.dataset?.drawn) };
+// a curve drawn by script and a menu that is open stay while the panel around them is morphed
+const keep = { beforeNodeMorphed: (old) => !(old.dataset?.drawn) && !(old.matches?.(".dropdown-menu.show, [data-bs-toggle].show")) };
 
 function query({ at, also, moving }) {
   const asked = new URLSearchParams({ at });
