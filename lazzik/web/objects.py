@@ -22,6 +22,7 @@ from lazzik.core.scene.edits.shapes import ChangeDeformer, PlaceShapeBake, SetSh
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.web.context import Kept, Store, templates
+from lazzik.web.shapes import in_range
 
 router = APIRouter(prefix="/scenes/{scene_id}")
 
@@ -68,6 +69,7 @@ def bring(scene_id: str, file: UploadFile, store: Store) -> dict[str, Any]:
 def make_permanent(scene_id: str, body: OnNode, store: Store, memo: Kept) -> dict[str, Any]:
     """Write an object's shape at a frame into its mesh, and take its own deformers off. One step, undone like any."""
     scene = store.at(scene_id, body.revision)
+    in_range(scene, body.frame, body.frame)
     node = _node(scene, body.node)
     if node.shape is None or not (node.deform or node.targets):
         raise InvalidEdit(f"Nothing bends {node.label}, so its shape is permanent already", body.node)
@@ -84,8 +86,7 @@ def make_permanent(scene_id: str, body: OnNode, store: Store, memo: Kept) -> dic
 def bake_a_shape(scene_id: str, body: OnNode, store: Store, memo: Kept) -> dict[str, Any]:
     """Bake an object's deformers over a range to shape targets within a tolerance."""
     scene = store.at(scene_id, body.revision)
-    if not scene.first <= body.first < body.last <= scene.last:
-        raise InvalidEdit(f"Frames {body.first} to {body.last} do not lie in the range", "first")
+    in_range(scene, body.first, body.last)
     targets = bake_shape(scene, _node(scene, body.node), body.first, body.last, body.tolerance, Scope(scene, memo))
     return _said(store.edit(scene_id, body.revision, [PlaceShapeBake(node=body.node, targets=targets)]))
 

@@ -38,8 +38,7 @@ def points(
     state = store.open(scene_id)
     scene = state.scene
     owner = _shaped(scene, node)
-    if not scene.first <= first <= last <= scene.last:
-        raise InvalidEdit(f"Frames {first} to {last} do not lie in the range {scene.first} to {scene.last}", "from")
+    in_range(scene, first, last)
     content = points_of(scene, owner, first, min(last, first + MOST_FRAMES - 1), Scope(scene, memo, []))
     return packed({"revision": state.revision} | content)
 
@@ -48,6 +47,7 @@ def points(
 def counts(scene_id: str, node: str, deformer: str, frame: int, store: Store, memo: Kept) -> Response:
     """How much one deformer counts at each point of an object, at a frame: what the stage shades."""
     scene = store.open(scene_id).scene
+    in_range(scene, frame, frame)
     owner = _shaped(scene, node)
     place = next((i for i, (_, item) in enumerate(acting(scene, owner)) if item.id == deformer), None)
     if place is None:
@@ -84,6 +84,12 @@ def points_of(scene: Scene, node: Node, first: int, last: int, scope: Scope) -> 
 def small_normals(motion: ShapeMotion, now: Points) -> bytes:
     """(n, 3) normals as signed bytes."""
     return np.round(motion.normals(now) * 127).astype(np.int8).tobytes()
+
+
+def in_range(scene: Scene, first: int, last: int) -> None:
+    """Refuse frames that the scene does not have."""
+    if not scene.first <= first <= last <= scene.last:
+        raise InvalidEdit(f"Frames {first} to {last} do not lie in the range {scene.first} to {scene.last}", "frames")
 
 
 def _shaped(scene: Scene, slug: str) -> Node:

@@ -59,6 +59,8 @@ def bake_shape(scene: Scene, node: Node, first: int, last: int, tolerance: float
         raise InvalidEdit(f"{node.label} has no deformer that acts, so there is nothing to bake", node.id)
     if not 1e-7 <= tolerance <= 1e3:
         raise InvalidEdit(f"The tolerance must lie above zero; {tolerance:g} m was given", "tolerance")
+    if first >= last:
+        raise InvalidEdit(f"A bake needs two frames or more; {first} to {last} were given", "first")
     clock = Clock.over(scene.fps, scene.first, last, start=first, per_frame=PER_FRAME)
     fitted = fit_targets(shape_motion(scene, node, clock, scope, own=True), tolerance)
     name = hold(pack_targets(fitted.offsets, fitted.normals))
