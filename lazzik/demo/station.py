@@ -350,8 +350,8 @@ def _pool() -> list[Node]:
         layer("formula", "Swell", text="x + 0.02 * breeze * sin(tau * frame / 50)"), base=0.06,
     )  # fmt: skip
     tip = driven(noise("Tip", 14, 0.9, 82, octaves=2.0))
-    water = Tube(kind="tube", radius=1.2, height=0.06, around=56, lids=26)
-    rings = {"height": breezy(0.035), "spacing": 0.25, "speed": 0.6, "begin": -200.0, "far": 0.9}
+    water = Tube(kind="tube", radius=1.2, height=0.06, around=72, lids=28)
+    rings = {"height": breezy(0.035), "spacing": 0.36, "speed": 0.7, "begin": -200.0, "far": 0.9}
     return [
         part("pool", "Meltwater pool", None, water, paint("#7FA7B5"), position=at(-0.2, 0.032, 4.3), scale=Scale(x=1.4),
              deform=(shaped("ripple", "Rings", "y", -1.0, 1.0, placement={"of": "float"}, **rings),)),

@@ -16,6 +16,7 @@ from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.seams import seams
 from lazzik.core.evaluate.why import why
+from lazzik.core.evaluate.why_shape import why_shape
 from lazzik.core.layers.expression import EXAMPLES, FUNCTIONS, LONGEST, NAMES, read_expression
 from lazzik.core.layers.formula import Formula
 from lazzik.core.scene.address import Address, find, find_layer, title
@@ -24,6 +25,7 @@ from lazzik.core.scene.scene import Scene
 from lazzik.web.context import Kept, Store, templates
 from lazzik.web.drawing import line
 from lazzik.web.lanes import shown
+from lazzik.web.shapeview import split_shape
 
 router = APIRouter(prefix="/scenes/{scene_id}")
 
@@ -45,11 +47,18 @@ class SeedCurve:
 
 @router.get("/why")
 def why_sheet(request: Request, scene_id: str, at: str, store: Store, memo: Kept) -> Response:
-    """Why a layer, or a number with all its layers, does not show."""
+    """Why a layer, a number with all its layers, or a deformer does not show."""
     scene = store.open(scene_id).scene
-    address = Address.parse(at)
-    reasons = why(scene, address, Scope(scene, memo, []))
-    content = {"title": title(scene, address), "reasons": reasons}
+    scope = Scope(scene, memo, [])
+    shape = split_shape(at)
+    if shape is None:
+        address = Address.parse(at)
+        content = {"title": title(scene, address), "reasons": why(scene, address, scope)}
+    elif shape[0] not in scene.by_id:
+        raise UnknownAddress(f"There is no object '{shape[0]}' in this scene", shape[0])
+    else:
+        node = scene.by_id[shape[0]]
+        content = {"title": f"{node.label} / shape", "reasons": why_shape(scene, node, shape[1], scope)}
     return templates.TemplateResponse(request, "_why.html", content)
 
 

@@ -236,6 +236,7 @@ def test_a_shape_is_baked_to_targets_and_taken_back(page: Page, demo_url: str) -
     expect(page.locator("#shape-bake-form .field-error")).to_contain_text("must lie above zero")
     page.fill("#shape-bake-form [name=tolerance]", "1")
     page.click("#shape-bake-form [type=submit]")
+    expect(page.locator("#shape-bake-form")).to_have_count(0, timeout=60_000)
     studio.lands(1)
     expect(page.locator("[data-sheet=shape-bake]")).to_contain_text("shapes")
     page.click("[data-sheet=shape-bake]")

@@ -11,8 +11,9 @@ from lazzik.core.bake.baking import BakePlan, bake
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.evaluate.evaluator import strata
+from lazzik.core.evaluate.reason import Reason
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.why import Reason, why
+from lazzik.core.evaluate.why import why
 from lazzik.core.geometry.primitives import Ball, Tube
 from lazzik.core.layers import BY_KIND
 from lazzik.core.scene.address import Address, find

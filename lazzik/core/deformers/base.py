@@ -139,6 +139,16 @@ class Deformer(Frozen):
         """(n,) metres by which points are pushed."""
         raise NotImplementedError
 
+    @property
+    def varies(self) -> tuple[int, ...]:
+        """Which of u, v, w its effect varies along: where a smooth mesh needs its segments."""
+        return (0,)
+
+    def way(self, inside: Points) -> Samples:
+        """(n,) metres along which the effect varies, at points."""
+        along: Samples = inside[:, self.varies[0]]
+        return along
+
     def detail(self, numbers: Numbers, length: float) -> float:
         """Metres that one segment of a smooth mesh may span, where the deformer acts over so many metres."""
         return length / self.segments

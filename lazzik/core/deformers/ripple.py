@@ -83,6 +83,15 @@ class Ripple(Deformer):
             d = d * np.exp(-np.maximum(r, 0.0) / numbers["far"])
         return np.where(within(inside, numbers), strength * d, 0.0)
 
+    @property
+    def varies(self) -> tuple[int, ...]:
+        """Across its axis."""
+        return (1,) if self.shape == "straight" else (1, 2)
+
+    def way(self, inside: Points) -> Samples:
+        """Away from the axis."""
+        return inside[:, 1] if self.shape == "straight" else np.hypot(inside[:, 1], inside[:, 2])
+
     def detail(self, numbers: Numbers, length: float) -> float:
         """An eighth of each wave, or so."""
         return numbers["spacing"] / self.segments

@@ -56,19 +56,14 @@ def _of(
         points = points @ there[0][:3, :3].T + there[0][:3, 3]
     inside = (points - frame[3]) @ frame[:3].T
     low, high = max(numbers["start"], inside[:, 0].min()), min(numbers["end"], inside[:, 0].max())
-    across = deformer.kind == "ripple"
     detail = deformer.detail(numbers, high - low if own else numbers["end"] - numbers["start"])
-    if not math.isfinite(detail) or detail <= 0 or (high <= low and not across):
+    if not math.isfinite(detail) or detail <= 0 or (high <= low and 0 in deformer.varies):
         return None
-    columns = [1, 2] if across else [0]
-    if deformer.kind == "ripple" and deformer.shape == "straight":  # type: ignore[attr-defined]
-        columns = [1]
     faces = motion.rest.triangles
     edges = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
     a, b = inside[edges[:, 0]], inside[edges[:, 1]]
     acts = (np.maximum(a[:, 0], b[:, 0]) >= numbers["start"]) & (np.minimum(a[:, 0], b[:, 0]) <= numbers["end"])
-    lengths = np.linalg.norm((a - b)[:, columns], axis=1)[acts]
-    longest = float(lengths.max(initial=0.0))
+    longest = float(np.abs(deformer.way(a) - deformer.way(b))[acts].max(initial=0.0))
     if longest * ENOUGH <= detail:
         return None
     factor = longest / detail
@@ -76,7 +71,7 @@ def _of(
     edits: tuple[dict[str, Any], ...] = ()
     if own and node.shape is not None:
         fields: dict[str, int] = {}
-        for column in columns:
+        for column in deformer.varies:
             axis = "xyz"[ORDERS[deformer.axis][column]]
             name = type(node.shape).cut_by.get(axis)
             if name:

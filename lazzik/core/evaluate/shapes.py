@@ -144,9 +144,13 @@ class ShapeMotion:
 
     def points(self, index: int) -> Points:
         """(n, 3) the points at a moment."""
+        return self.points_until(len(self.steps), index)
+
+    def points_until(self, place: int, index: int) -> Points:
+        """(n, 3) the points at a moment, as the first so many steps leave them."""
         rest = points = self.rest_at(index)
-        for place, step in enumerate(self.steps):
-            points = self._applied(place, step, points, rest, index)
+        for before, step in enumerate(self.steps[:place]):
+            points = self._applied(before, step, points, rest, index)
         return points
 
     def normals(self, points: Points) -> Points:
@@ -157,9 +161,7 @@ class ShapeMotion:
 
     def counts(self, place: int, index: int) -> Samples:
         """(n,) how much the deformer of one step counts for each point at a moment: weight · edge fade · mask."""
-        rest = points = self.rest_at(index)
-        for before, step in enumerate(self.steps[:place]):
-            points = self._applied(before, step, points, rest, index)
+        rest, points = self.rest_at(index), self.points_until(place, index)
         step = self.steps[place]
         own, own_rest = _moved(points, step.there, index), _moved(rest, step.there, index)
         return self._counts(place, step, _inside(step, own, index), own_rest, index)

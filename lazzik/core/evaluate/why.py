@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -12,29 +11,16 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import Layer
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import Lane, number_on, read, strata
+from lazzik.core.evaluate.reason import STILL, UNSEEN, Reason, set_to, unseen
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.why_shape import why_shape
 from lazzik.core.scene.address import Address, Place, find, find_layer
 from lazzik.core.scene.edits.layers import landing
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 
-UNSEEN = 0.02
-"""Part of a well-seen change below which a motion is too small to be seen."""
-
-STILL = 1e-9
-
 ROUND = {"ball": "xyz", "tube": "y", "ring": "y"}
 """Shapes that look the same however they are turned about these axes."""
-
-
-@dataclass(frozen=True)
-class Reason:
-    """Why something does not show."""
-
-    text: str
-    mend: str = ""
-    """What the button says; '' if only the person can mend it."""
-    edits: tuple[dict[str, Any], ...] = ()
 
 
 def why(scene: Scene, address: Address, scope: Scope) -> list[Reason]:
@@ -48,7 +34,7 @@ def why(scene: Scene, address: Address, scope: Scope) -> list[Reason]:
     for layer in layers:
         reasons += _of_layer(scene, address.channel, place, lanes[layer.id], scope)
     if place.node is not None:
-        reasons += _of_object(scene, address.channel, place.node)
+        reasons += _of_object(scene, address.channel, place.node, scope)
     return reasons
 
 
@@ -78,7 +64,7 @@ def _of_layer(scene: Scene, channel: Address, place: Place, lane: Lane, scope: S
         yield Reason(f"{lane.problem}.")
         return
     if _largest(layer.weight, scene, scope) < STILL:
-        mend = ("Set the weight to 1", _set(f"{here}.weight", 1.0)) if not isinstance(layer.weight, Channel) else ()
+        mend = ("Set the weight to 1", set_to(f"{here}.weight", 1.0)) if not isinstance(layer.weight, Channel) else ()
         yield Reason(f"The weight of {name} is 0.", *mend)
     if _shut(layer, scene):
         window = layer.window
@@ -122,7 +108,7 @@ def _idle(scene: Scene, place: Place, layer: Layer, here: str, scope: Scope) -> 
         text = f"The {name.replace('_', ' ')} of {layer.label} is {value:g}."
         better = suited.get(name, type(layer).model_fields[name].default)
         fixed = isinstance(better, float | int) and not isinstance(number, Channel)
-        yield Reason(text, f"Set it to {better:g}", _set(f"{here}.{name}", better)) if fixed else Reason(text)
+        yield Reason(text, f"Set it to {better:g}", set_to(f"{here}.{name}", better)) if fixed else Reason(text)
 
 
 def _nothing_below(channel: Channel, layer: Layer, here: str) -> Reason:
@@ -150,7 +136,7 @@ def _too_little(scene: Scene, place: Place, lane: Lane, here: str, channel: Addr
             yield Reason(text)
         else:
             larger = float(f"{getattr(layer, name) * place.reach / peak:.2g}")
-            yield Reason(text, f"Set its {name} to {larger:g}", _set(f"{here}.{name}", larger))
+            yield Reason(text, f"Set its {name} to {larger:g}", set_to(f"{here}.{name}", larger))
     cover = _covered(place.channel, layer, scene, scope)
     if cover is not None:
         off = ({"do": "change-layer", "address": f"{channel}#{cover.id}", "combine": "add"},)
@@ -173,24 +159,19 @@ def _covered(channel: Channel, layer: Layer, scene: Scene, scope: Scope) -> Laye
     return None
 
 
-def _of_object(scene: Scene, address: Address, node: Node) -> Iterator[Reason]:
-    here: Node | None = node
-    while here is not None:
-        if not here.visible:
-            shown = ({"do": "change-object", "node": here.id, "visible": True},)
-            yield Reason(f"{here.label} is hidden.", "Show it", shown)
-        for axis, number in (("x", here.scale.x), ("y", here.scale.y), ("z", here.scale.z)):
-            if number == 0.0:
-                edits = _set(f"{here.id}/scale.{axis}", 1.0)
-                yield Reason(f"{here.label} is scaled to nothing along {axis}.", "Set it to 1", edits)
-        here = scene.by_id[here.parent] if here.parent else None
+def _of_object(scene: Scene, address: Address, node: Node, scope: Scope) -> Iterator[Reason]:
+    part, _, rest = address.path.partition(".")
+    if part == "deform":
+        yield from why_shape(scene, node, rest.partition(".")[0], scope)
+        return
+    yield from unseen(scene, node)
     way, _, axis = address.path.partition(".")
     leaf = not any(other.parent == node.id for other in scene.nodes)
     if way == "rotation" and node.shape is not None and leaf and axis in ROUND.get(node.shape.kind, ""):
         moved = find(scene, address).channel
         if moved.layers and node.shape.kind != "ball":
             layers = [layer.model_dump(mode="json") for layer in moved.layers]
-            edits = (
+            edits: tuple[dict[str, Any], ...] = (
                 {"do": "put-layers", "address": f"{node.id}/rotation.z", "layers": layers},
                 *({"do": "remove-layer", "address": f"{address}#{layer.id}"} for layer in moved.layers),
             )
@@ -200,7 +181,7 @@ def _of_object(scene: Scene, address: Address, node: Node) -> Iterator[Reason]:
         else:
             yield Reason(f"A {node.shape.kind} looks the same however it is turned about {axis}.")
     if way == "light" and node.light is not None and axis != "intensity" and node.light.intensity == 0.0:
-        yield Reason(f"{node.label} is dark.", "Set its intensity to 1", _set(f"{node.id}/light.intensity", 1.0))
+        yield Reason(f"{node.label} is dark.", "Set its intensity to 1", set_to(f"{node.id}/light.intensity", 1.0))
 
 
 def _below(channel: Channel, layer: Layer, scene: Scene, scope: Scope) -> np.ndarray[Any, np.dtype[np.float64]]:
@@ -220,10 +201,6 @@ def _still(address: str, scene: Scene, scope: Scope) -> bool:
 def _shut(layer: Layer, scene: Scene) -> bool:
     clock: Clock = scene.clock(4)
     return not layer.window.open and float(layer.window.at(clock.frames).max()) < STILL
-
-
-def _set(address: str, value: float) -> tuple[dict[str, Any], ...]:
-    return ({"do": "set", "address": address, "value": float(value)},)
 
 
 def _frame(value: float | None, otherwise: str) -> str:
