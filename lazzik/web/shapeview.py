@@ -17,6 +17,7 @@ from lazzik.core.deformers.masks import MASKS
 from lazzik.core.evaluate.coarse import Coarse, coarse
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shape_motion
+from lazzik.core.geometry.imported import MeshShape
 from lazzik.core.geometry.lettering import SHIPPED, Lettering
 from lazzik.core.geometry.primitives import Sheet
 from lazzik.core.scene.address import Address, find
@@ -78,6 +79,8 @@ class ShapeView:
     fonts: tuple[str, ...]
     weights: tuple[Knob, ...]
     """Of shape targets."""
+    imported: str | None
+    """The asset of the weights that came with a mesh."""
 
 
 def split_shape(at: str) -> tuple[str, str] | None:
@@ -111,6 +114,7 @@ def shape_view(scene: Scene, node: Node, deformer: str, scope: Scope) -> ShapeVi
         SHIPPED,
         tuple(_knob(scene, node, f"targets.rows.{row.id}.weight", row.label.lower()) for row in node.targets.rows)
         if node.targets else (),
+        shape.weights if isinstance(shape, MeshShape) else None,
     )  # fmt: skip
 
 

@@ -30,6 +30,12 @@ export function wrong(knob, sentence) {
 }
 
 // the edit that a typed field stands for, or null if it stands as it was
+// 'ball', or a kind and what it is made from: 'weights:<asset>'
+function maskOf(value) {
+  const [kind, asset] = value.split(":");
+  return value ? { kind, ...(asset && { asset }) } : null;
+}
+
 function typedEdit(knob, value, frame) {
   const { layer, field, setting, option, shape, deformer, choice } = knob.dataset;
   const node = document.getElementById("form")?.dataset.node;
@@ -44,7 +50,7 @@ function typedEdit(knob, value, frame) {
   if (choice) return { do: "change-deformer", node, deformer, settings: { [choice]: value } };
   if ("of" in knob.dataset) return { do: "change-deformer", node, deformer, of: value || null };
   if ("invert" in knob.dataset) return { do: "change-deformer", node, deformer, mask_invert: value === "true" };
-  if ("mask" in knob.dataset) return { do: "change-deformer", node, deformer, mask: value ? { kind: value } : null };
+  if ("mask" in knob.dataset) return { do: "change-deformer", node, deformer, mask: maskOf(value) };
   if (field) return { do: "change-layer", address: layer, [field]: value.trim() === "" ? (field.startsWith("fade") ? 0 : null) : value };
   if (setting) return { do: "change-layer", address: layer, settings: { [setting]: value } };
   if (option) return { do: "change-layer", address: layer, [option]: value };
