@@ -12,6 +12,7 @@ from starlette.exceptions import HTTPException
 
 from lazzik import __version__
 from lazzik.core.errors import LazzikError
+from lazzik.core.evaluate.coarse import CoarseMarks
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.geometry.assets import add_keeper
 from lazzik.core.scene.text import plain
@@ -30,6 +31,7 @@ def create_app(folder: Path, *, host: str = "127.0.0.1", with_demo: bool = False
     app = FastAPI(title="Lazzik", version=__version__, docs_url=None, redoc_url=None)
     app.state.store = SceneStore(Database(folder))
     app.state.memo = Memo()
+    app.state.marks = CoarseMarks()
     add_keeper(app.state.store.asset)
     if with_demo and not app.state.store.entries():
         app.state.store.create(station(), "demo scene")

@@ -10,6 +10,7 @@ from fastapi.templating import Jinja2Templates
 from jinja2 import StrictUndefined
 
 from lazzik.core.errors import LazzikError
+from lazzik.core.evaluate.coarse import CoarseMarks
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.scene.address import Address, find, find_layer
 from lazzik.core.scene.scene import Scene
@@ -35,8 +36,13 @@ def _memo(request: Request) -> Memo:
     return cast(Memo, request.app.state.memo)
 
 
+def _marks(request: Request) -> CoarseMarks:
+    return cast(CoarseMarks, request.app.state.marks)
+
+
 Store = Annotated[SceneStore, Depends(_store)]
 Kept = Annotated[Memo, Depends(_memo)]
+Marked = Annotated[CoarseMarks, Depends(_marks)]
 
 
 def chosen(scene: Scene, at: str | None) -> Address | None:

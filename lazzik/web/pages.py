@@ -10,6 +10,7 @@ from fastapi.responses import RedirectResponse
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.errors import InvalidEdit
+from lazzik.core.evaluate.coarse import CoarseMarks
 from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
@@ -19,7 +20,7 @@ from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.text import read_scene
 from lazzik.demo.station import first_scene, station
 from lazzik.store.scenes import State
-from lazzik.web.context import Kept, Store, chosen, chosen_also, templates
+from lazzik.web.context import Kept, Marked, Store, chosen, chosen_also, templates
 from lazzik.web.drawing import line
 from lazzik.web.lanes import strata_view
 from lazzik.web.palette import palette
@@ -97,17 +98,17 @@ def remove_scene(scene_id: str, store: Store) -> Response:
 
 
 @router.get("/scenes/{scene_id}")
-def studio(request: Request, scene_id: str, store: Store, memo: Kept, shown: Shown) -> Response:
+def studio(request: Request, scene_id: str, store: Store, memo: Kept, marks: Marked, shown: Shown) -> Response:
     """The studio."""
     state = store.open(scene_id)
-    return templates.TemplateResponse(request, "studio.html", _panels(state, memo, shown))
+    return templates.TemplateResponse(request, "studio.html", _panels(state, memo, marks, shown))
 
 
 @router.get("/scenes/{scene_id}/panels")
-def panels(request: Request, scene_id: str, store: Store, memo: Kept, shown: Shown) -> Response:
+def panels(request: Request, scene_id: str, store: Store, memo: Kept, marks: Marked, shown: Shown) -> Response:
     """The parts of the studio that follow the document, to be morphed into the page."""
     state = store.open(scene_id)
-    return templates.TemplateResponse(request, "_panels.html", _panels(state, memo, shown))
+    return templates.TemplateResponse(request, "_panels.html", _panels(state, memo, marks, shown))
 
 
 @router.get("/scenes/{scene_id}/deliver")
@@ -118,7 +119,7 @@ def deliver(request: Request, scene_id: str, store: Store) -> Response:
     return templates.TemplateResponse(request, "deliver.html", content)
 
 
-def _panels(state: State, memo: Memo, shown: Asked) -> dict[str, Any]:
+def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[str, Any]:
     scope = Scope(state.scene, memo, [])
     shape = split_shape(shown.at)
     node = state.scene.by_id.get(shape[0]) if shape else None
@@ -133,6 +134,7 @@ def _panels(state: State, memo: Memo, shown: Asked) -> dict[str, Any]:
         "step": "stage",
         "at": at,
         "tree": tree(state.scene, address, others, scope, shown.moving),
+        "coarse": marks.of(state.scene, scope),
         "dials": dials(state.scene),
         "moving_only": shown.moving,
         "moving": count_moving(state.scene),

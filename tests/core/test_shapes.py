@@ -15,7 +15,7 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidAsset, InvalidDocument, InvalidEdit, UnknownAsset
-from lazzik.core.evaluate.coarse import coarse
+from lazzik.core.evaluate.coarse import Coarse, CoarseMarks, coarse
 from lazzik.core.evaluate.paths import world
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import reshaped, shape_motion
@@ -245,3 +245,27 @@ def test_only_what_takes_another_shape_is_sent_anew(demo: Scene) -> None:
     assert {"cloth", "pool", "pine-3-low", "ribbon"} <= reads
     assert "aerial" not in reads
     assert changed(demo, {"do": "remove-deformer", "node": "rock-a", "deformer": "weather"}) == {"rock-a"}
+
+
+def test_marks_of_coarse_meshes_look_again_only_at_what_was_reshaped(
+    demo: Scene, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    scene = edited(demo, {"do": "add-object", "label": "Slab", "shape": {"kind": "box"}})
+    scene = edited(scene, {"do": "add-deformer", "node": "slab", "kind": "twist"})
+    marks = CoarseMarks()
+    assert marks.of(scene, Scope(scene)) == {"slab"}
+    looked: list[str] = []
+
+    def counted(scene: Scene, node: Node, scope: Scope) -> list[Coarse]:
+        looked.append(node.id)
+        return coarse(scene, node, scope)
+
+    monkeypatch.setattr("lazzik.core.evaluate.coarse.coarse", counted)
+    assert marks.of(scene, Scope(scene)) == {"slab"}
+    assert looked == []
+    mended = edited(scene, *coarse(scene, scene.by_id["slab"], Scope(scene))[0].edits)
+    assert marks.of(mended, Scope(mended)) == frozenset()
+    assert looked == ["slab"]
+    gone = edited(scene, {"do": "remove-object", "node": "slab"})
+    assert marks.of(scene, Scope(scene)) == {"slab"}
+    assert marks.of(gone, Scope(gone)) == frozenset()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from threading import Lock
 from typing import Any
 
 import numpy as np
@@ -11,8 +12,9 @@ import numpy as np
 from lazzik.core.deformers.base import Deformer
 from lazzik.core.deformers.placement import ORDERS
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.shapes import ShapeMotion, acting, shape_motion
+from lazzik.core.evaluate.shapes import ShapeMotion, acting, reshaped, shape_motion
 from lazzik.core.scene.node import Node
+from lazzik.core.scene.references import affected
 from lazzik.core.scene.scene import Scene
 
 ENOUGH = 0.6
@@ -46,6 +48,29 @@ def coarse(scene: Scene, node: Node, scope: Scope) -> list[Coarse]:
         if report is not None:
             found.append(report)
     return found
+
+
+class CoarseMarks:
+    """Which objects have too coarse a mesh, kept from one state of a document to the next: only what may have taken
+    another shape is looked at again. Safe between threads."""
+
+    def __init__(self) -> None:
+        self._last: tuple[Scene, frozenset[str]] | None = None
+        self._lock = Lock()
+
+    def of(self, scene: Scene, scope: Scope) -> frozenset[str]:
+        """The slugs of the objects."""
+        with self._lock:
+            before, marks = self._last or (Scene(name=scene.name), frozenset())
+        nodes = list(scene.nodes)
+        if (before.first, before.fps) == (scene.first, scene.fps):
+            nodes = reshaped(before, scene, affected(before, scene))
+        again = {node.id for node in nodes}
+        found = {node.id for node in nodes if coarse(scene, node, scope)}
+        result = frozenset(slug for slug in marks if slug in scene.by_id and slug not in again) | found
+        with self._lock:
+            self._last = (scene, result)
+        return result
 
 
 def _of(
