@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from base64 import b64decode
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from fastapi import APIRouter, Query, Request, Response, UploadFile
 from pydantic import BaseModel, Field
 
+from lazzik.core.bake.frames import bake_frames
 from lazzik.core.bake.targets import bake_shape
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit, UnknownAddress
@@ -21,6 +22,7 @@ from lazzik.core.geometry.pictures import read_grey
 from lazzik.core.scene.edits.shapes import ChangeDeformer, PlaceShapeBake, SetShape
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.targets import ShapeFrames, ShapeTargets
 from lazzik.web.context import Kept, Store, templates
 from lazzik.web.shapes import in_range
 
@@ -38,6 +40,7 @@ class OnNode(BaseModel):
     deformer: str = ""
     first: int = 0
     last: int = 0
+    how: Literal["targets", "frames"] = "targets"
     tolerance: Annotated[float, Field(allow_inf_nan=False)] = 0.001
     weights: str = ""
     """Base64 of float32, one for each point."""
@@ -84,11 +87,16 @@ def make_permanent(scene_id: str, body: OnNode, store: Store, memo: Kept) -> dic
 
 @router.post("/bake-shape")
 def bake_a_shape(scene_id: str, body: OnNode, store: Store, memo: Kept) -> dict[str, Any]:
-    """Bake an object's deformers over a range to shape targets within a tolerance."""
+    """Bake an object's deformers over a range: to shape targets within a tolerance, or to points per frame."""
     scene = store.at(scene_id, body.revision)
     in_range(scene, body.first, body.last)
-    targets = bake_shape(scene, _node(scene, body.node), body.first, body.last, body.tolerance, Scope(scene, memo))
-    return _said(store.edit(scene_id, body.revision, [PlaceShapeBake(node=body.node, targets=targets)]))
+    node, scope = _node(scene, body.node), Scope(scene, memo)
+    made: ShapeTargets | ShapeFrames
+    if body.how == "frames":
+        made = bake_frames(scene, node, body.first, body.last, scope)
+    else:
+        made = bake_shape(scene, node, body.first, body.last, body.tolerance, scope)
+    return _said(store.edit(scene_id, body.revision, [PlaceShapeBake(node=body.node, targets=made)]))
 
 
 @router.get("/shape-bake")

@@ -10,6 +10,7 @@ import trimesh
 from hypothesis import given
 from hypothesis import strategies as st
 
+from lazzik.core.bake.frames import bake_frames
 from lazzik.core.bake.targets import bake_shape
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
@@ -212,7 +213,7 @@ def test_a_windsock_takes_a_tenth_of_its_points_as_shape_targets(demo: Scene) ->
     assert back == demo
     keyed = edited(baked, {"do": "put-key", "address": "cloth/targets.rows.shape_1.weight", "frame": 10, "value": 0})
     assert keyed != baked
-    with pytest.raises(InvalidEdit, match="has shape targets already"):
+    with pytest.raises(InvalidEdit, match="has a baked shape already"):
         PlaceShapeBake(node="cloth", targets=targets).apply(baked)
     with pytest.raises(InvalidEdit, match="no deformer that acts"):
         bake_shape(baked, baked.by_id["cloth"], 0, 250, 0.001, Scope(baked))
@@ -269,3 +270,31 @@ def test_marks_of_coarse_meshes_look_again_only_at_what_was_reshaped(
     gone = edited(scene, {"do": "remove-object", "node": "slab"})
     assert marks.of(scene, Scope(scene)) == {"slab"}
     assert marks.of(gone, Scope(gone)) == frozenset()
+
+
+def test_points_per_frame_are_exact_at_frames_and_straight_between_them(demo: Scene) -> None:
+    node = demo.by_id["cloth"]
+    made = bake_frames(demo, node, 20, 60, Scope(demo))
+    baked = PlaceShapeBake(node="cloth", targets=made).apply(demo)
+    assert made.bytes == 41 * 12 * made.points
+    assert all(deformer.muted for deformer in baked.by_id["cloth"].deform)
+    again = read_scene(scene_text(baked))
+    clock = Clock.over(demo.fps, demo.first, 60, start=20, per_frame=4)
+    true, now = (shape_motion(s, s.by_id["cloth"], clock, Scope(s), own=True) for s in (demo, again))
+    away = np.array([np.linalg.norm(true.points(i) - now.points(i), axis=1).max() for i in range(len(clock.frames))])
+    assert away[::4].max() < 1e-6
+    assert away.max() == pytest.approx(made.worst, rel=1e-3)
+    np.testing.assert_allclose(now.points(2), (now.points(0) + now.points(4)) / 2, atol=1e-7)
+    taken = edited(baked, {"do": "take-back-shape", "node": "cloth"})
+    assert taken == demo
+
+
+def test_points_per_frame_that_would_be_too_many_are_refused() -> None:
+    scene = Scene(
+        name="One", last=2000, nodes=(Node(id="ball", label="Ball", shape=Ball(kind="ball", around=64, along=64)),)
+    )
+    scene = edited(scene, {"do": "add-deformer", "node": "ball", "kind": "undulate"})
+    with pytest.raises(InvalidEdit, match="bake fewer frames"):
+        bake_frames(scene, scene.nodes[0], 0, 2000, Scope(scene))
+    with pytest.raises(InvalidEdit, match="two frames or more"):
+        bake_frames(scene, scene.nodes[0], 5, 5, Scope(scene))

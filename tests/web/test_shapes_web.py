@@ -156,3 +156,18 @@ def test_bakes_that_can_not_be_are_refused(client: TestClient, scene: str, now: 
     answer = client.post(f"{scene}/bake-shape", json={"revision": 0, "node": "cloth"} | bad)
     assert answer.status_code == 422, answer.text
     assert now() == before
+
+
+def test_a_shape_is_baked_to_points_per_frame(client: TestClient, scene: str, now: Any) -> None:
+    body = {"revision": 0, "node": "cloth", "how": "frames", "first": 0, "last": 40}
+    assert client.post(f"{scene}/bake-shape", json=body).json()["revision"] == 1
+    made = now().by_id["cloth"].targets
+    assert (made.first, made.last) == (0, 40)
+    receipt = client.get(f"{scene}/shape-bake", params={"node": "cloth"}).text
+    assert f"{made.bytes:,} bytes" in receipt
+    page = client.get(scene, params={"at": "cloth/shape"}).text
+    assert "Baked: points per frame" in page
+    again = client.post(f"{scene}/bake-shape", json=body | {"revision": 1})
+    assert again.status_code == 422
+    client.post(f"{scene}/undo", json={"revision": 1})
+    assert now().by_id["cloth"].targets is None

@@ -54,13 +54,9 @@ def bake_shape(scene: Scene, node: Node, first: int, last: int, tolerance: float
 
     Raises InvalidEdit if there is nothing to bake, or too much.
     """
-    own = tuple(deformer.id for owner, deformer in acting(scene, node) if owner is node)
-    if node.shape is None or not own:
-        raise InvalidEdit(f"{node.label} has no deformer that acts, so there is nothing to bake", node.id)
+    own = bakeable(scene, node, first, last)
     if not 1e-7 <= tolerance <= 1e3:
         raise InvalidEdit(f"The tolerance must lie above zero; {tolerance:g} m was given", "tolerance")
-    if first >= last:
-        raise InvalidEdit(f"A bake needs two frames or more; {first} to {last} were given", "first")
     clock = Clock.over(scene.fps, scene.first, last, start=first, per_frame=PER_FRAME)
     fitted = fit_targets(shape_motion(scene, node, clock, scope, own=True), tolerance)
     name = hold(pack_targets(fitted.offsets, fitted.normals))
@@ -81,6 +77,16 @@ def bake_shape(scene: Scene, node: Node, first: int, last: int, tolerance: float
         asset=name, rows=rows, first=first, last=last, tolerance=tolerance, worst=fitted.worst,
         points=fitted.offsets.shape[1], switched_off=own,
     )  # fmt: skip
+
+
+def bakeable(scene: Scene, node: Node, first: int, last: int) -> tuple[str, ...]:
+    """The deformers of its own that a bake of an object's shape stands for. Raises InvalidEdit if it can't be baked."""
+    own = tuple(deformer.id for owner, deformer in acting(scene, node) if owner is node)
+    if node.shape is None or not own:
+        raise InvalidEdit(f"{node.label} has no deformer that acts, so there is nothing to bake", node.id)
+    if first >= last:
+        raise InvalidEdit(f"A bake needs two frames or more; {first} to {last} were given", "first")
+    return own
 
 
 def fit_targets(motion: ShapeMotion, tolerance: float, most: int = MOST_TARGETS) -> Fitted:

@@ -23,11 +23,12 @@ from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.paths import world
 from lazzik.core.evaluate.poses import moves
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.geometry.assets import targets_asset
+from lazzik.core.geometry.assets import frames_asset, targets_asset
 from lazzik.core.geometry.mesh import Mesh, normals_of
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.references import node_reads
 from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.targets import ShapeFrames
 from lazzik.core.types import Points, Samples
 
 Matrices = NDArray[np.float64]  # (frames or 1, 4, 4)
@@ -132,7 +133,8 @@ class ShapeMotion:
         if self.targets is None:
             return self.rest_plain(index)
         offsets, weights = self.targets
-        out: Points = self.rest_plain(index) + np.tensordot(weights[index], offsets, 1)
+        used = np.flatnonzero(weights[index])
+        out: Points = self.rest_plain(index) + np.tensordot(weights[index][used], offsets[used], 1)
         return out
 
     def rest_plain(self, index: int) -> Points:
@@ -241,6 +243,8 @@ def _targets(
     """The shape targets of an object; None if it has none, or if they were made for another mesh."""
     if node.targets is None:
         return None
+    if isinstance(node.targets, ShapeFrames):
+        return _frames_baked(node.targets, count, clock)
     offsets, _ = targets_asset(node.targets.asset)
     if offsets.shape[:2] != (len(node.targets.rows), count):
         return None
@@ -248,6 +252,17 @@ def _targets(
     for k, row in enumerate(node.targets.rows):
         weights[:, k] = number_on(row.weight, clock, scope)
     return offsets, weights
+
+
+def _frames_baked(
+    baked: ShapeFrames, count: int, clock: Clock
+) -> tuple[NDArray[np.float64], NDArray[np.float64]] | None:
+    """Points per frame as targets, each of which counts at its own frame and fades straight to the next."""
+    offsets = frames_asset(baked.asset)
+    if offsets.shape[:2] != (baked.last - baked.first + 1, count):
+        return None
+    places = np.clip(clock.frames, baked.first, baked.last) - baked.first
+    return offsets, np.maximum(0.0, 1.0 - np.abs(places[:, None] - np.arange(len(offsets))))
 
 
 @dataclass(frozen=True, eq=False)

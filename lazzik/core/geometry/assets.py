@@ -92,6 +92,17 @@ def targets_asset(name: str) -> tuple[Any, Any]:
     return arrays["offsets"].astype(np.float64), arrays["normals"].astype(np.float64)
 
 
+def pack_frames(offsets: Any) -> bytes:
+    """(frames, n, 3) offsets of points, float32, as the bytes of an asset."""
+    return _packed(offsets=offsets)
+
+
+@lru_cache(maxsize=4)
+def frames_asset(name: str) -> Any:
+    """The offsets of an asset, as they are kept. Raises UnknownAsset."""
+    return _unpacked(name)["offsets"]
+
+
 @lru_cache(maxsize=32)
 def mesh_asset(name: str) -> Mesh:
     """The mesh of an asset. Raises UnknownAsset."""

@@ -14,7 +14,7 @@ from lazzik.core.deformers import AnyDeformer
 from lazzik.core.document import Frozen, Label, Quantity, Slug
 from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.scene.targets import ShapeTargets
+from lazzik.core.scene.targets import ShapeFrames, ShapeTargets
 
 MOST_DEFORMERS = 64
 
@@ -96,7 +96,7 @@ class Node(Frozen):
     shape: AnyShape | None = None
     deform: Annotated[tuple[AnyDeformer, ...], Field(max_length=MOST_DEFORMERS)] = ()
     """What changes the shape of the object and of all below it, in the order in which it is done."""
-    targets: ShapeTargets | None = None
+    targets: ShapeTargets | ShapeFrames | None = None
     """A baked deformation, in place of the deformers that it switched off."""
     look: Look | None = None
     light: Light | None = None

@@ -5,7 +5,7 @@ points(t) = rest + Σ weight_k(t) · target_k
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, ClassVar
 
 from pydantic import Field
 
@@ -45,4 +45,23 @@ class ShapeTargets(Frozen):
     @property
     def bytes_per_frame(self) -> int:
         """What the points of every frame would take."""
+        return 4 * 3 * self.points * (self.last - self.first + 1)
+
+
+class ShapeFrames(Frozen):
+    """A bake of a shape to the points of each of its frames; between frames they go straight."""
+
+    asset: Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
+    """(frames, points, 3) offsets in metres."""
+    first: int
+    last: int
+    worst: Finite
+    """The largest distance of any point from where it was, at whole frames and three sub-frames, in metres."""
+    points: int
+    switched_off: tuple[Name, ...]
+    rows: ClassVar[tuple[Target, ...]] = ()
+
+    @property
+    def bytes(self) -> int:
+        """What the points of every frame take as float32."""
         return 4 * 3 * self.points * (self.last - self.first + 1)

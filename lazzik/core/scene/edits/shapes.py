@@ -16,7 +16,7 @@ from lazzik.core.scene.edits.dials import free_name
 from lazzik.core.scene.node import Look, Node
 from lazzik.core.scene.rest import extent
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.targets import ShapeTargets
+from lazzik.core.scene.targets import ShapeFrames, ShapeTargets
 
 
 class AddDeformer(Edit):
@@ -161,16 +161,16 @@ class SetShape(Edit):
 
 
 class PlaceShapeBake(Edit):
-    """Let shape targets stand for an object's deformers, which are muted and kept."""
+    """Let what a bake made stand for an object's deformers, which are muted and kept."""
 
     do: Literal["place-shape-bake"] = "place-shape-bake"
     node: Slug
-    targets: ShapeTargets
+    targets: ShapeTargets | ShapeFrames
 
     def apply(self, scene: Scene) -> Scene:
         node = _node(scene, self.node)
         if node.targets is not None:
-            raise InvalidEdit(f"{node.label} has shape targets already; take them back first", self.node)
+            raise InvalidEdit(f"{node.label} has a baked shape already; take it back first", self.node)
         off = set(self.targets.switched_off)
         deform = tuple(d.replaced(muted=True) if d.id in off else d for d in node.deform)
         return scene.with_node(node.replaced(targets=self.targets, deform=deform))
@@ -188,7 +188,7 @@ class TakeBackShape(Edit):
     def apply(self, scene: Scene) -> Scene:
         node = _node(scene, self.node)
         if node.targets is None:
-            raise InvalidEdit(f"{node.label} has no shape targets that could be taken back", self.node)
+            raise InvalidEdit(f"{node.label} has no baked shape that could be taken back", self.node)
         off = set(node.targets.switched_off)
         deform = tuple(d.replaced(muted=False) if d.id in off else d for d in node.deform)
         return scene.with_node(node.replaced(targets=None, deform=deform))

@@ -121,7 +121,7 @@ const landing = {
   "shape-bake-form": async (form, fields, box) => {
     form.querySelector("[type=submit]").textContent = "Baking …";
     try {
-      await send("bake-shape", { node: form.dataset.node, first: Number(fields.get("first")), last: Number(fields.get("last")), tolerance: Number(fields.get("tolerance")) / 1000 });
+      await send("bake-shape", { node: form.dataset.node, how: fields.get("how"), first: Number(fields.get("first")), last: Number(fields.get("last")), tolerance: Number(fields.get("tolerance")) / 1000 });
       box.close();
     } finally { form.querySelector("[type=submit]").textContent = "Bake the shape"; }
   },
@@ -138,6 +138,9 @@ const landing = {
 const prepare = {
   "duplicate-form": (form) => form.addEventListener("input", () => {
     for (const part of form.querySelectorAll("[data-for]")) part.hidden = !part.dataset.for.split(" ").includes(form.elements.how.value);
+  }),
+  "shape-bake-form": (form) => form.elements.how.addEventListener("change", () => {
+    form.querySelector("[data-tolerance]").hidden = form.elements.how.value === "frames";
   }),
   "stagger-form": (form) => {
     const said = form.querySelector(".field-error");
