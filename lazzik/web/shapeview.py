@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from functools import cache
 from typing import Any
 
@@ -13,6 +13,7 @@ from lazzik.core.channel.layer import numbers_of
 from lazzik.core.clock import Clock
 from lazzik.core.deformers import BY_KIND, Deformer
 from lazzik.core.deformers.base import Extent
+from lazzik.core.deformers.handles import handles_of
 from lazzik.core.deformers.masks import MASKS
 from lazzik.core.evaluate.coarse import Coarse, coarse
 from lazzik.core.evaluate.scope import Scope
@@ -123,13 +124,12 @@ def shape_facts(view: ShapeView) -> dict[str, Any]:
     row = next((row for row in view.rows if row.chosen), None)
     facts: dict[str, Any] = {"node": view.node.id, "deformer": row.deformer.id if row else "", "handles": None}
     if row:
-        numbers = {knob.name: float(knob.value) for knob in (*row.placement, *row.span)}
+        numbers = {knob.name: float(knob.value) for knob in (*row.placement, *row.span, *row.mask)}
         facts["handles"] = {
             "axis": row.deformer.axis,
-            "held": row.deformer.placement.of is None,
             "place": [numbers[f"placement.{n}"] for n in ("x", "y", "z")],
             "turn": [numbers[f"placement.turn_{n}"] for n in ("x", "y", "z")],
-            "span": [numbers["start"], numbers["end"]],
+            "points": [asdict(handle) for handle in handles_of(row.deformer, numbers)],
         }
     return facts
 

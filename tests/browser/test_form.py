@@ -117,12 +117,42 @@ def test_handles_move_the_span_and_the_place(shaped: Studio) -> None:
     page.mouse.up()
     shaped.lands(2)
     assert 0.2 < node_of(shaped)["deform"][0]["end"] < 1.95
-    shaped.drag(".handles [data-handle=place]", 40, 0)
+    shaped.drag(".handles [data-handle=start]", 0, -20)
     shaped.lands(3)
+    assert 0.02 < node_of(shaped)["deform"][0]["start"] < 1
+    shaped.drag(".handles [data-handle=place]", 40, 0)
+    shaped.lands(4)
     assert node_of(shaped)["deform"][0]["placement"]["x"] > 0.05
     page.focus(".handles [data-handle=end]")
     page.keyboard.press("ArrowUp")
+    shaped.lands(5)
+
+
+def test_handles_of_fade_and_mask(shaped: Studio) -> None:
+    page = shaped.page
+    page.fill("#n-cuts_y", "24")
+    page.press("#n-cuts_y", "Enter")
+    shaped.lands(1)
+    add(shaped, "undulate", 2)
+    was = node_of(shaped)["deform"][0]["fade_length"]
+    shaped.drag(".handles [data-handle=fade]", 0, -30)
+    shaped.lands(3)
+    assert node_of(shaped)["deform"][0]["fade_length"] > was + 0.1
+    page.select_option("#d-mask", "gradient")
     shaped.lands(4)
+    shaped.drag(".handles [data-handle=mask-full]", 0, -30)
+    shaped.lands(5)
+    assert node_of(shaped)["deform"][0]["mask"]["full"] > 0.6
+    page.select_option("#d-mask", "ball")
+    shaped.lands(6)
+    shaped.drag(".handles [data-handle=mask-middle]", 30, 0)
+    shaped.lands(7)
+    mask = node_of(shaped)["deform"][0]["mask"]
+    assert abs(mask.get("side", 0)) + abs(mask.get("across", 0)) > 0.05
+    page.focus(".handles [data-handle=mask-radius]")
+    page.keyboard.press("ArrowUp")
+    shaped.lands(8)
+    assert node_of(shaped)["deform"][0]["mask"]["radius"] == pytest.approx(0.51)
 
 
 def test_where_it_acts_is_shaded_and_masks_change_it(shaped: Studio) -> None:
@@ -214,6 +244,20 @@ def test_a_ripple_sits_on_another_object(page: Page, demo_url: str) -> None:
     before = points(studio, "pool")
     page.evaluate("() => window.lazzik.transport.go(30)")
     waits(studio, before, "pool")
+
+
+def test_frames_that_are_kept_play_without_asking_again(shaped: Studio) -> None:
+    page = shaped.page
+    add(shaped, "undulate", 1)
+    page.wait_for_function(
+        "() => { const s = window.lazzik.surfaces; return s.kept.get('post')?.frames.size > 100 && !s.missing(); }"
+    )
+    asked: list[str] = []
+    page.on("request", lambda request: asked.append(request.url))
+    page.keyboard.press("Space")
+    page.wait_for_function("() => window.lazzik.transport.frame > 20")
+    page.keyboard.press("Space")
+    assert asked == []
 
 
 def test_a_shape_is_made_permanent_and_undone(shaped: Studio) -> None:

@@ -235,3 +235,8 @@ def span_of(extent: Extent, axis: Axis | None = None) -> dict[str, Any]:
     return {
         "axis": chosen, "start": rounded(low), "end": rounded(high), "fade_length": rounded(max(high - low, 1e-3) / 4),
     }  # fmt: skip
+
+
+def sideways(extent: Extent) -> dict[str, Any]:
+    """The direction about an object's longest axis that lies in the picture's plane as seen from the front."""
+    return {"direction": 90.0 if extent.longest == "y" else 0.0}

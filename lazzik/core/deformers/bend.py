@@ -14,7 +14,7 @@ from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 
-from lazzik.core.deformers.base import Deformer, Extent, Moment, Numbers, span_of
+from lazzik.core.deformers.base import Deformer, Extent, Moment, Numbers, sideways, span_of
 from lazzik.core.document import Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
@@ -50,8 +50,8 @@ class Bend(Deformer):
 
     @classmethod
     def suited(cls, extent: Extent) -> dict[str, Any]:
-        """An eighth of a turn over its whole length."""
-        return span_of(extent)
+        """An eighth of a turn over its whole length, the way that is seen from the front."""
+        return span_of(extent) | sideways(extent)
 
 
 @kernel("void(float64[:, ::1], float64[::1], float64, float64, float64, float64, float64, float64[:, ::1])")

@@ -5,12 +5,14 @@ Every mask gives m in [0, 1] for each point; `invert` gives 1 − m.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
 
 from lazzik.core.channel.layer import numbers_of
+from lazzik.core.deformers.handles import Handle
 from lazzik.core.deformers.solid import solid_noise
 from lazzik.core.document import Frozen, Quantity
 from lazzik.core.geometry.assets import weights_asset
@@ -38,6 +40,10 @@ class Mask(Frozen):
         """(n,) before it is held and inverted."""
         raise NotImplementedError
 
+    def handles(self, numbers: dict[str, float]) -> Iterator[Handle]:
+        """Points that set its numbers when they are dragged."""
+        yield from ()
+
 
 class BallMask(Mask):
     """Full inside a ball, none beyond its soft rim."""
@@ -52,6 +58,12 @@ class BallMask(Mask):
         0.25
     )
 
+    def handles(self, numbers: dict[str, float]) -> Iterator[Handle]:
+        """Its middle, and a point on its surface."""
+        u, v, w = numbers["along"], numbers["side"], numbers["across"]
+        yield Handle("middle", "Middle of the mask", (u, v, w), ("along", "side", "across"))
+        yield Handle("radius", "Radius of the mask", (u + numbers["radius"], v, w), ("radius",), u, length=True)
+
     def amounts(self, inside: Points, numbers: dict[str, float]) -> Samples:
         away = np.linalg.norm(inside - [numbers["along"], numbers["side"], numbers["across"]], axis=1)
         return 1.0 - smooth((away - numbers["radius"]) / max(numbers["rim"], 1e-9))
@@ -64,6 +76,11 @@ class GradientMask(Mask):
     kind: Literal["gradient"]
     nothing: Annotated[Number, Quantity("own", "Where along the axis it begins.", (-1, 1), 0.01)] = -0.5
     full: Annotated[Number, Quantity("own", "Where along the axis it is full.", (-1, 1), 0.01)] = 0.5
+
+    def handles(self, numbers: dict[str, float]) -> Iterator[Handle]:
+        """Where it is none, and where it is full."""
+        yield Handle("nothing", "Where the mask begins", (numbers["nothing"], 0, 0), ("nothing",))
+        yield Handle("full", "Where the mask is full", (numbers["full"], 0, 0), ("full",))
 
     def amounts(self, inside: Points, numbers: dict[str, float]) -> Samples:
         low, high = numbers["nothing"], numbers["full"]

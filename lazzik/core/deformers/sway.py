@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from lazzik.core.channel.phase import accumulate
-from lazzik.core.deformers.base import Deformer, Extent, Moment, Numbers, Tracks, span_of
+from lazzik.core.deformers.base import Deformer, Extent, Moment, Numbers, Tracks, sideways, span_of
 from lazzik.core.document import Finite, Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
@@ -78,7 +78,7 @@ class Sway(Deformer):
     @classmethod
     def suited(cls, extent: Extent) -> dict[str, Any]:
         """From its foot upward, or along whatever is longest."""
-        return span_of(extent)
+        return span_of(extent) | sideways(extent)
 
 
 @kernel("void(float64[:, ::1], float64[::1], float64, float64, float64[::1], float64, float64[:, ::1])")

@@ -5,7 +5,12 @@ import { follow } from "./drags.js";
 
 const AXES = { x: [0, 1, 2], y: [1, 2, 0], z: [2, 0, 1] };
 const PIXELS = 7;
+const REACH = 12; // metres along the axis
 const SVG = "http://www.w3.org/2000/svg";
+
+// the number of a handle that runs along the axis
+const value = (point) => Math.max(point.sign * (point.at[0] - point.origin), point.length ? 0 : -Infinity);
+const moveTo = (point, number) => { point.at[0] = point.origin + point.sign * number; };
 
 export class Handles {
   constructor(stage, change) {
@@ -28,14 +33,15 @@ export class Handles {
     const line = document.createElementNS(SVG, "path");
     line.setAttribute("class", "axis-line");
     this.layer.append(line);
-    const named = { start: "Start of the span", end: "End of the span", place: "Place of the deformer" };
-    for (const which of this.shape.handles.held ? ["start", "end", "place"] : ["start", "end"]) {
-      const dot = document.createElementNS(SVG, which === "place" ? "rect" : "circle");
-      dot.setAttribute("class", `handle ${which}`);
+    for (const point of this.shape.handles.points) {
+      const free = point.sets.length > 1;
+      const dot = document.createElementNS(SVG, free ? "rect" : "circle");
+      dot.setAttribute("class", `handle ${point.name}`);
       dot.setAttribute("tabindex", "0");
-      dot.setAttribute("role", which === "place" ? "button" : "slider");
-      dot.setAttribute("aria-label", named[which]);
-      dot.dataset.handle = which;
+      dot.setAttribute("role", free ? "button" : "slider");
+      dot.setAttribute("aria-label", point.label);
+      dot.append(Object.assign(document.createElementNS(SVG, "title"), { textContent: point.label }));
+      dot.dataset.handle = point.name;
       this.layer.append(dot);
     }
     this.place();
@@ -55,13 +61,10 @@ export class Handles {
     return item ? item.matrixWorld.clone().multiply(own) : own;
   }
 
-  // spans that reach beyond the scene are drawn at its rim
-  get span() {
-    const reach = 12;
-    return this.shape.handles.span.map((u) => Math.min(Math.max(u, -reach), reach));
-  }
+  point(name) { return this.shape.handles.points.find((point) => point.name === name); }
 
-  at(u) { return new THREE.Vector3(u, 0, 0).applyMatrix4(this.matrix); }
+  // in the scene; what reaches beyond it is drawn at its rim
+  at([u, v, w]) { return new THREE.Vector3(Math.min(Math.max(u, -REACH), REACH), v, w).applyMatrix4(this.matrix); }
 
   toScreen(point) {
     const { width, height } = this.stage.canvas.getBoundingClientRect();
@@ -71,72 +74,74 @@ export class Handles {
 
   place() {
     if (!this.shape || !this.layer.childElementCount) return;
-    const [start, end] = this.span;
-    const points = { start: this.toScreen(this.at(start)), end: this.toScreen(this.at(end)), place: this.toScreen(this.at(0)) };
-    this.layer.querySelector("path").setAttribute("d", `M${points.start[0]} ${points.start[1]}L${points.end[0]} ${points.end[1]}`);
+    const on = (name) => this.toScreen(this.at(this.point(name).at)).slice(0, 2).join(" ");
+    this.layer.querySelector("path").setAttribute("d", `M${on("start")}L${on("end")}`);
     for (const dot of this.layer.querySelectorAll(".handle")) {
-      const [x, y, depth] = points[dot.dataset.handle];
-      if (dot.dataset.handle !== "place") dot.setAttribute("aria-valuenow", (dot.dataset.handle === "start" ? start : end).toFixed(3));
+      const point = this.point(dot.dataset.handle);
+      const [x, y, depth] = this.toScreen(this.at(point.at));
       dot.style.display = depth > 1 ? "none" : "";
-      if (dot.tagName === "circle") { dot.setAttribute("cx", x); dot.setAttribute("cy", y); dot.setAttribute("r", PIXELS - 1); }
-      else { dot.setAttribute("x", x - PIXELS); dot.setAttribute("y", y - PIXELS); dot.setAttribute("width", 2 * PIXELS); dot.setAttribute("height", 2 * PIXELS); dot.setAttribute("transform", `rotate(45 ${x} ${y})`); }
+      if (dot.tagName === "circle") {
+        dot.setAttribute("aria-valuenow", value(point).toFixed(3));
+        for (const [name, number] of [["cx", x], ["cy", y], ["r", PIXELS - 1]]) dot.setAttribute(name, number);
+      } else {
+        for (const [name, number] of [["x", x - PIXELS], ["y", y - PIXELS], ["width", 2 * PIXELS], ["height", 2 * PIXELS]]) dot.setAttribute(name, number);
+        dot.setAttribute("transform", `rotate(45 ${x} ${y})`);
+      }
     }
   }
 
-  edits(which, value) {
+  edits(point) {
     const path = `${this.shape.node}/deform.${this.shape.deformer}`;
-    const set = (name, number) => ({ do: "set", address: `${path}.${name}`, value: Number(number.toFixed(4)) });
-    if (which === "place") return ["x", "y", "z"].map((axis, i) => set(`placement.${axis}`, value[i]));
-    return [set(which, value)];
+    const numbers = point.sets.length > 1 ? (point.within ? this.shape.handles.place : point.at) : [value(point)];
+    return point.sets.map((name, i) => ({ do: "set", address: `${path}.${name}`, value: Number(numbers[i].toFixed(4)) }));
   }
 
   grab(event) {
-    const which = event.target.dataset?.handle;
-    if (!which || event.button) return;
+    const point = this.shape && this.point(event.target.dataset?.handle);
+    if (!point || event.button) return;
     event.stopPropagation();
-    const { handles } = this.shape;
-    const before = structuredClone(handles);
+    const before = structuredClone(this.shape.handles);
     const change = this.change();
     const ray = new THREE.Raycaster();
     const box = this.stage.canvas.getBoundingClientRect();
     const aim = (x, y) => ray.setFromCamera(new THREE.Vector2(((x - box.left) / box.width) * 2 - 1, 1 - ((y - box.top) / box.height) * 2), this.stage.eye);
-    const matrix = this.matrix;
-    const inverse = matrix.clone().invert();
-    const origin = new THREE.Vector3().setFromMatrixPosition(matrix);
+    const inverse = this.matrix.invert();
+    const origin = this.at(point.at);
+    const [, v, w] = point.at;
+    const line = [this.at([-REACH, v, w]), this.at([REACH, v, w])];
     const toObject = this.stage.nodes.get(this.shape.node)?.item.matrixWorld.clone().invert() ?? new THREE.Matrix4();
     const facing = new THREE.Plane().setFromNormalAndCoplanarPoint(this.stage.eye.getWorldDirection(new THREE.Vector3()), origin);
     follow(event, {
       move: (_dx, _dy, now) => {
         aim(now.clientX, now.clientY);
-        if (which === "place") {
-          const hit = ray.ray.intersectPlane(facing, new THREE.Vector3());
-          if (!hit) return;
-          handles.place = hit.applyMatrix4(toObject).toArray();
+        const near = new THREE.Vector3();
+        if (point.sets.length > 1) {
+          if (!ray.ray.intersectPlane(facing, near)) return;
+          if (point.within) this.shape.handles.place = near.applyMatrix4(toObject).toArray();
+          else point.at = near.applyMatrix4(inverse).toArray();
         } else {
           // the place on the axis that is nearest to where the pointer aims
-          const [a, b] = [this.at(0), this.at(1)];
-          const near = new THREE.Vector3();
-          ray.ray.distanceSqToSegment(a.clone().addScaledVector(b.clone().sub(a), -40), a.clone().addScaledVector(b.clone().sub(a), 40), null, near);
-          handles.span[which === "start" ? 0 : 1] = near.applyMatrix4(inverse).x;
+          ray.ray.distanceSqToSegment(...line, null, near);
+          moveTo(point, value({ ...point, at: [near.applyMatrix4(inverse).x, v, w] }));
         }
-        change.to(this.edits(which, which === "place" ? handles.place : handles.span[which === "start" ? 0 : 1]));
+        change.to(this.edits(point));
         this.place();
       },
       done: async (moved) => { if (moved) await change.land(); },
-      gaveUp: async () => { Object.assign(handles, before); this.place(); await change.giveUp(); },
+      gaveUp: async () => { this.shape.handles = before; this.place(); await change.giveUp(); },
     });
   }
 
   async nudge(event) {
-    const which = event.target.dataset?.handle;
     const by = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 }[event.key];
-    if (!which || !by || which === "place") return;
+    const point = by && this.shape && this.point(event.target.dataset?.handle);
+    if (!point || point.sets.length > 1) return;
     event.preventDefault();
     event.stopPropagation();
     const change = this.change();
-    change.to(this.edits(which, this.shape.handles.span[which === "start" ? 0 : 1] + by * (event.shiftKey ? 0.1 : 0.01)));
+    moveTo(point, value(point) + by * (event.shiftKey ? 0.1 : 0.01));
+    change.to(this.edits(point));
     await change.land();
-    this.layer.querySelector(`[data-handle=${which}]`)?.focus();
+    this.layer.querySelector(`[data-handle=${point.name}]`)?.focus();
   }
 }
-

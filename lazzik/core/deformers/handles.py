@@ -1,0 +1,58 @@
+"""Points of a deformer that can be taken hold of, and the numbers that each of them sets."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from lazzik.core.deformers.base import Deformer
+
+
+@dataclass(frozen=True)
+class Handle:
+    """A point in the deformer's coordinates.
+
+    One that sets a single number runs along u, and the number is sign · (u − origin). One that sets three goes freely
+    in the plane of the picture, and the numbers are its coordinates: the deformer's, or `within` the object.
+    """
+
+    name: str
+    label: str
+    at: tuple[float, float, float]
+    sets: tuple[str, ...]
+    origin: float = 0.0
+    sign: float = 1.0
+    length: bool = False
+    """Whether the number is a length, which is never below nothing."""
+    within: bool = False
+
+
+def handles_of(deformer: Deformer, numbers: Mapping[str, float]) -> list[Handle]:
+    """Span, fade, mask and place of a deformer with these numbers (paths within it)."""
+    start, end = numbers["start"], numbers["end"]
+    # in the order in which they are drawn: the place, the widest, lies below what is in the same spot
+    found = []
+    if deformer.placement.of is None:
+        place = ("placement.x", "placement.y", "placement.z")
+        found.append(Handle("place", "Place of the deformer", (0, 0, 0), place, within=True))
+    found += [
+        Handle("start", "Start of the span", (start, 0, 0), ("start",)),
+        Handle("end", "End of the span", (end, 0, 0), ("end",)),
+    ]
+    if deformer.fade != "none":
+        origin = {"end": end, "middle": 0.5 * (start + end)}.get(deformer.fade, start)
+        sign = -1.0 if deformer.fade == "end" else 1.0
+        u = origin + sign * numbers["fade_length"]
+        found.append(Handle("fade", "Reach of the fade", (u, 0, 0), ("fade_length",), origin, sign, length=True))
+    if deformer.mask is not None:
+        own = {path.removeprefix("mask."): value for path, value in numbers.items() if path.startswith("mask.")}
+        found += _of_mask(deformer.mask.handles(own))
+    return found
+
+
+def _of_mask(handles: Iterator[Handle]) -> Iterator[Handle]:
+    for handle in handles:
+        sets = tuple(f"mask.{name}" for name in handle.sets)
+        yield replace(handle, name=f"mask-{handle.name}", sets=sets)
