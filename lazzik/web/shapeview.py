@@ -127,6 +127,7 @@ def shape_facts(view: ShapeView) -> dict[str, Any]:
         numbers = {knob.name: float(knob.value) for knob in (*row.placement, *row.span, *row.mask)}
         facts["handles"] = {
             "axis": row.deformer.axis,
+            "of": row.deformer.placement.of,
             "place": [numbers[f"placement.{n}"] for n in ("x", "y", "z")],
             "turn": [numbers[f"placement.turn_{n}"] for n in ("x", "y", "z")],
             "points": [asdict(handle) for handle in handles_of(row.deformer, numbers)],
@@ -153,7 +154,7 @@ def picture(name: str) -> str:
         "rumple": {"height": 0.5, "toward": "across", "size": 0.7}, "jiggle": {"reach": 2.6, "frequency": 1.2},
     }  # fmt: skip
     deformer = kind.model_validate({"kind": name, "id": "p", "label": "p"} | fields | poses.get(name, {}))
-    hop = as_channel(0.0).model_validate({"keys": [{"frame": 0, "value": 0}, {"frame": 20, "value": 1.6}]})
+    hop = as_channel(0.0).model_validate({"keys": [{"frame": 0, "value": 0}, {"frame": 20, "value": 9.0}]})
     node = Node(
         id="p", label="p", shape=strip, deform=(deformer,), position=Position(x=hop if name == "jiggle" else 0.0)
     )

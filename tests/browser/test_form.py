@@ -135,6 +135,7 @@ def test_handles_of_fade_and_mask(shaped: Studio) -> None:
     shaped.lands(1)
     add(shaped, "undulate", 2)
     was = node_of(shaped)["deform"][0]["fade_length"]
+    assert page.locator(".handles [data-handle=fade]").evaluate("dot => getComputedStyle(dot).opacity") == "1"
     shaped.drag(".handles [data-handle=fade]", 0, -30)
     shaped.lands(3)
     assert node_of(shaped)["deform"][0]["fade_length"] > was + 0.1

@@ -54,7 +54,7 @@ class Jiggle(Deformer):
             u = np.ascontiguousarray(ways[:, entry])
             y, v = np.full(grid.count, u[1]), np.zeros(grid.count)
             trail(u, omega, damping, grid.step, y, v)
-            out = np.ascontiguousarray(now[:, entry // 4, entry % 4])
+            out = now[:, entry // 4, entry % 4].copy()
             trail_between(grid.place, u, omega, damping, grid.step, y, v, out)
             late[:, entry // 4, entry % 4] = out
         return {"trailing": np.asarray(np.linalg.solve(now, late), dtype=np.float64)}

@@ -36,7 +36,7 @@ export class Handles {
     for (const point of this.shape.handles.points) {
       const free = point.sets.length > 1;
       const dot = document.createElementNS(SVG, free ? "rect" : "circle");
-      dot.setAttribute("class", `handle ${point.name}`);
+      dot.setAttribute("class", `handle at-${point.name}`);
       dot.setAttribute("tabindex", "0");
       dot.setAttribute("role", free ? "button" : "slider");
       dot.setAttribute("aria-label", point.label);
@@ -49,15 +49,18 @@ export class Handles {
 
   // the deformer's coordinates as a matrix within the object
   get matrix() {
-    const { place, turn, axis } = this.shape.handles;
+    const { place, turn, axis, of } = this.shape.handles;
     const [x, y, z] = turn.map((degrees) => (degrees * Math.PI) / 180);
     const turned = new THREE.Matrix4().makeRotationFromEuler(new THREE.Euler(x, y, z, "XYZ"));
     const columns = [new THREE.Vector3(), new THREE.Vector3(), new THREE.Vector3()];
     turned.extractBasis(...columns);
     const order = AXES[axis];
-    const own = new THREE.Matrix4().makeBasis(columns[order[0]], columns[order[1]], columns[order[2]]).setPosition(...place);
     const item = this.stage.nodes.get(this.shape.node)?.item;
     item?.updateWorldMatrix(true, false);
+    const middle = new THREE.Vector3(...place);
+    const other = this.stage.nodes.get(of)?.item; // the object that it was handed to
+    if (item && other) middle.add(item.worldToLocal(other.getWorldPosition(new THREE.Vector3())));
+    const own = new THREE.Matrix4().makeBasis(columns[order[0]], columns[order[1]], columns[order[2]]).setPosition(middle);
     return item ? item.matrixWorld.clone().multiply(own) : own;
   }
 
