@@ -143,7 +143,8 @@ def test_handles_of_fade_and_mask(shaped: Studio) -> None:
     shaped.lands(4)
     shaped.drag(".handles [data-handle=mask-full]", 0, -30)
     shaped.lands(5)
-    assert node_of(shaped)["deform"][0]["mask"]["full"] > 0.6
+    assert 0.1 < node_of(shaped)["deform"][0]["mask"]["full"] < 3
+    assert node_of(shaped)["deform"][0]["mask"]["full"] != 2
     page.select_option("#d-mask", "ball")
     shaped.lands(6)
     shaped.drag(".handles [data-handle=mask-middle]", 30, 0)
@@ -153,7 +154,7 @@ def test_handles_of_fade_and_mask(shaped: Studio) -> None:
     page.focus(".handles [data-handle=mask-radius]")
     page.keyboard.press("ArrowUp")
     shaped.lands(8)
-    assert node_of(shaped)["deform"][0]["mask"]["radius"] == pytest.approx(0.51)
+    assert node_of(shaped)["deform"][0]["mask"]["radius"] == pytest.approx(0.51)  # a quarter of the post
 
 
 def test_where_it_acts_is_shaded_and_masks_change_it(shaped: Studio) -> None:

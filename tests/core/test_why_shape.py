@@ -49,6 +49,7 @@ def bare() -> Scene:
 
 def masked() -> Scene:
     scene = change(post(), mask={"kind": "ball"})
+    assert (scene.nodes[0].deform[0].mask.along, scene.nodes[0].deform[0].mask.radius) == (1.0, 0.5)  # type: ignore[union-attr]
     return put(scene, **{"mask.side": 90.0})
 
 

@@ -40,6 +40,11 @@ class Mask(Frozen):
         """(n,) before it is held and inverted."""
         raise NotImplementedError
 
+    @classmethod
+    def suited(cls, start: float, end: float) -> dict[str, float]:
+        """Numbers with which a new mask suits what a deformer spans."""
+        return {}
+
     def handles(self, numbers: dict[str, float]) -> Iterator[Handle]:
         """Points that set its numbers when they are dragged."""
         yield from ()
@@ -57,6 +62,12 @@ class BallMask(Mask):
     rim: Annotated[Number, Quantity("own", "Metres over which it fades beyond the radius.", (0, 1.5), 0.01, low=0)] = (
         0.25
     )
+
+    @classmethod
+    def suited(cls, start: float, end: float) -> dict[str, float]:
+        """In the middle of the span, half as wide."""
+        reach = (end - start) / 4
+        return {"along": (start + end) / 2, "radius": reach, "rim": reach / 2}
 
     def handles(self, numbers: dict[str, float]) -> Iterator[Handle]:
         """Its middle, and a point on its surface."""
@@ -76,6 +87,11 @@ class GradientMask(Mask):
     kind: Literal["gradient"]
     nothing: Annotated[Number, Quantity("own", "Where along the axis it begins.", (-1, 1), 0.01)] = -0.5
     full: Annotated[Number, Quantity("own", "Where along the axis it is full.", (-1, 1), 0.01)] = 0.5
+
+    @classmethod
+    def suited(cls, start: float, end: float) -> dict[str, float]:
+        """From one end of the span to the other."""
+        return {"nothing": start, "full": end}
 
     def handles(self, numbers: dict[str, float]) -> Iterator[Handle]:
         """Where it is none, and where it is full."""

@@ -7,9 +7,11 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from lazzik.core.deformers import BY_KIND, AnyDeformer
+from lazzik.core.deformers.base import Deformer
 from lazzik.core.deformers.masks import AnyMask
 from lazzik.core.document import Label, Name, Slug
 from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.geometry.primitives import base_value
 from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.scene.edits.base import Edit
 from lazzik.core.scene.edits.dials import free_name
@@ -63,6 +65,8 @@ class ChangeDeformer(Edit):
         node, deformer = _deformer(scene, self.node, self.deformer)
         given = self.model_fields_set
         changes: dict[str, Any] = {name: getattr(self, name) for name in ("label", "muted", "mask") if name in given}
+        if self.mask is not None and self.mask.model_fields_set == {"kind"}:
+            changes["mask"] = _suited(scene, node, deformer, self.mask)
         choices = type(deformer).settings()
         for name, value in self.settings.items():
             if value not in choices.get(name, ()):
@@ -195,6 +199,15 @@ class TakeBackShape(Edit):
 
     def said(self, scene: Scene) -> str:
         return f"take back the shape of {_node(scene, self.node).label}"
+
+
+def _suited(scene: Scene, node: Node, deformer: Deformer, mask: AnyMask) -> AnyMask:
+    """A new mask with numbers that suit the part of the object that the deformer spans."""
+    low, high = extent(scene, node).along(deformer.axis)
+    start, end = max(base_value(deformer.start), low), min(base_value(deformer.end), high)
+    if start >= end:
+        return mask
+    return mask.replaced(**{name: float(f"{value:.3g}") for name, value in type(mask).suited(start, end).items()})
 
 
 def _node(scene: Scene, slug: str) -> Node:
