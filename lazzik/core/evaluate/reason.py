@@ -6,6 +6,11 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.evaluate.evaluator import number_on
+from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 
@@ -42,3 +47,8 @@ def unseen(scene: Scene, node: Node) -> Iterator[Reason]:
 def set_to(address: str, value: float) -> tuple[dict[str, Any], ...]:
     """The edit that sets a number."""
     return ({"do": "set", "address": address, "value": float(value)},)
+
+
+def largest(number: float | Channel, scene: Scene, scope: Scope, centre: float = 0.0) -> float:
+    """How far a number goes from a value at most, over the scene's range."""
+    return float(np.abs(np.asarray(number_on(number, scene.clock(), scope)) - centre).max())

@@ -10,8 +10,8 @@ import numpy as np
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import Layer
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.evaluator import Lane, number_on, read, strata
-from lazzik.core.evaluate.reason import STILL, UNSEEN, Reason, set_to, unseen
+from lazzik.core.evaluate.evaluator import Lane, read, strata
+from lazzik.core.evaluate.reason import STILL, UNSEEN, Reason, largest, set_to, unseen
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.why_shape import why_shape
 from lazzik.core.scene.address import Address, Place, find, find_layer
@@ -63,7 +63,7 @@ def _of_layer(scene: Scene, channel: Address, place: Place, lane: Lane, scope: S
     if lane.problem:
         yield Reason(f"{lane.problem}.")
         return
-    if _largest(layer.weight, scene, scope) < STILL:
+    if largest(layer.weight, scene, scope) < STILL:
         mend = ("Set the weight to 1", set_to(f"{here}.weight", 1.0)) if not isinstance(layer.weight, Channel) else ()
         yield Reason(f"The weight of {name} is 0.", *mend)
     if _shut(layer, scene):
@@ -103,7 +103,7 @@ def _idle(scene: Scene, place: Place, layer: Layer, here: str, scope: Scope) -> 
     suited = type(layer).suited(landing(scene, place))
     for name, value in type(layer).idle_at.items():
         number = getattr(layer, name)
-        if _largest(number, scene, scope, value) >= STILL:
+        if largest(number, scene, scope, value) >= STILL:
             continue
         text = f"The {name.replace('_', ' ')} of {layer.label} is {value:g}."
         better = suited.get(name, type(layer).model_fields[name].default)
@@ -188,10 +188,6 @@ def _below(channel: Channel, layer: Layer, scene: Scene, scope: Scope) -> np.nda
     stack = channel.layers[: [item.id for item in channel.layers].index(layer.id)]
     under = tuple(item for item in stack if not item.muted)
     return strata(channel.replaced(layers=under), scene.clock(), scope).result
-
-
-def _largest(number: float | Channel, scene: Scene, scope: Scope, centre: float = 0.0) -> float:
-    return float(np.abs(np.asarray(number_on(number, scene.clock(), scope)) - centre).max())
 
 
 def _still(address: str, scene: Scene, scope: Scope) -> bool:

@@ -10,8 +10,7 @@ import numpy as np
 from lazzik.core.channel.channel import Channel
 from lazzik.core.deformers.base import Deformer, span_of
 from lazzik.core.evaluate.coarse import coarse
-from lazzik.core.evaluate.evaluator import number_on
-from lazzik.core.evaluate.reason import STILL, UNSEEN, Reason, set_to, unseen
+from lazzik.core.evaluate.reason import STILL, UNSEEN, Reason, largest, set_to, unseen
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import acting, shape_motion
 from lazzik.core.scene.node import Node
@@ -63,7 +62,7 @@ def _of_deformer(scene: Scene, node: Node, deformer: Deformer, below: list[Node]
         else:
             yield Reason(f"{name} is muted.", "Unmute", change(muted=False))
         return
-    if _largest(deformer.weight, scene, scope) < STILL:
+    if largest(deformer.weight, scene, scope) < STILL:
         mend = () if isinstance(deformer.weight, Channel) else ("Set the weight to 1", set_to(f"{here}.weight", 1.0))
         yield Reason(f"The weight of {name} is 0.", *mend)
         return
@@ -107,7 +106,7 @@ def _idle(scene: Scene, node: Node, deformer: Deformer, here: str, scope: Scope)
     suited = type(deformer).suited(extent(scene, node))
     for name, value in type(deformer).idle_at.items():
         number = getattr(deformer, name)
-        if _largest(number, scene, scope, value) >= STILL:
+        if largest(number, scene, scope, value) >= STILL:
             continue
         better = suited.get(name, type(deformer).model_fields[name].default)
         text = f"The {name.replace('_', ' ')} of {deformer.label} is {value:g}."
@@ -127,7 +126,3 @@ def _whole(scene: Scene, node: Node, deformer: Deformer) -> tuple[dict[str, Any]
 
 def _counted(fields: dict[str, int]) -> str:
     return "Set " + ", ".join(f"{name.replace('_', ' ')} {count}" for name, count in fields.items())
-
-
-def _largest(number: float | Channel, scene: Scene, scope: Scope, centre: float = 0.0) -> float:
-    return float(np.abs(np.asarray(number_on(number, scene.clock(), scope)) - centre).max())
