@@ -52,6 +52,22 @@ def add(studio: Studio, kind: str, step: int) -> None:
     studio.page.wait_for_selector("#strip")
 
 
+def cut(studio: Studio, segments: int) -> None:
+    """Give the post so many segments upward, as the first step."""
+    studio.page.fill("#n-cuts_y", str(segments))
+    studio.page.press("#n-cuts_y", "Enter")
+    studio.lands(1)
+
+
+def on_the_post(page: Page) -> Any:
+    """A place of the page where the post is seen, near its top."""
+    return page.evaluate(
+        """() => { const s = window.lazzik.stage, b = s.canvas.getBoundingClientRect();
+        for (let y = b.top + 20; y < b.bottom; y += 6) for (let x = b.left + 20; x < b.right; x += 6)
+          if (s.pick(x, y) === 'post') return [x + 4, y + 30]; }"""
+    )
+
+
 def waits(studio: Studio, was: Any, node: str = "post") -> None:
     """Until the stage draws other points."""
     studio.page.wait_for_function(
@@ -130,9 +146,7 @@ def test_handles_move_the_span_and_the_place(shaped: Studio) -> None:
 
 def test_handles_of_fade_and_mask(shaped: Studio) -> None:
     page = shaped.page
-    page.fill("#n-cuts_y", "24")
-    page.press("#n-cuts_y", "Enter")
-    shaped.lands(1)
+    cut(shaped, 24)
     add(shaped, "undulate", 2)
     was = node_of(shaped)["deform"][0]["fade_length"]
     assert page.locator(".handles [data-handle=fade]").evaluate("dot => getComputedStyle(dot).opacity") == "1"
@@ -159,9 +173,7 @@ def test_handles_of_fade_and_mask(shaped: Studio) -> None:
 
 def test_where_it_acts_is_shaded_and_masks_change_it(shaped: Studio) -> None:
     page = shaped.page
-    page.fill("#n-cuts_y", "16")
-    page.press("#n-cuts_y", "Enter")
-    shaped.lands(1)
+    cut(shaped, 16)
     add(shaped, "undulate", 2)
     page.click("[data-act=where]")
     page.wait_for_function("() => window.lazzik.stage.counts")
@@ -183,18 +195,12 @@ def test_where_it_acts_is_shaded_and_masks_change_it(shaped: Studio) -> None:
 
 def test_weights_are_painted_on_the_surface(shaped: Studio) -> None:
     page = shaped.page
-    page.fill("#n-cuts_y", "24")
-    page.press("#n-cuts_y", "Enter")
-    shaped.lands(1)
+    cut(shaped, 24)
     add(shaped, "taper", 2)
     page.select_option("#d-mask", "weights")
     page.wait_for_selector("[data-act=paint][aria-pressed=true]")
     page.wait_for_function("() => window.lazzik.stage.counts?.every((v) => v === 0)")
-    place = page.evaluate(
-        """() => { const s = window.lazzik.stage, b = s.canvas.getBoundingClientRect();
-        for (let y = b.top + 20; y < b.bottom; y += 6) for (let x = b.left + 20; x < b.right; x += 6)
-          if (s.pick(x, y) === 'post') return [x + 4, y + 30]; }"""
-    )
+    place = on_the_post(page)
     page.mouse.move(*place)
     page.mouse.down()
     for down in (6, 0, 6, 0, 6):
@@ -371,11 +377,7 @@ def test_a_pivot_is_moved_by_number_by_the_box_and_picked(shaped: Studio) -> Non
     assert node_of(shaped)["shape"]["pivot"] == [0.1, 2, 0]
     assert node_of(shaped)["position"]["x"] == pytest.approx(0.1)
     page.select_option("#d-pivot", "pick")
-    place = page.evaluate(
-        """() => { const s = window.lazzik.stage, b = s.canvas.getBoundingClientRect();
-        for (let y = b.top + 20; y < b.bottom; y += 6) for (let x = b.left + 20; x < b.right; x += 6)
-          if (s.pick(x, y) === 'post') return [x + 4, y + 30]; }"""
-    )
+    place = on_the_post(page)
     page.mouse.click(*place)
     shaped.lands(3)
 

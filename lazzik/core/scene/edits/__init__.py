@@ -35,20 +35,12 @@ from lazzik.core.scene.edits.shapes import (
 )
 from lazzik.core.scene.edits.stacks import PutLayers, SetLoop
 from lazzik.core.scene.edits.stagger import Stagger
-from lazzik.core.scene.edits.together import Together
+from lazzik.core.scene.edits.together import OnNumbers, Together
 from lazzik.core.scene.edits.whole import ChangeScene
 from lazzik.core.scene.text import plain
 
 AnyEdit = Annotated[
-    SetNumber
-    | PutKey
-    | MoveKeys
-    | RemoveKeys
-    | AddLayer
-    | ChangeLayer
-    | RemoveLayer
-    | MoveLayer
-    | PutLayers
+    OnNumbers
     | SetLoop
     | Stagger
     | Together
@@ -57,10 +49,8 @@ AnyEdit = Annotated[
     | RemoveDial
     | SaveRecipe
     | PutRecipe
-    | UseRecipe
     | ChangeRecipe
     | ExposeNumber
-    | FollowRecipe
     | RemoveRecipe
     | AddObject
     | ChangeObject

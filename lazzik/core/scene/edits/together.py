@@ -16,7 +16,7 @@ from lazzik.core.scene.edits.recipes import FollowRecipe, UseRecipe
 from lazzik.core.scene.edits.stacks import PutLayers
 from lazzik.core.scene.scene import Scene
 
-Shared = Annotated[
+OnNumbers = (
     SetNumber
     | PutKey
     | MoveKeys
@@ -27,9 +27,11 @@ Shared = Annotated[
     | MoveLayer
     | PutLayers
     | UseRecipe
-    | FollowRecipe,
-    Field(discriminator="do"),
-]
+    | FollowRecipe
+)
+"""The edits that can be made on many numbers as on one."""
+
+Shared = Annotated[OnNumbers, Field(discriminator="do")]
 
 
 class Together(Edit):
