@@ -8,11 +8,11 @@ from collections.abc import Callable, Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from lazzik.core.bake.fitting import fit, worst_error
-from lazzik.core.bake.minimax import PER_FRAME, longest_cubic
 from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import strata
+from lazzik.core.fitting.fitting import fit, worst_error
+from lazzik.core.fitting.minimax import PER_FRAME, longest_cubic
 from lazzik.core.layers.noise import Noise
 
 FPS = 30.0

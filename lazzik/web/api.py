@@ -11,7 +11,7 @@ from pydantic import BaseModel
 
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.evaluate.evaluator import read, strata
+from lazzik.core.evaluate.evaluator import base_on, read, strata
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import reshaped, shapes_over_time
@@ -25,13 +25,11 @@ from lazzik.core.scene.scene import MOST_FRAMES, Scene
 from lazzik.core.scene.text import scene_text
 from lazzik.store.scenes import State
 from lazzik.web.context import Kept, Store
+from lazzik.web.lanes import MOST_DRAWN
 from lazzik.web.shapes import points_of
 from lazzik.web.wire import floats, motion_of, packed, strata_of
 
 router = APIRouter(prefix="/scenes/{scene_id}")
-
-MOST_DRAWN = 24
-"""Channels drawn together; more could not be told apart."""
 
 MOST_SHAPED = 40
 """Objects whose points a preview sends; the others follow once the drag has landed."""
@@ -195,7 +193,9 @@ def _strata(scope: Scope, scene: Scene, text: str, also: tuple[str, ...]) -> dic
     content = strata_of(strata(place.number, clock, scope), place, str(address), scene, clock, scope)
     content["also"] = [
         {
+            "channel": str(other),
             "title": title(scene, other),
+            "base": floats(base_on(find(scene, other).channel, clock)),
             "result": floats(np.broadcast_to(read(str(other), clock, scope), clock.frames.shape)),
         }
         for other in (Address.parse(item).channel for item in also[:MOST_DRAWN])

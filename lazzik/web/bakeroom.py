@@ -9,13 +9,13 @@ import numpy as np
 
 from lazzik.core.arithmetic import read_number
 from lazzik.core.bake.baking import TOLERANCES, BakePlan, bakeable
-from lazzik.core.bake.minimax import PER_FRAME
 from lazzik.core.channel.keys import Key, curve_through
 from lazzik.core.clock import Clock
 from lazzik.core.errors import BadNumber, InvalidEdit
 from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.scene.address import Address, find, title
 from lazzik.core.scene.edits.bakes import PlaceBake
 from lazzik.core.scene.receipt import Receipt

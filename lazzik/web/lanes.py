@@ -15,6 +15,9 @@ from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.references import readers
 from lazzik.core.scene.scene import Scene
 
+MOST_DRAWN = 24
+"""Numbers drawn together; more could not be told apart."""
+
 MOST_SOURCES = 400
 """Numbers offered to be read; any other can be typed."""
 
@@ -77,6 +80,8 @@ class StrataView:
     quantity: Quantity
     channel: Channel
     base: Knob
+    tolerance: float
+    """Within which keys are thinned out at first: a two-hundredth of the span of their values."""
     lanes: tuple[LaneView, ...]
     base_chosen: bool
     also: tuple[tuple[str, str], ...]
@@ -113,6 +118,7 @@ def strata_view(scene: Scene, chosen: Address, also: tuple[Address, ...] = ()) -
         place.quantity,
         channel,
         Knob(str(here), "value", "value", shown(channel.value), place.quantity, bool(channel.keys), False),
+        _tolerance(channel, place.reach),
         lanes,
         not channel.layers,
         tuple((title(scene, address), str(address)) for address in also),
@@ -140,12 +146,13 @@ def axis_of(address: Address) -> str:
     return last if last in ("x", "y", "z") and not address.hops else ""
 
 
-def facts_of(view: StrataView) -> dict[str, Any]:
+def facts_of(view: StrataView, scene: Scene) -> dict[str, Any]:
     """What the page's scripts need to know of the strata, to draw and drag them."""
+    others = [address for _, address in view.also]
     return {
         "channel": view.address,
-        "also": [address for _, address in view.also],
-        "keys": [key.model_dump() for key in view.channel.keys],
+        "also": others,
+        "tracks": [_track(scene, address) for address in (view.address, *others[:MOST_DRAWN])],
         "unit": view.unit,
         "step": view.quantity.step,
         "lanes": [
@@ -159,6 +166,32 @@ def facts_of(view: StrataView) -> dict[str, Any]:
             }
             for lane in view.lanes
         ],
+    }
+
+
+def _tolerance(channel: Channel, reach: float) -> float:
+    values = [key.value for key in channel.keys]
+    span = max(values) - min(values) if values else 0.0
+    return float(f"{(span or reach) / 200:.1g}")
+
+
+def _track(scene: Scene, address: str) -> dict[str, Any]:
+    """The keys of a number, their slopes also as they turn out."""
+    place = find(scene, Address.parse(address))
+    channel = place.channel
+    keys = [key.model_dump() for key in channel.keys]
+    if keys:
+        curve = channel.curve(scene.fps)
+        for key, *settled in zip(keys, curve.slopes_in, curve.slopes_out, strict=True):
+            key["settled"] = [float(slope) for slope in settled]
+    return {
+        "channel": address,
+        "title": title(scene, Address.parse(address)),
+        "unit": place.quantity.unit,
+        "step": place.quantity.step,
+        "keys": keys,
+        "before": channel.before,
+        "after": channel.after,
     }
 
 

@@ -25,7 +25,7 @@ from lazzik.web.drawing import line
 from lazzik.web.lanes import strata_view
 from lazzik.web.palette import palette
 from lazzik.web.shapeview import MADE_HERE, deformer_palette, shape_facts, shape_view, split_shape
-from lazzik.web.studio import COMBINES, count_moving, dials, facts, tree
+from lazzik.web.studio import BEYONDS, COMBINES, count_moving, dials, facts, tree
 
 router = APIRouter()
 
@@ -145,6 +145,7 @@ def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[
         "deformers": deformer_palette(),
         "mask_kinds": MADE_HERE,
         "combines": COMBINES,
+        "beyonds": BEYONDS,
     }
 
 

@@ -23,6 +23,15 @@ SPARK = (56.0, 14.0)
 
 COMBINES = ("add", "subtract", "multiply", "replace")
 
+BEYONDS = (
+    ("hold", "hold"),
+    ("straight", "go straight on"),
+    ("repeat", "repeat"),
+    ("alternate", "repeat to and fro"),
+    ("accumulate", "repeat and add up"),
+)
+"""What the base may do beyond its keys, and how that is said."""
+
 ICONS = {
     "group": "diagram-3", "box": "box", "ball": "circle", "tube": "capsule", "ring": "record-circle",
     "sheet": "square", "camera": "camera-video", "light": "lightbulb",
@@ -124,7 +133,7 @@ def count_moving(scene: Scene) -> int:
 def facts(state: State, at: str, view: StrataView | None, moving_only: bool) -> dict[str, Any]:
     """What the page's scripts need to know to draw and drag what is shown."""
     scene = state.scene
-    nothing: dict[str, Any] = {"channel": "", "also": [], "keys": [], "unit": "", "step": 1.0, "lanes": []}
+    nothing: dict[str, Any] = {"channel": "", "also": [], "tracks": [], "unit": "", "step": 1.0, "lanes": []}
     return {
         "revision": state.revision,
         "at": at,
@@ -132,7 +141,8 @@ def facts(state: State, at: str, view: StrataView | None, moving_only: bool) -> 
         "first": scene.first,
         "last": scene.last,
         "moving": moving_only,
-    } | (facts_of(view) if view else nothing)
+        "order": node.rotation.order if (node := scene.by_id.get(at.split("/", 1)[0])) else "xyz",
+    } | (facts_of(view, scene) if view else nothing)
 
 
 def _moving(scene: Scene, node: Node, scope: Scope) -> dict[str, str]:

@@ -202,7 +202,7 @@ def test_the_scene_is_renamed_and_its_range_changed(layered: Studio) -> None:
     page.click("#scene-form >> text=Keep")
     page.wait_for_function("() => document.title.startsWith('Shorter')")
     Studio(page).ready().lands(2)
-    expect(page.locator(".transport-head")).to_contain_text("/ 60 · 30 fps")
+    expect(page.locator(".transport-head")).to_contain_text("/ 60 @ 30")
 
 
 def test_every_action_is_found_by_name(small: Studio) -> None:

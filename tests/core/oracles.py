@@ -7,7 +7,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from lazzik.core.bake.minimax import PER_FRAME
+from lazzik.core.fitting.minimax import PER_FRAME
 
 MASK = 2**64 - 1
 

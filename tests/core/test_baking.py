@@ -9,7 +9,7 @@ from lazzik.core.bake.baking import BakePlan, bake, bakeable
 from lazzik.core.channel.channel import Channel
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.evaluator import evaluate
-from lazzik.core.scene.edits import TakeBack
+from lazzik.core.scene.edits.bakes import TakeBack
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.text import read_scene, scene_text
 from tests.conftest import edited

@@ -10,12 +10,12 @@ from hypothesis.extra.numpy import arrays
 from numpy.typing import NDArray
 
 from lazzik.core.bake.baking import TOLERANCES, BakePlan, bake_channel
-from lazzik.core.bake.fitting import fit, worst_error
-from lazzik.core.bake.minimax import PER_FRAME, cubic_fits, longest_cubic
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key, curve_through
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import evaluate
+from lazzik.core.fitting.fitting import fit, worst_error
+from lazzik.core.fitting.minimax import PER_FRAME, cubic_fits, longest_cubic
 from tests.conftest import turned
 from tests.core.oracles import best_cubic_error, lower_bound
 from tests.core.test_noise import noise, signal

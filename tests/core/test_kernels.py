@@ -8,7 +8,7 @@ import sys
 import numpy as np
 import pytest
 
-from lazzik.core.bake.fitting import fit
+from lazzik.core.fitting.fitting import fit
 from lazzik.core.kernels import KERNELS
 from lazzik.core.layers.noise import octave_noise
 
@@ -48,7 +48,7 @@ def test_a_whole_fit_runs_without_the_compiler_too() -> None:
     """The same keys with the compiler switched off, in a process of its own."""
     y = np.sin(np.arange(81) / 9)
     script = (
-        "import numpy as np; from lazzik.core.bake.fitting import fit;"
+        "import numpy as np; from lazzik.core.fitting.fitting import fit;"
         "print([(k.frame, round(k.value, 9)) for k in fit(np.sin(np.arange(81) / 9), 0, 30.0, 0.01)])"
     )
     done = subprocess.run(

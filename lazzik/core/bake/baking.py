@@ -6,14 +6,14 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from lazzik.core.bake.fitting import fit, worst_error
-from lazzik.core.bake.minimax import PER_FRAME
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.memo import Memo
+from lazzik.core.fitting.fitting import fit, worst_error
+from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.edits.bakes import BakedChannel, PlaceBake
 from lazzik.core.scene.node import channels_of

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from lazzik.core.bake.minimax import PER_FRAME
 from lazzik.core.bake.targets import bakeable
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shape_motion
+from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.geometry.assets import hold, pack_frames
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene

@@ -14,13 +14,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from lazzik.core.bake.minimax import PER_FRAME
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import ShapeMotion, acting, shape_motion
+from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.geometry.assets import hold, pack_targets
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene

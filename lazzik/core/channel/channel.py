@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated, Self
 
 from pydantic import Discriminator, Field, Tag, model_validator
 
-from lazzik.core.channel.keys import SAME_FRAME, Curve, Key, curve_through
+from lazzik.core.channel.keys import SAME_FRAME, Beyond, Curve, Key, curve_through
 from lazzik.core.document import Finite, Frozen
 
 if TYPE_CHECKING:
@@ -23,6 +23,9 @@ class Channel(Frozen):
     keys: Annotated[tuple[Key, ...], Field(max_length=MOST_KEYS)] = ()
     layers: Annotated[tuple[AnyLayer, ...], Field(max_length=MOST_LAYERS)] = ()
     """Lowest first."""
+    before: Beyond = "hold"
+    after: Beyond = "hold"
+    """What the base does before its first key and after its last."""
 
     @model_validator(mode="after")
     def _in_order(self) -> Self:
@@ -38,7 +41,7 @@ class Channel(Frozen):
         """The curve through the keys, kept for the next call (there must be keys)."""
         kept: tuple[float, Curve] | None = self.__dict__.get("_curve")
         if kept is None or kept[0] != fps:
-            kept = self.__dict__["_curve"] = (fps, curve_through(self.keys, fps))
+            kept = self.__dict__["_curve"] = (fps, curve_through(self.keys, fps, self.before, self.after))
         return kept[1]
 
     def layer(self, layer_id: str) -> AnyLayer | None:
@@ -54,7 +57,9 @@ class Channel(Frozen):
     @property
     def moves(self) -> bool:
         """Whether the number can differ from one frame to another."""
-        return len(self.keys) > 1 or bool(self.sounding)
+        return (
+            len(self.keys) > 1 or bool(self.sounding) or (bool(self.keys) and "straight" in (self.before, self.after))
+        )
 
 
 def _tag(value: object) -> str:

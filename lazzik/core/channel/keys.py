@@ -5,7 +5,13 @@ Between keys k and k+1, u = (frame − f_k)/(f_{k+1} − f_k) and d the stretch 
     v(u) = (2u³−3u²+1) v_k + (u³−2u²+u) d·out_k + (−2u³+3u²) v_{k+1} + (u³−u²) d·in_{k+1}
 
 Slopes are in units per second. A slope of None is automatic (Fritsch & Carlson, 'Monotone piecewise cubic
-interpolation', SIAM J. Numer. Anal. 17, 1980): the curve never overshoots its keys. Beyond the ends it holds.
+interpolation', SIAM J. Numer. Anal. 17, 1980): the curve never overshoots its keys. 'straight' points at the next key
+on its side. Beyond the ends the curve holds, goes straight on, or plays its stretch again. With the first key at a, the
+last at b and n = ⌊(f − a)/(b − a)⌋:
+
+    repeat     v(f − n(b − a))
+    alternate  the same, every odd round backwards
+    accumulate v(f − n(b − a)) + n·(v(b) − v(a))
 """
 
 from __future__ import annotations
@@ -22,6 +28,15 @@ from lazzik.core.types import Samples
 Go = Literal["cubic", "linear", "step"]
 GO_CODES: dict[Go, int] = {"cubic": 0, "linear": 1, "step": 2}
 
+Beyond = Literal["hold", "straight", "repeat", "alternate", "accumulate"]
+"""What the curve does before its first key, or after its last."""
+
+PLAYED: tuple[Beyond, ...] = ("repeat", "alternate", "accumulate")
+"""The ways beyond the ends that play the keyed stretch again."""
+
+Slope = Finite | Literal["straight"] | None
+"""Units per second, straight at the neighbour, or automatic."""
+
 FLAT = 1e-150
 """Units per second below which a stretch counts as level: any less and dividing by it would overflow."""
 
@@ -34,8 +49,8 @@ class Key(Frozen):
 
     frame: Finite
     value: Finite
-    slope_in: Finite | None = None
-    slope_out: Finite | None = None
+    slope_in: Slope = None
+    slope_out: Slope = None
     go: Go = "cubic"
 
 
@@ -48,41 +63,98 @@ class Curve:
     slopes_in: Samples
     slopes_out: Samples
     go: Samples
+    before: Beyond = "hold"
+    after: Beyond = "hold"
 
     def at(self, frames: Samples, fps: float) -> Samples:
         """(frames,) values of the curve."""
         out = np.empty(frames.shape[0])
-        hermite(frames, fps, self.frames, self.values, self.slopes_in, self.slopes_out, self.go, out)
-        return out
+        inside, rise = frames, None
+        if (self.before, self.after) != ("hold", "hold"):
+            inside, rise = self._beyond(frames, fps)
+        hermite(inside, fps, self.frames, self.values, self.slopes_in, self.slopes_out, self.go, out)
+        return out if rise is None else out + rise
+
+    def _beyond(self, frames: Samples, fps: float) -> tuple[Samples, Samples]:
+        """((frames,), (frames,)) the frames of the keyed stretch to read instead, and what to add there."""
+        a, b = self.frames[0], self.frames[-1]
+        inside, rise = frames.astype(np.float64), np.zeros(len(frames))
+        for way, where, slope, end in (
+            (self.before, frames < a, self.slopes_in[0], a),
+            (self.after, frames > b, self.slopes_out[-1], b),
+        ):
+            if way == "straight":
+                rise[where] = slope * (frames[where] - end) / fps
+            elif way in PLAYED and b > a:
+                n = np.floor((frames[where] - a) / (b - a) + ROUNDED)
+                within = np.clip(frames[where] - n * (b - a), a, b)
+                inside[where] = np.where(n % 2 == 1, a + b - within, within) if way == "alternate" else within
+                if way == "accumulate":
+                    rise[where] = n * (self.values[-1] - self.values[0])
+        return inside, rise
 
 
-def curve_through(keys: tuple[Key, ...], fps: float) -> Curve:
+ROUNDED = 1e-9
+"""Rounds by which rounding may fall short of a whole one."""
+
+
+def curve_through(keys: tuple[Key, ...], fps: float, before: Beyond = "hold", after: Beyond = "hold") -> Curve:
     """The curve of keys that are in order of their frames."""
     frames = np.array([k.frame for k in keys])
     values = np.array([k.value for k in keys])
-    settled = all(k.slope_in is not None and k.slope_out is not None for k in keys)
-    automatic = values if settled else automatic_slopes(frames / fps, values)
+    settled = all(isinstance(k.slope_in, float) and isinstance(k.slope_out, float) for k in keys)
+    automatic = values if settled else automatic_slopes(frames / fps, values, before, after)
+    rise = np.zeros(len(keys) + 1)
+    if not settled and len(keys) > 1:
+        rise[1:-1] = np.diff(values) * fps / np.diff(frames)
+        rise[0], rise[-1] = rise[1], rise[-2]
+
+    def slope(asked: Slope, place: int, straight: float) -> float:
+        return float(automatic[place]) if asked is None else straight if asked == "straight" else asked
+
     return Curve(
         frames,
         values,
-        np.array([a if k.slope_in is None else k.slope_in for k, a in zip(keys, automatic, strict=True)]),
-        np.array([a if k.slope_out is None else k.slope_out for k, a in zip(keys, automatic, strict=True)]),
+        np.array([slope(k.slope_in, i, rise[i]) for i, k in enumerate(keys)]),
+        np.array([slope(k.slope_out, i, rise[i + 1]) for i, k in enumerate(keys)]),
         np.array([float(GO_CODES[k.go]) for k in keys]),
+        before,
+        after,
     )
 
 
-def automatic_slopes(times: Samples, values: Samples) -> Samples:
-    """(keys,) Fritsch–Carlson slopes: three-point differences, level at the ends, limited so that each stretch stays
-    monotone.
+def automatic_slopes(times: Samples, values: Samples, before: Beyond = "hold", after: Beyond = "hold") -> Samples:
+    """(keys,) Fritsch–Carlson slopes: three-point differences, limited so that each stretch stays monotone.
 
-    `times` in seconds, ascending.
+    At the ends they follow what the curve does beyond: level where it holds or turns back, straight on where it goes
+    on, and as within where the stretch is played again and meets itself. `times` in seconds, ascending.
     """
     if len(times) < 2:
         return np.zeros_like(values)
+    meets = bool(values[0] == values[-1])
+    head, tail = _next_round(times, values, before, meets, -1), _next_round(times, values, after, meets, 1)
+    wide = _limited(np.concatenate(([head[0]], times, [tail[0]])), np.concatenate(([head[1]], values, [tail[1]])))
+    return wide[1:-1]
+
+
+def _next_round(times: Samples, values: Samples, way: Beyond, meets: bool, side: int) -> tuple[float, float]:
+    """(time, value) where a key stands, or as good as stands, one beyond an end."""
+    end, inner, other, beside = (0, 1, -1, -2) if side < 0 else (-1, -2, 0, 1)
+    if way == "accumulate" or (way == "repeat" and meets):
+        gap, rise = times[beside] - times[other], values[beside] - values[other]
+    elif way == "straight":
+        gap, rise = times[end] - times[inner], values[end] - values[inner]
+    else:  # a mirror, so that the difference about the end is level
+        gap, rise = times[end] - times[inner], values[inner] - values[end]
+    return float(times[end] + gap), float(values[end] + rise)
+
+
+def _limited(times: Samples, values: Samples) -> Samples:
+    """(n,) the slopes of keys that have others on both sides; level at the outermost."""
     step = np.diff(times)
     rise = np.diff(values) / step
     slopes = np.empty_like(values)
-    slopes[0] = slopes[-1] = 0.0  # the curve holds beyond its ends, so it leaves and arrives level
+    slopes[0] = slopes[-1] = 0.0
     slopes[1:-1] = (rise[:-1] * step[1:] + rise[1:] * step[:-1]) / (step[:-1] + step[1:])
     slopes[1:-1][rise[:-1] * rise[1:] <= 0] = 0.0
     flat = np.abs(rise) < FLAT

@@ -17,7 +17,6 @@ import numpy as np
 import pygltflib as gl
 from numpy.typing import NDArray
 
-from lazzik.core.bake.minimax import PER_FRAME
 from lazzik.core.bake.targets import Fitted, fit_targets
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import number_on
@@ -25,6 +24,7 @@ from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.poses import moves, orientations, pose, short_way, triple
 from lazzik.core.evaluate.scope import ALONE, Scope
 from lazzik.core.evaluate.shapes import shape_motion, shapes_over_time
+from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.scene.node import Color, Light, Look, Node
 from lazzik.core.scene.scene import Scene

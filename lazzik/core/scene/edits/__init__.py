@@ -11,17 +11,23 @@ from lazzik.core.scene.edits.bakes import PlaceBake, TakeBack
 from lazzik.core.scene.edits.base import Edit, applied
 from lazzik.core.scene.edits.copies import Duplicate, SetPivot
 from lazzik.core.scene.edits.dials import AddDial, ChangeDial, RemoveDial
-from lazzik.core.scene.edits.layers import AddLayer, ChangeLayer, MoveLayer, RemoveLayer
-from lazzik.core.scene.edits.numbers import MoveKeys, PutKey, RemoveKeys, SetNumber
+from lazzik.core.scene.edits.keys import (
+    MoveKeys,
+    PasteKeys,
+    RemoveKeys,
+    ScaleKeys,
+    ShapeKeys,
+    SmoothKeys,
+    SnapKeys,
+    ThinKeys,
+)
 from lazzik.core.scene.edits.objects import AddObject, ChangeObject, RemoveObject
 from lazzik.core.scene.edits.recipes import (
     ChangeRecipe,
     ExposeNumber,
-    FollowRecipe,
     PutRecipe,
     RemoveRecipe,
     SaveRecipe,
-    UseRecipe,
 )
 from lazzik.core.scene.edits.shapes import (
     AddDeformer,
@@ -33,7 +39,7 @@ from lazzik.core.scene.edits.shapes import (
     SetShape,
     TakeBackShape,
 )
-from lazzik.core.scene.edits.stacks import PutLayers, SetLoop
+from lazzik.core.scene.edits.stacks import SetLoop
 from lazzik.core.scene.edits.stagger import Stagger
 from lazzik.core.scene.edits.together import OnNumbers, Together
 from lazzik.core.scene.edits.whole import ChangeScene
@@ -41,6 +47,14 @@ from lazzik.core.scene.text import plain
 
 AnyEdit = Annotated[
     OnNumbers
+    | MoveKeys
+    | ScaleKeys
+    | SnapKeys
+    | ShapeKeys
+    | RemoveKeys
+    | ThinKeys
+    | SmoothKeys
+    | PasteKeys
     | SetLoop
     | Stagger
     | Together
@@ -85,11 +99,4 @@ def read_edits(values: object) -> list[Edit]:
         raise InvalidEdit(f"{field}: {sentence}" if field else sentence[:1].upper() + sentence[1:], field) from None
 
 
-__all__ = [
-    "AddDeformer", "AddDial", "AddLayer", "AddObject", "AnyEdit", "ChangeDeformer", "ChangeDial", "ChangeLayer",
-    "ChangeObject", "ChangeRecipe", "ChangeScene", "ChangeShape", "Duplicate", "Edit", "ExposeNumber",
-    "FollowRecipe", "MoveDeformer", "MoveKeys", "MoveLayer", "PlaceBake", "PlaceShapeBake", "PutKey",
-    "PutLayers", "PutRecipe", "RemoveDeformer", "RemoveDial", "RemoveKeys", "RemoveLayer", "RemoveObject",
-    "RemoveRecipe", "SaveRecipe", "SetLoop", "SetNumber", "SetPivot", "SetShape", "Stagger", "TakeBack",
-    "TakeBackShape", "Together", "UseRecipe", "applied", "read_edits",
-]  # fmt: skip
+__all__ = ["AnyEdit", "Edit", "applied", "read_edits"]

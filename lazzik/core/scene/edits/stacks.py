@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.keying import scaled as scaled_key
 from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.document import Finite, Typed
 from lazzik.core.layers import AnyLayer
@@ -112,21 +113,13 @@ def times(number: float | Channel, factor: float) -> float | Channel:
     """A number with its base and its layers made so many times larger."""
     if not isinstance(number, Channel):
         return number * factor
-    keys = tuple(
-        key.replaced(value=key.value * factor, slope_in=_slope(key.slope_in, factor),
-                     slope_out=_slope(key.slope_out, factor))
-        for key in number.keys
-    )  # fmt: skip
+    keys = tuple(scaled_key(key, 0.0, 0.0, 1.0, factor) for key in number.keys)
     layers = tuple(scaled(layer, factor) for layer in number.layers)
     return number.replaced(value=number.value * factor, keys=keys, layers=layers)
 
 
 def _stale(layer: Layer, length: float) -> bool:
     return layer.fit and layer.loop != length
-
-
-def _slope(slope: float | None, factor: float) -> float | None:
-    return None if slope is None else slope * factor
 
 
 def _with_layer(scene: Scene, address: Address, layer: Layer) -> Scene:

@@ -10,8 +10,9 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.scene.address import Address, find, find_layer, write
 from lazzik.core.scene.edits.base import Edit
+from lazzik.core.scene.edits.keys import PutKey, SetBeyond
 from lazzik.core.scene.edits.layers import AddLayer, ChangeLayer, MoveLayer, RemoveLayer
-from lazzik.core.scene.edits.numbers import MoveKeys, PutKey, RemoveKeys, SetNumber
+from lazzik.core.scene.edits.numbers import Nudge, SetNumber
 from lazzik.core.scene.edits.recipes import FollowRecipe, UseRecipe
 from lazzik.core.scene.edits.stacks import PutLayers
 from lazzik.core.scene.scene import Scene
@@ -19,8 +20,8 @@ from lazzik.core.scene.scene import Scene
 OnNumbers = (
     SetNumber
     | PutKey
-    | MoveKeys
-    | RemoveKeys
+    | SetBeyond
+    | Nudge
     | AddLayer
     | ChangeLayer
     | RemoveLayer

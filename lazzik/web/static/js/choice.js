@@ -3,7 +3,7 @@
 import { shapeEdits } from "./history.js";
 import { choose, facts, onFacts } from "./session.js";
 
-const SHARED = new Set(["set", "put-key", "move-keys", "remove-keys", "add-layer", "change-layer", "remove-layer", "move-layer", "put-layers", "use-recipe", "follow-recipe"]);
+const SHARED = new Set(["set", "put-key", "beyond", "add-layer", "change-layer", "remove-layer", "move-layer", "put-layers", "use-recipe", "follow-recipe"]);
 const mode = () => sessionStorage.getItem("lazzik-together") ?? "same";
 
 const begins = (address) => address === facts.channel || address?.startsWith(`${facts.channel}#`);

@@ -21,7 +21,7 @@ export class Handles {
     this.layer.setAttribute("role", "group");
     this.layer.setAttribute("aria-label", "Handles of the open deformer");
     stage.canvas.parentElement.append(this.layer);
-    stage.onDraw = () => this.place();
+    stage.drawn.push(() => this.place());
     this.layer.addEventListener("pointerdown", (event) => this.grab(event));
     this.layer.addEventListener("keydown", (event) => this.nudge(event));
   }

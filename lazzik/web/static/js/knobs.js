@@ -2,11 +2,12 @@
 
 import { Refused } from "./api.js";
 import { Change, follow } from "./drags.js";
+import { autoKeys } from "./gizmo.js";
 import { commit } from "./history.js";
 import { facts } from "./session.js";
 
 export const numberEdit = (knob, value, frame) =>
-  knob.dataset.keyed === "true"
+  knob.dataset.keyed === "true" || autoKeys()
     ? { do: "put-key", address: knob.dataset.address, frame, value }
     : { do: "set", address: knob.dataset.address, value };
 
@@ -73,7 +74,7 @@ export function listenToKnobs(root, frame) {
 
   root.addEventListener("change", async (event) => {
     const knob = event.target.closest(".knob");
-    if (!knob || event.target.closest("#key-form")) return;
+    if (!knob || event.target.closest("#key-form, #key-table")) return;
     if (event.target.type === "range") return finish();
     const was = event.target.tagName === "SELECT" ? null : event.target.defaultValue;
     if (event.target.value === was) return wrong(knob, "");

@@ -39,6 +39,7 @@ export class Stage {
     this.showsPath = true;
     this.wires = false;
     this.home = null;
+    this.drawn = []; // called after each picture
     this.frames = 0; // pictures drawn so far, for measuring
     this.dress();
     new ResizeObserver(() => this.resize()).observe(canvas.parentElement);
@@ -320,7 +321,7 @@ export class Stage {
     }
     this.renderer.render(this.scene, eye);
     this.frames += 1;
-    this.onDraw?.();
+    for (const act of this.drawn) act();
   }
 
   // shades on a surface, from paper (nothing) to pine (full), where something acts; null takes them off

@@ -59,7 +59,8 @@ export class Strata {
     this.ghost = null;
     this.values = null; // [low, high] of the result while its values are zoomed
     const work = document.getElementById("work");
-    new ResizeObserver(() => this.draw()).observe(work);
+    this.watch = new ResizeObserver(() => this.draw());
+    this.watch.observe(work);
     onView(() => this.draw());
     const left = () => this.svgs[0]?.getBoundingClientRect().left ?? 0;
     wheelsTime(work, left, () => this.width);
@@ -68,7 +69,8 @@ export class Strata {
     work.addEventListener("pointerleave", () => this.point(null));
   }
 
-  get svgs() { return [...document.querySelectorAll("#lanes svg.curve")]; }
+  // those in sight: the key desk hides all but the base
+  get svgs() { return [...document.querySelectorAll("#lanes svg.curve")].filter((svg) => svg.clientWidth); }
 
   set(content) {
     this.data = {
@@ -79,7 +81,7 @@ export class Strata {
       lanes: new Map(Object.entries(content.lanes).map(([id, bytes]) => [id, floats(bytes)])),
       seam: content.seam,
       problems: content.problems,
-      also: content.also.map(({ title, result }) => ({ title, result: floats(result) })),
+      also: content.also.map(({ channel, title, base, result }) => ({ channel, title, base: floats(base), result: floats(result) })),
     };
     this.draw();
   }
@@ -247,12 +249,35 @@ export class Strata {
     );
   }
 
+  // the base; on the key desk also those of the numbers chosen beside it, to one scale where they share a unit
   drawBase(svg) {
+    this.watch.observe(svg); // what is said below it may take some of its height
     const keys = svg.querySelector("g.beads") ?? make("g", { class: "beads" });
-    const [low, high] = this.range("base", ...extent(this.data.base));
-    const y = this.y(svg, low, high);
-    this.baseScale = { y, perPixel: (high - low) / (this.height(svg) - 2 * MARGIN) };
-    svg.replaceChildren(...this.upright(svg), make("path", { class: "trace", d: this.line(this.data.base, y) }), keys);
+    const desk = document.getElementById("work").classList.contains("desk");
+    const rows = [{ channel: facts.channel, base: this.data.base, title: "" }, ...(desk ? this.data.also : [])];
+    const unit = (row) => facts.tracks.find((track) => track.channel === row.channel)?.unit;
+    this.baseScales = new Map();
+    const items = [...this.upright(svg)];
+    const wide = (low, high) => (desk ? [low - 0.06 * (high - low), high + 0.06 * (high - low)] : [low, high]);
+    for (const name of new Set(rows.map(unit))) {
+      const group = rows.filter((row) => unit(row) === name);
+      const [low, high] = wide(...this.range(`base ${name}`, ...extent(...group.map((row) => row.base))));
+      const y = this.y(svg, low, high);
+      const perPixel = (high - low) / (this.height(svg) - 2 * MARGIN);
+      const value = (pixel) => high - (pixel - MARGIN) * perPixel;
+      for (const row of group) this.baseScales.set(row.channel, { y, perPixel, value });
+      if (desk && group.includes(rows[0])) {
+        for (const level of ticks(low, high, 6)) {
+          items.push(make("line", { class: "grid", x1: 0, x2: this.width, y1: y(level), y2: y(level) }), make("text", { x: 4, y: y(level) - 2 }, tidy(level)));
+        }
+      }
+    }
+    for (const row of rows.slice(1)) {
+      const { y } = this.baseScales.get(row.channel);
+      const end = row.base[row.base.length - 1];
+      items.push(make("path", { class: "beside", d: this.line(row.base, y) }), make("text", { class: "beside-name", x: this.width - 6, y: y(end) - 5, "text-anchor": "end" }, row.title));
+    }
+    svg.replaceChildren(...items, make("path", { class: "trace", d: this.line(this.data.base, this.baseScales.get(facts.channel).y) }), keys);
   }
 
   // the value under the playhead

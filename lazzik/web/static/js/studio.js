@@ -1,14 +1,16 @@
 // The studio, put together: panels, stage, strata and time, and the actions that work on them.
 
 import { floats, packed } from "./api.js";
-import { channelAddress, drawBeads, keysChanged, listenToBeads, putKey, removeKeys } from "./beads.js";
+import { channelAddress, chooseAll, deskOpen, drawBeads, keysChanged, listenToBeads, putKey, removeKeys } from "./beads.js";
 import { alone, listenToChoice } from "./choice.js";
 import { copy, paste } from "./clipboard.js";
 import { dragsUse } from "./drags.js";
 import { openFeel } from "./feel.js";
+import { autoKeys, Gizmo } from "./gizmo.js";
 import { action } from "./finder.js";
 import { listenToFormulas } from "./formula.js";
 import { commit, onChange, sceneUrl } from "./history.js";
+import { listenToDesk } from "./keydesk.js";
 import { listenToKnobs, paintSliders } from "./knobs.js";
 import { listenToOrder } from "./order.js";
 import { choose, facts, onFacts, Previews, refresh } from "./session.js";
@@ -97,6 +99,8 @@ onFacts(async () => {
   stage?.select(chosenNode());
   showChosen();
   form.changed();
+  desk.changed();
+  gizmo?.show(chosenNode());
   await fetchCurves();
   keysChanged(strata);
 });
@@ -113,7 +117,9 @@ listenToChoice(tree, work);
 listenToFormulas(work);
 const form = listenToForm(work, stage, frame);
 listenToWindows(work, strata);
-listenToBeads(work, strata);
+listenToBeads(work, strata, frame);
+const desk = listenToDesk(work, strata, frame);
+const gizmo = stage && new Gizmo(stage, frame);
 listenToOrder(work);
 
 // links that lead to another address change the panels and leave the page
@@ -222,8 +228,8 @@ action("back", ["ArrowLeft"], () => transport.go(transport.frame - 1), "One fram
 action("on", ["ArrowRight"], () => transport.go(transport.frame + 1), "One frame on");
 action("first", ["Home"], () => transport.go(facts.first), "To the first frame");
 action("last", ["End"], () => transport.go(facts.last), "To the last frame");
-action("key", ["K"], () => putKey(transport.frame), "Put a key at the playhead");
-action("remove-keys", ["Delete"], removeKeys, "Remove the chosen keys");
+action("key", ["K"], () => putKey(strata, transport.frame), "Put a key at the playhead");
+action("remove-keys", ["Delete"], () => removeKeys(strata), "Remove the chosen keys");
 action("layer", ["L"], () => (document.getElementById("add-layer") ?? document.getElementById("add-deformer"))?.click(), "Add a layer or a deformer");
 action("shape", ["S"], () => choose(`${chosenNode()}/shape`), "The shape of the chosen object");
 action("add-object", ["A"], () => sheet("object-form"), "Add an object");
@@ -238,9 +244,15 @@ action("why", ["W"], () => sheet("why", { at: facts.at }), "Why does it not show
 action("fit", ["F"], () => { wholeRange(); strata.fitValues(); }, "Fit the view to the range and all values");
 action("closer", ["+", "="], () => zoom(0.7, transport.frame), "Zoom the time in, about the playhead");
 action("wider", ["-"], () => zoom(1 / 0.7, transport.frame), "Zoom the time out");
-action("copy-layer", ["Ctrl+C"], () => copy(false), "Copy the chosen layer");
+action("desk", ["E"], () => desk.toggle(), "Open or close the key desk");
+action("choose-keys", ["Ctrl+A"], () => { desk.toggle(true); chooseAll(strata); }, "Choose all keys");
+action("auto-key", ["Q"], () => press("auto-key", autoKeys(true)), "Put keys by themselves while posing");
+action("move-handles", ["M"], () => gizmo?.toggle("move"), "Move the chosen object on the stage");
+action("turn-handles", ["T"], () => gizmo?.toggle("turn"), "Turn the chosen object on the stage");
+action("snap", ["N"], () => press("snap", gizmo?.toggleSnap()), "Snap moves and turns on the stage");
+action("copy-layer", ["Ctrl+C"], () => copy(false), "Copy the chosen keys or layer");
 action("copy-stack", ["Ctrl+Shift+C"], () => copy(true), "Copy the whole stack");
-action("paste", ["Ctrl+V"], () => paste("on-top"), "Paste layers on top");
+action("paste", ["Ctrl+V"], () => paste("on-top", transport.frame), "Paste keys at the playhead, or layers on top");
 action("paste-instead", [], () => paste("instead"), "Paste layers in the place of the stack");
 action("stagger", ["G"], stagger, "Stagger a number over the choice");
 action("save-recipe", [], () => sheet("recipe-form", { at: channelAddress() }), "Save the stack as a recipe");
@@ -266,13 +278,16 @@ paintSliders();
 showChosen();
 transport.go(facts.first);
 // for measuring from outside
-window.lazzik = { previews, transport, stage, strata, surfaces, choose };
+window.lazzik = { previews, transport, stage, strata, surfaces, choose, gizmo };
 try {
   await fetchCurves();
+  if (desk.wanted()) desk.toggle(true);
   keysChanged(strata);
   await fetchMotion();
   stage?.select(chosenNode());
   form.changed();
+  gizmo?.show(chosenNode());
+  press("auto-key", autoKeys());
   if (stage) note.textContent = "";
   document.body.dataset.ready = "true";
 } catch (error) {

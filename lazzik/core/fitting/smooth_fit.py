@@ -12,7 +12,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from lazzik.core.bake.minimax import PER_FRAME, cubic_fits, longest_cubic
+from lazzik.core.fitting.minimax import PER_FRAME, cubic_fits, longest_cubic
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Places, Samples
 

@@ -13,10 +13,10 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from lazzik.core.bake.minimax import PER_FRAME
-from lazzik.core.bake.smooth_fit import fit_smooth
 from lazzik.core.channel.keys import Go, Key, curve_through
 from lazzik.core.document import LARGEST
+from lazzik.core.fitting.minimax import PER_FRAME
+from lazzik.core.fitting.smooth_fit import fit_smooth
 from lazzik.core.types import Samples
 
 ISOLATED = 6.0
