@@ -109,7 +109,8 @@ export function listenToDesk(root, strata, playhead) {
   }
 
   root.addEventListener("change", (event) => {
-    const { name, value } = event.target;
+    const { name, value, defaultValue } = event.target;
+    if (event.target.matches("[name=frame], [name=value], [name^=slope]") && value === defaultValue) return;
     const row = event.target.closest("#key-table [data-frame]");
     if (row) {
       const [track] = facts.tracks;
@@ -131,9 +132,10 @@ export function listenToDesk(root, strata, playhead) {
   });
 
   root.addEventListener("keydown", (event) => {
-    if (!event.target.closest("#key-form, #key-table") || event.key !== "Enter" || !event.target.matches("input")) return;
+    if (!event.target.closest("#key-form, #key-table") || !event.target.matches("input") || !["Enter", "Escape"].includes(event.key)) return;
     event.preventDefault();
-    if (event.target.closest("[data-transform]")) transform();
+    if (event.key === "Escape") event.target.value = event.target.defaultValue;
+    if (event.key === "Enter" && event.target.closest("[data-transform]")) transform();
     else event.target.blur();
   });
 
