@@ -15,6 +15,7 @@ import pytest
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.text import read_scene, scene_text
+from lazzik.demo.station import station
 
 MAST = "beacon-mast/rotation.z"
 
@@ -52,7 +53,9 @@ def test_bake_prints_a_receipt_and_writes_json_glb_and_csv(file: Path, tmp_path:
     line = baked.receipts[0].lines[0]
     assert line.worst <= 0.2
     assert f"{MAST}  {line.keys:>5} keys  worst {line.worst:.3g} °" in done.stdout
-    assert run("bake", file, "-o", tmp_path / "o.glb", "--every", "1").stdout.endswith("keys on 47 channels\n")
+    (short := tmp_path / "short.json").write_text(scene_text(station().replaced(last=20)))
+    done = run("bake", short, "-o", tmp_path / "o.glb", "--every", "1", "--frames", "0:20")
+    assert done.stdout.endswith("keys on 47 channels\n")
     assert (tmp_path / "o.glb").read_bytes()[:4] == b"glTF"
     done = run("bake", file, "-o", tmp_path / "o.csv", "--every", "10", "--only", MAST, "sock/rotation.y")
     assert done.stdout.endswith("52 keys on 2 channels\n")

@@ -92,7 +92,7 @@ class Quantity:
 class Wording:
     """What a text of a layer is, standing beside the field as Quantity does beside a number."""
 
-    what: Literal["address", "formula"]
+    what: Literal["address", "clip", "formula"]
     help: str = ""
 
 

@@ -15,10 +15,12 @@ from lazzik.core.deformers import BY_KIND as DEFORMERS
 from lazzik.core.deformers import Deformer
 from lazzik.core.geometry.lettering import Lettering
 from lazzik.core.geometry.primitives import Ball, Box, Ring, Sheet, Tube
-from lazzik.core.layers import BY_KIND, Recipe
+from lazzik.core.layers import BY_KIND, Clip, Recipe
+from lazzik.core.layers.clip import Track
 from lazzik.core.layers.recipe import Override
 from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.node import Camera, Color, Light, Look, Node, Position, Rotation, Scale
+from lazzik.core.scene.pose import Held, Pose
 from lazzik.core.scene.scene import Scene
 from lazzik.demo.recipes import library
 
@@ -42,8 +44,9 @@ def station() -> Scene:
         *_camera_and_light(),
     ]
     return Scene(
-        name="Ridge station", fps=30, first=0, last=LAST, nodes=tuple(nodes), dials=(BREEZE,), recipes=(FLICKER,)
-    )
+        name="Ridge station", fps=30, first=0, last=LAST, nodes=tuple(nodes), dials=(BREEZE,), recipes=(FLICKER,),
+        clips=(TUG,), poses=(UPRIGHT, LEANING),
+    )  # fmt: skip
 
 
 def paint(code: str, *, glow: float | Channel = 0.0) -> Look:
@@ -345,11 +348,15 @@ def _sign() -> list[Node]:
 
 
 def _pool() -> list[Node]:
+    """The float is tugged at its mooring every fifty frames: a clip, over and over."""
     bob = driven(
         noise("Bob", 0.05, 0.9, 81, octaves=2.0),
         layer("formula", "Swell", text="x + 0.02 * breeze * sin(tau * frame / 50)"), base=0.06,
     )  # fmt: skip
-    tip = driven(noise("Tip", 14, 0.9, 82, octaves=2.0))
+    tip = driven(
+        noise("Tip", 14, 0.9, 82, octaves=2.0),
+        layer("clip", "Tug", source=TUG.address(TUG.tracks[0]), combine="add"),
+    )
     water = Tube(kind="tube", radius=1.2, height=0.06, around=72, lids=28)
     rings = {"height": breezy(0.035), "spacing": 0.36, "speed": 0.7, "begin": -200.0, "far": 0.9}
     return [
@@ -379,6 +386,22 @@ def _pines() -> list[Node]:
                  PINE, position=at(0, 0.85, 0)),
         ]  # fmt: skip
     return nodes
+
+
+TUG = Clip(
+    id="tug", label="Tug at the mooring", length=50,
+    tracks=(Track(id="tip", label="Float / rotation z", unit="°", origin="float/rotation.z", motion=Channel(
+        keys=(Key(frame=0, value=0), Key(frame=5, value=18), Key(frame=14, value=-9), Key(frame=24, value=4),
+              Key(frame=34, value=0), Key(frame=50, value=0)))),),
+)  # fmt: skip
+
+
+def _pose(name: str, label: str, lean: float, turn: float) -> Pose:
+    held = (Held(address="beacon-mast/rotation.z", value=lean), Held(address="beacon-mast/rotation.y", value=turn))
+    return Pose(id=name, label=label, held=held)
+
+
+UPRIGHT, LEANING = _pose("upright", "Upright", 0.0, 12.0), _pose("leaning", "Leaning", 6.0, -20.0)
 
 
 def _camera_and_light() -> list[Node]:

@@ -61,6 +61,11 @@ class State:
     """What the last step did; None at the beginning."""
     redo: str | None
 
+    @property
+    def said(self) -> dict[str, object]:
+        """What a page needs to know of it after a step."""
+        return {"revision": self.revision, "undo": self.undo, "redo": self.redo, "name": self.scene.name}
+
 
 @dataclass(frozen=True)
 class Entry:

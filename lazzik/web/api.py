@@ -23,7 +23,6 @@ from lazzik.core.scene.node import channels_of
 from lazzik.core.scene.references import affected
 from lazzik.core.scene.scene import MOST_FRAMES, Scene
 from lazzik.core.scene.text import scene_text
-from lazzik.store.scenes import State
 from lazzik.web.context import Kept, Store
 from lazzik.web.lanes import MOST_DRAWN
 from lazzik.web.shapes import points_of
@@ -59,19 +58,19 @@ class Edits(Step):
 @router.post("/edits")
 def edit(scene_id: str, body: Edits, store: Store) -> dict[str, Any]:
     """Apply and store edits; all or none."""
-    return _said(store.edit(scene_id, body.revision, read_edits(body.edits)))
+    return store.edit(scene_id, body.revision, read_edits(body.edits)).said
 
 
 @router.post("/undo")
 def undo(scene_id: str, body: Step, store: Store) -> dict[str, Any]:
     """One step back."""
-    return _said(store.undo(scene_id, body.revision))
+    return store.undo(scene_id, body.revision).said
 
 
 @router.post("/redo")
 def redo(scene_id: str, body: Step, store: Store) -> dict[str, Any]:
     """One step forward."""
-    return _said(store.redo(scene_id, body.revision))
+    return store.redo(scene_id, body.revision).said
 
 
 @router.post("/preview")
@@ -201,10 +200,6 @@ def _strata(scope: Scope, scene: Scene, text: str, also: tuple[str, ...]) -> dic
         for other in (Address.parse(item).channel for item in also[:MOST_DRAWN])
     ]
     return content
-
-
-def _said(state: State) -> dict[str, Any]:
-    return {"revision": state.revision, "undo": state.undo, "redo": state.redo, "name": state.scene.name}
 
 
 def _download(content: bytes, media: str, scene: Scene, ending: str) -> Response:

@@ -19,7 +19,7 @@ from lazzik.core.scene.text import plain
 from lazzik.demo.station import station
 from lazzik.store.database import Database
 from lazzik.store.scenes import NoScene, NothingThere, SceneStore, StaleEdit
-from lazzik.web import api, bakes, objects, pages, recipes, shapes, sheets
+from lazzik.web import api, bakes, objects, pages, recipes, shapes, sheets, shelf
 from lazzik.web.context import HERE, templates
 from lazzik.web.guard import Guard, TooLarge, hosts
 
@@ -43,6 +43,7 @@ def create_app(folder: Path, *, host: str = "127.0.0.1", with_demo: bool = False
     app.include_router(recipes.router)
     app.include_router(objects.router)
     app.include_router(shapes.router)
+    app.include_router(shelf.router)
     app.add_middleware(Guard, allowed=hosts(host))
     for kind in (LazzikError, RequestValidationError, HTTPException, TooLarge):
         app.add_exception_handler(kind, _told)

@@ -94,7 +94,7 @@ class StrataView:
     """Addresses on which that recipe is used."""
     dials: tuple[DialOffer, ...]
     sources: tuple[tuple[str, str], ...]
-    """(address, title) of numbers that a link could read; empty unless the chosen layer is one."""
+    """(address, title) of what the chosen layer could read, if it reads anything."""
 
 
 def strata_view(scene: Scene, chosen: Address, also: tuple[Address, ...] = ()) -> StrataView:
@@ -108,7 +108,7 @@ def strata_view(scene: Scene, chosen: Address, also: tuple[Address, ...] = ()) -
         _lane(scene, here, place, layer, position, layer.id == layer_id, recipe)
         for position, layer in reversed(list(enumerate(channel.layers)))
     )
-    links = any(lane.chosen and any(w.what == "address" for w in lane.texts.values()) for lane in lanes)
+    texts = {w.what for lane in lanes if lane.chosen for w in lane.texts.values()}
     uses = tuple(a for a, reads in readers(scene) if recipe and f"recipes/{recipe.id}" in reads)
     return StrataView(
         str(here),
@@ -130,7 +130,7 @@ def strata_view(scene: Scene, chosen: Address, also: tuple[Address, ...] = ()) -
             for dial in scene.dials
             if here.node != "dials" or here.path != dial.id
         ),
-        _sources(scene, here) if links else (),
+        _sources(scene, here) if "address" in texts else _tracks(scene) if "clip" in texts else (),
     )
 
 
@@ -244,6 +244,10 @@ def _trail(scene: Scene, address: Address) -> tuple[tuple[str, str], ...]:
         step = Address(address.node, address.path, address.hops[:depth])
         steps.append((" / ".join(names(scene, step)[-2:]), str(step)))
     return tuple(steps)
+
+
+def _tracks(scene: Scene) -> tuple[tuple[str, str], ...]:
+    return tuple((clip.address(t), f"{clip.label} / {t.label}") for clip in scene.clips for t in clip.tracks)
 
 
 def _sources(scene: Scene, here: Address) -> tuple[tuple[str, str], ...]:

@@ -13,7 +13,8 @@ from lazzik.core.channel.layer import Landing, Layer
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import strata
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.layers import BY_KIND
+from lazzik.core.layers import BY_KIND, Clip
+from lazzik.core.layers.clip import Track
 from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.scene import Scene
 from lazzik.web.drawing import line
@@ -26,6 +27,13 @@ MOVE = (Key(frame=14, value=0.0, go="linear"), Key(frame=38, value=1.0, go="line
 
 READ = Dial(id="read", label="Read", value=Channel(keys=(*MOVE, Key(frame=70, value=0.2))))
 """What a kind that reads another number is shown reading, a little less of it and a little later."""
+
+
+PLAYED = Clip(id="played", label="Played", length=28, tracks=(Track(id="move", label="Move", motion=Channel(
+    keys=(Key(frame=0, value=0.0), Key(frame=10, value=1.0), Key(frame=28, value=0.0)))),))  # fmt: skip
+"""What a kind that plays a clip is shown playing."""
+
+SOURCES = {"address": f"dials/{READ.id}", "clip": PLAYED.address(PLAYED.tracks[0])}
 
 
 @dataclass(frozen=True)
@@ -47,16 +55,16 @@ def palette() -> tuple[Choice, ...]:
 
 
 def _choice(name: str, kind: type[Layer]) -> Choice:
-    reads = {text: f"dials/{READ.id}" for text, wording in kind.wordings().items() if wording.what == "address"}
+    reads = {text: SOURCES[w.what] for text, w in kind.wordings().items() if w.what in SOURCES}
     fields = {"kind": name, "id": "picture", "label": kind.title} | kind.suited(Landing("", 1.0, 0, LAST, FPS)) | reads
-    if reads:
+    if f"dials/{READ.id}" in reads.values():
         fields |= {"gain": 0.6, "delay": 0.5}
     layer = kind.model_validate(fields)
     clock = Clock.over(FPS, 0, LAST, per_frame=2)
     below = _below(kind)
-    scope = Scope(Scene(name="Palette", dials=(READ,), last=LAST, fps=FPS))
+    scope = Scope(Scene(name="Palette", dials=(READ,), clips=(PLAYED,), last=LAST, fps=FPS))
     laid = strata(below.replaced(layers=(*below.layers, layer)), clock, scope)
-    under = strata(READ.value if reads else below, clock, scope).result
+    under = strata(READ.value if SOURCES["address"] in reads.values() else below, clock, scope).result
     low, high = float(min(laid.result.min(), under.min())), float(max(laid.result.max(), under.max()))
     return Choice(
         name,

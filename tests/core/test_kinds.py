@@ -18,7 +18,8 @@ from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.clock import SUBSTEPS, Clock
 from lazzik.core.evaluate.evaluator import evaluate, number_on
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.layers import BY_KIND, Recipe
+from lazzik.core.layers import BY_KIND, Clip, Recipe
+from lazzik.core.layers.clip import Track
 from lazzik.core.layers.travel import EASES
 from lazzik.core.layers.wave import SHAPES
 from lazzik.core.scene.dial import Dial
@@ -31,7 +32,8 @@ MOVE = (Key(frame=20, value=0, go="linear"), Key(frame=50, value=30, go="linear"
 Values = NDArray[np.float64]
 
 
-READABLE = {"link": {"source": "dials/tide"}, "recipe": {"recipe": "rock"}, "formula": {"text": "x + tide * sin(t)"}}
+READABLE = {"link": {"source": "dials/tide"}, "recipe": {"recipe": "rock"}, "formula": {"text": "x + tide * sin(t)"},
+            "clip": {"source": "clips/gust.swing", "seam": 4.0}}  # fmt: skip
 """What kinds that read other numbers read in these tests."""
 
 
@@ -45,7 +47,9 @@ ROCK = Recipe(
     id="rock", label="Rock", unit="°", reach=8.0,
     stack=Channel(layers=(layer("wave", amplitude=4.0, period=0.9), layer("settle"), layer("hold", every=3.0))),
 )  # fmt: skip
-AROUND = Scope(Scene(name="Around", dials=(TIDE,), recipes=(ROCK,)))
+SWING = Channel(keys=(Key(frame=0, value=0), Key(frame=9, value=6, slope_in=2, slope_out=-3), Key(frame=24, value=1.5)))
+GUST = Clip(id="gust", label="Gust", length=24, tracks=(Track(id="swing", label="Swing", unit="°", motion=SWING),))
+AROUND = Scope(Scene(name="Around", dials=(TIDE,), recipes=(ROCK,), clips=(GUST,)))
 
 
 def on(clock: Clock, *layers: Layer, base: tuple[Key, ...] = (), value: float = 0.0) -> Values:
@@ -327,11 +331,13 @@ def test_a_value_is_the_same_whatever_was_asked_for_every_kind(
 def test_a_new_layer_of_each_kind_does_something_where_there_is_motion(kind: str) -> None:
     noise = layer("noise", amplitude=8.0, period=0.7)
     scene = turned(Channel(keys=(Key(frame=0, value=0), Key(frame=60, value=9)), layers=(noise,)))
-    scene = scene.replaced(dials=(TIDE,), recipes=(ROCK,))
+    scene = scene.replaced(dials=(TIDE,), recipes=(ROCK,), clips=(GUST,))
     before = evaluate(scene, ["post/rotation.z"], scene.clock())["post/rotation.z"]
     add: dict[str, Any] = {"do": "add-layer", "address": "post/rotation.z", "kind": kind}
     if kind == "link":
         add["settings"] = {"source": "dials/tide"}
+    if kind == "clip":
+        add["settings"] = {"source": "clips/gust.swing"}
     if kind == "recipe":
         add = {"do": "use-recipe", "address": "post/rotation.z", "recipe": "rock"}
     after = edited(scene, add)

@@ -137,18 +137,19 @@ def _fewest(moved: NDArray[np.float64], basis: NDArray[np.float64], allowed: flo
     Found by doubling, then by halving the interval: what is left shrinks with every shape but for a hair.
     """
 
-    def fits(k: int) -> bool:
-        return _farthest(moved - (moved @ basis[:k].T) @ basis[:k]) <= allowed
+    def fits(k: int, rows: NDArray[np.float64]) -> bool:
+        return _farthest(rows - (rows @ basis[:k].T) @ basis[:k]) <= allowed
 
+    few = moved[::PER_FRAME]  # whole frames find the number; all samples are asked once it is found
     low, high = 0, 1
-    while high < len(basis) and not fits(high):
+    while high < len(basis) and not fits(high, few):
         low, high = high, high * 2
     high = min(high, len(basis))
-    if not fits(high):
-        return len(basis) + 1
     while high - low > 1:
         middle = (low + high) // 2
-        low, high = (low, middle) if fits(middle) else (middle, high)
+        low, high = (low, middle) if fits(middle, few) else (middle, high)
+    while high <= len(basis) and not fits(high, moved):
+        high += 1
     return high
 
 
@@ -161,7 +162,7 @@ def _keyed(
     keyed[-1] = True
     while True:
         between = np.stack([np.interp(samples, samples[keyed], column[keyed]) for column in weights.T], 1)
-        off = np.linalg.norm((moved - between @ shapes).reshape(len(moved), -1, 3), axis=2).max(axis=1)
+        off = np.sqrt(_squares(moved - between @ shapes).max(axis=1))
         missed = (off > tolerance) & ~keyed
         if not missed.any():
             return keyed, float(off.max())
@@ -169,4 +170,11 @@ def _keyed(
 
 
 def _farthest(off: NDArray[np.float64]) -> float:
-    return float(np.linalg.norm(off.reshape(len(off), -1, 3), axis=2).max())
+    return float(np.sqrt(_squares(off).max()))
+
+
+def _squares(off: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(samples, n) squared distances from (samples, 3n) offsets."""
+    apart = off.reshape(len(off), -1, 3)
+    out: NDArray[np.float64] = np.einsum("ijk,ijk->ij", apart, apart)
+    return out

@@ -60,6 +60,10 @@ class Inputs(Protocol):
         UnknownAddress."""
         ...
 
+    def clip(self, address: str) -> Any:
+        """The clip that a track belongs to (a Clip). Raises UnknownAddress."""
+        ...
+
     def through(self, stack: Channel, size: float | Samples) -> Samples:
         """(frames,) a stack of layers over what lies below, with all its values `size` times as large as written."""
         ...

@@ -21,7 +21,7 @@ from lazzik.core.document import LARGEST
 from lazzik.core.errors import BadFormula, UnknownAddress
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import ALONE, Scope
-from lazzik.core.layers import Recipe
+from lazzik.core.layers import Clip, Recipe
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
 
@@ -229,6 +229,10 @@ class LayerInputs:
     def recipe(self, name: str) -> Recipe:
         """One of the scene's recipes."""
         return self.scope.recipe(name)
+
+    def clip(self, address: str) -> Clip:
+        """The clip that a track belongs to."""
+        return self.scope.clip(address)
 
     def through(self, stack: Channel, size: float | Samples) -> Samples:
         """What a stack makes of what lies below."""

@@ -8,7 +8,7 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.evaluate.memo import Memo
-from lazzik.core.layers import Recipe
+from lazzik.core.layers import Clip, Recipe
 from lazzik.core.scene.address import Address, Place, find
 from lazzik.core.scene.references import reads_of, seen_by
 from lazzik.core.scene.scene import Scene
@@ -36,6 +36,13 @@ class Scope:
         if recipe is None:
             raise UnknownAddress(f"There is no recipe '{name}' in this scene", f"recipes/{name}")
         return recipe
+
+    def clip(self, address: str) -> Clip:
+        """The clip that a track belongs to. Raises UnknownAddress."""
+        held = self.scene.held_at(address) if self.scene else None
+        if not isinstance(held, Clip):
+            raise UnknownAddress(f"There is no clip with the track '{address.removeprefix('clips/')}'", address)
+        return held
 
     def kept(self, channel: Channel, clock: Clock) -> Samples | None:
         """The channel's motion, if it was computed before and all that it reads is what it was."""

@@ -5,6 +5,7 @@ beacon/rotation.z#gust                a layer on it
 beacon/rotation.z#gust.amplitude      a number of that layer, which may carry layers itself: …#slow.period
 dials/speed                           a dial of the scene
 recipes/gust                          a recipe's stack, with its layers and their numbers as above
+clips/calm.swing                      a track of a clip
 """
 
 from __future__ import annotations
@@ -18,11 +19,11 @@ from lazzik.core.channel.channel import Channel, as_channel, simplest
 from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.document import Frozen, Quantity
 from lazzik.core.errors import InvalidEdit, UnknownAddress
-from lazzik.core.layers import Recipe
+from lazzik.core.layers import Clip, Recipe
 from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.rest import extent
-from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.scene import PARTS, Scene
 
 Part = TypeVar("Part", bound=Frozen)
 
@@ -147,6 +148,8 @@ def write(scene: Scene, address: Address, change: Callable[[Channel], Channel]) 
         return scene.with_part(part.replaced(value=simplest(changed)))
     if isinstance(part, Recipe):
         return scene.with_part(part.replaced(stack=changed))
+    if isinstance(part, Clip):
+        return scene.with_part(part.with_motion(address.path.partition(".")[2], changed))
     raise UnknownAddress(f"There is nothing at '{address}'", str(address))
 
 
@@ -156,7 +159,8 @@ def names(scene: Scene, address: Address) -> list[str]:
     part = scene.held_at(f"{address.node}/{address.path}")
     parts = [part.label if part else address.node, address.path.replace(".", " ").replace("_", " ")]
     if place.node is None:
-        parts = [address.node.removesuffix("s"), parts[0]]
+        track = part.track(address.path.partition(".")[2]) if isinstance(part, Clip) else None
+        parts = [address.node.removesuffix("s"), parts[0], *([track.label] if track else [])]
     for hop in address.hops:
         layer = _layer(place.channel, hop, address)
         parts += [layer.label, hop.number.replace("_", " ")] if hop.number else [layer.label]
@@ -193,6 +197,8 @@ def _root(scene: Scene, address: Address) -> Place:
             useful = (-4 * part.reach, 4 * part.reach)
             quantity = Quantity(part.unit, part.note or f"The stack of {part.label}.", useful, part.reach / 100)
             return Place(None, part.stack, quantity, part.reach)
+        case Clip():
+            return _track(part, address)
     number, quantity = _own_number(part, address)
     if quantity.unit.startswith("own"):  # what belongs to a shape is measured by the object's size
         size = extent(scene, part).size
@@ -201,8 +207,18 @@ def _root(scene: Scene, address: Address) -> Place:
     return Place(part, number, quantity, _well_seen(part, quantity))
 
 
+def _track(clip: Clip, address: Address) -> Place:
+    """A track of a clip; what is well seen there is a share of what it spans."""
+    track = clip.track(address.path.partition(".")[2])
+    assert track is not None  # it is by its track that the clip was found
+    values = [key.value for key in track.motion.keys] or [0.0]
+    reach = float(f"{0.2 * (max(values) - min(values)):.2g}") or 1.0
+    quantity = Quantity(track.unit, f"{track.label} in the clip {clip.label}.", (-4 * reach, 4 * reach), reach / 100)
+    return Place(None, track.motion, quantity, reach)
+
+
 def _missing(address: Address) -> str:
-    if address.node in ("dials", "recipes"):
+    if address.node in PARTS:
         return f"There is no {address.node[:-1]} '{address.path}' in this scene"
     return f"There is no object '{address.node}' in this scene"
 

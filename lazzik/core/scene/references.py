@@ -50,6 +50,10 @@ def readers(scene: Scene) -> Iterator[tuple[str, frozenset[str]]]:
     for recipe in scene.recipes:
         if reads := reads_of(recipe.stack):
             yield f"recipes/{recipe.id}", reads
+    for clip in scene.clips:
+        for track in clip.tracks:
+            if reads := reads_of(track.motion):
+                yield clip.address(track), reads
 
 
 def reads_at(scene: Scene, address: str) -> frozenset[str]:

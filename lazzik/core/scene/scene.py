@@ -9,21 +9,24 @@ from pydantic import Field, model_validator
 
 from lazzik.core.clock import Clock
 from lazzik.core.document import Finite, Frozen, Label
-from lazzik.core.layers import Recipe
+from lazzik.core.layers import Clip, Recipe
 from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.node import Node
+from lazzik.core.scene.pose import Pose
 from lazzik.core.scene.receipt import Receipt
 
 VERSION = 1
 MOST_NODES = 10_000
 MOST_FRAMES = 20_000
 MOST_DIALS = 200
+PARTS = ("dials", "recipes", "clips")
+"""What an address may begin with in place of an object."""
 DEEPEST = 64
 """Objects below objects."""
 
 
 class Scene(Frozen):
-    """Frame rate, range, objects in the order of the tree, dials, recipes, and receipts of bakes, oldest first."""
+    """Frame rate, range, objects in the order of the tree, dials, recipes, clips, poses, and receipts, oldest first."""
 
     format: Literal["lazzik-scene"] = "lazzik-scene"
     version: Literal[1] = 1
@@ -34,6 +37,8 @@ class Scene(Frozen):
     nodes: Annotated[tuple[Node, ...], Field(max_length=MOST_NODES)] = ()
     dials: Annotated[tuple[Dial, ...], Field(max_length=MOST_DIALS)] = ()
     recipes: Annotated[tuple[Recipe, ...], Field(max_length=MOST_DIALS)] = ()
+    clips: Annotated[tuple[Clip, ...], Field(max_length=MOST_DIALS)] = ()
+    poses: Annotated[tuple[Pose, ...], Field(max_length=MOST_DIALS)] = ()
     receipts: tuple[Receipt, ...] = ()
 
     @model_validator(mode="after")
@@ -47,10 +52,11 @@ class Scene(Frozen):
             raise ValueError(f"two objects share the id '{next(i for i in ids if ids.count(i) > 1)}'")
         for node in self.nodes:
             self._check_parents(node)
-        for word, parts in (("dials", self.dials), ("recipes", self.recipes)):
-            if word in self.by_id:
-                raise ValueError(f"no object may have the id '{word}'")
-            if len({part.id for part in parts}) < len(parts):
+        if word := next((word for word in PARTS if word in self.by_id), None):
+            raise ValueError(f"no object may have the id '{word}'")
+        for word in (*PARTS, "poses"):
+            names = [part.id for part in getattr(self, word)]
+            if len(set(names)) < len(names):
                 raise ValueError(f"two {word} share a name")
         return self
 
@@ -92,9 +98,10 @@ class Scene(Frozen):
         return {node.id: place for place, node in enumerate(self.nodes)}
 
     @cached_property
-    def _parts(self) -> dict[str, Dial | Recipe]:
-        dials: dict[str, Dial | Recipe] = {f"dials/{dial.id}": dial for dial in self.dials}
-        return dials | {f"recipes/{recipe.id}": recipe for recipe in self.recipes}
+    def _parts(self) -> dict[str, Dial | Recipe | Clip]:
+        parts: dict[str, Dial | Recipe | Clip] = {f"dials/{dial.id}": dial for dial in self.dials}
+        parts |= {f"recipes/{recipe.id}": recipe for recipe in self.recipes}
+        return parts | {clip.address(track): clip for clip in self.clips for track in clip.tracks}
 
     def dial(self, name: str) -> Dial | None:
         """A dial by name."""
@@ -106,13 +113,13 @@ class Scene(Frozen):
         found = self._parts.get(f"recipes/{name}")
         return found if isinstance(found, Recipe) else None
 
-    def held_at(self, address: str) -> Node | Dial | Recipe | None:
-        """The object, dial or recipe that an address begins with."""
+    def held_at(self, address: str) -> Node | Dial | Recipe | Clip | None:
+        """The object, dial, recipe or clip that an address begins with."""
         return self._parts.get(address.split("#", 1)[0]) or self.by_id.get(address.split("/", 1)[0])
 
-    def with_part(self, part: Dial | Recipe) -> Scene:
-        """The scene with a dial or recipe in place of the one with the same name, or as a new one."""
-        field = "dials" if isinstance(part, Dial) else "recipes"
+    def with_part(self, part: Dial | Recipe | Clip) -> Scene:
+        """The scene with a dial, recipe or clip in place of the one with the same name, or as a new one."""
+        field = "dials" if isinstance(part, Dial) else "recipes" if isinstance(part, Recipe) else "clips"
         parts = getattr(self, field)
         known = any(item.id == part.id for item in parts)
         changed = tuple(part if item.id == part.id else item for item in parts) if known else (*parts, part)

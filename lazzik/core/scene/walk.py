@@ -23,7 +23,7 @@ def with_layers(number: float | Channel, change: Change) -> float | Channel:
 
 
 def layered(scene: Scene) -> Iterator[tuple[str, Channel]]:
-    """Every number of the scene that has layers, as (address, channel): of objects, then dials, then recipes."""
+    """Every number of the scene that has layers, as (address, channel): of objects, then dials, recipes and clips."""
     for node in scene.nodes:
         for path, number, _ in channels_of(node):
             if isinstance(number, Channel) and number.layers:
@@ -34,6 +34,10 @@ def layered(scene: Scene) -> Iterator[tuple[str, Channel]]:
     for recipe in scene.recipes:
         if recipe.stack.layers:
             yield f"recipes/{recipe.id}", recipe.stack
+    for clip in scene.clips:
+        for track in clip.tracks:
+            if track.motion.layers:
+                yield clip.address(track), track.motion
 
 
 def with_layers_at(scene: Scene, addresses: list[str], change: Change) -> Scene:

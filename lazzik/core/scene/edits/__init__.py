@@ -9,6 +9,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.scene.edits.bakes import PlaceBake, TakeBack
 from lazzik.core.scene.edits.base import Edit, applied
+from lazzik.core.scene.edits.clips import PlayClip, PutClip, RemoveClip
 from lazzik.core.scene.edits.copies import Duplicate, SetPivot
 from lazzik.core.scene.edits.dials import AddDial, ChangeDial, RemoveDial
 from lazzik.core.scene.edits.keys import (
@@ -22,6 +23,7 @@ from lazzik.core.scene.edits.keys import (
     ThinKeys,
 )
 from lazzik.core.scene.edits.objects import AddObject, ChangeObject, RemoveObject
+from lazzik.core.scene.edits.poses import PlacePose, RemovePose, SavePose
 from lazzik.core.scene.edits.recipes import (
     ChangeRecipe,
     ExposeNumber,
@@ -55,6 +57,12 @@ AnyEdit = Annotated[
     | ThinKeys
     | SmoothKeys
     | PasteKeys
+    | SavePose
+    | PlacePose
+    | RemovePose
+    | PutClip
+    | PlayClip
+    | RemoveClip
     | SetLoop
     | Stagger
     | Together

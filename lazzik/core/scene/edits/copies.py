@@ -15,7 +15,7 @@ from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.scene.edits.base import Edit, free_slug
 from lazzik.core.scene.node import Node, Scale
 from lazzik.core.scene.rest import extent, triple
-from lazzik.core.scene.scene import MOST_NODES, Scene
+from lazzik.core.scene.scene import MOST_NODES, PARTS, Scene
 
 Three = tuple[Typed, Typed, Typed]
 BoxPoint = Literal["middle", "base", "top", "low-corner", "high-corner"]
@@ -46,7 +46,7 @@ class Duplicate(Edit):
         below = _with_all_below(scene, first)
         if len(scene.nodes) + len(below) * self.count > MOST_NODES:
             raise InvalidEdit(f"A scene holds at most {MOST_NODES:,} objects; these would be too many", self.node)
-        taken = {*scene.by_id, "dials", "recipes"}
+        taken = {*scene.by_id, *PARTS}
         made: list[Node] = []
         for k in range(1, round(self.count) + 1):
             names: dict[str, str] = {}

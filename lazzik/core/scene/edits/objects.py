@@ -9,7 +9,7 @@ from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.scene.edits.base import Edit, free_slug
 from lazzik.core.scene.node import Camera, Light, Look, Node, Position
-from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.scene import PARTS, Scene
 
 
 class AddObject(Edit):
@@ -24,7 +24,7 @@ class AddObject(Edit):
     position: tuple[Typed, Typed, Typed] = (0.0, 0.0, 0.0)
 
     def apply(self, scene: Scene) -> Scene:
-        slug = free_slug(self.label, {*scene.by_id, "dials", "recipes"})
+        slug = free_slug(self.label, {*scene.by_id, *PARTS})
         look = Look() if self.shape else None
         x, y, z = self.position
         node = Node(

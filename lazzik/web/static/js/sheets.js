@@ -91,7 +91,7 @@ function listen(box) {
     const form = event.target;
     const fields = new FormData(form);
     try {
-      await landing[form.id](form, fields, box);
+      await landing[form.id || form.dataset.form](form, fields, box);
     } catch (error) {
       if (!(error instanceof Refused)) throw error;
       form.querySelector(".field-error").textContent = error.message;
@@ -99,8 +99,22 @@ function listen(box) {
   });
 }
 
+// the fields of a form that say something; lists are written as JSON
+const filled = (form, fields) => Object.fromEntries([...fields].filter(([, value]) => value !== "").map(([name, value]) =>
+  [name, form.elements[name].dataset?.list !== undefined ? JSON.parse(value) : value === "true" ? true : value]));
+
 // what a form's button does; a refusal is said in the form, and the sheet stays
 const landing = {
+  // a form that is one edit with the fields' values in it
+  edit: async (form, fields, box) => {
+    if (await commit([{ ...JSON.parse(form.dataset.edit), ...filled(form, fields) }], { quiet: true })) box.close();
+  },
+  // a form that is a request of its own
+  send: async (form, fields, box) => {
+    const button = form.querySelector("[type=submit]");
+    button.disabled = true;
+    try { await send(form.dataset.send, filled(form, fields)); box.close(); } finally { button.disabled = false; }
+  },
   "dial-form": async (form, fields, box) => {
     const dial = form.dataset.dial;
     const content = Object.fromEntries(fields);

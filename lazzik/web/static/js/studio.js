@@ -250,6 +250,7 @@ action("auto-key", ["Q"], () => press("auto-key", autoKeys(true)), "Put keys by 
 action("move-handles", ["M"], () => gizmo?.toggle("move"), "Move the chosen object on the stage");
 action("turn-handles", ["T"], () => gizmo?.toggle("turn"), "Turn the chosen object on the stage");
 action("snap", ["N"], () => press("snap", gizmo?.toggleSnap()), "Snap moves and turns on the stage");
+action("poses", ["B"], () => sheet("poses", { at: channelAddress() ?? facts.at, also: facts.also, frame: transport.frame }), "Poses and clips");
 action("copy-layer", ["Ctrl+C"], () => copy(false), "Copy the chosen keys or layer");
 action("copy-stack", ["Ctrl+Shift+C"], () => copy(true), "Copy the whole stack");
 action("paste", ["Ctrl+V"], () => paste("on-top", transport.frame), "Paste keys at the playhead, or layers on top");

@@ -1,0 +1,150 @@
+"""Clips: a stretch of motion stored under a name, and the layer kind that plays a track of one.
+
+With φ the frames of the clip gone by since `start` (φ = ∫ speed df, so a keyed speed never skips), L the clip's length
+and s the seam:
+
+    hold        y = c(min(φ, L))
+    repeat      y = c(φ mod (L − s)), drawn from where the round before ended over the first s frames of each round
+    alternate   the same forth and back, without a seam
+    accumulate  y = c(φ mod L) + ⌊φ / L⌋ · (c(L) − c(0))
+
+Before `start` the first value holds. All is times `size`. With a seam the round begins on
+(1 − w)·c(L − s + v) + w·c(v), v the frames since it began and w the smoothstep of v/s: value and slope meet, whatever
+the clip's ends are.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, ClassVar, Literal, Self
+
+import numpy as np
+from pydantic import Field, model_validator
+
+from lazzik.core.channel.channel import Channel, Number
+from lazzik.core.channel.combine import Combine
+from lazzik.core.channel.layer import Family, Inputs, Landing, Layer
+from lazzik.core.channel.phase import accumulate
+from lazzik.core.document import Finite, Frozen, Label, Name, Quantity, Wording
+from lazzik.core.errors import UnknownAddress
+from lazzik.core.types import Samples
+
+MOST_TRACKS = 400
+
+
+class Track(Frozen):
+    """One number of a clip: its motion from frame 0 to the clip's length."""
+
+    id: Name
+    label: Label
+    unit: str = ""
+    origin: Annotated[str, Field(max_length=2000)] = ""
+    """The address that it was taken from."""
+    motion: Channel
+
+
+class Clip(Frozen):
+    """A stored stretch of motion of some numbers."""
+
+    id: Name
+    label: Label
+    length: Annotated[Finite, Field(ge=1, le=20_000)]
+    """Frames."""
+    tracks: Annotated[tuple[Track, ...], Field(min_length=1, max_length=MOST_TRACKS)]
+
+    @model_validator(mode="after")
+    def _told_apart(self) -> Self:
+        ids = [track.id for track in self.tracks]
+        if len(set(ids)) < len(ids):
+            raise ValueError("two tracks of one clip share a name")
+        return self
+
+    def track(self, name: str) -> Track | None:
+        """The track with this name."""
+        return next((track for track in self.tracks if track.id == name), None)
+
+    def with_motion(self, name: str, motion: Channel) -> Clip:
+        """The clip with another motion on one of its tracks."""
+        tracks = tuple(track.replaced(motion=motion) if track.id == name else track for track in self.tracks)
+        return self.replaced(tracks=tracks)
+
+    @property
+    def seam(self) -> float:
+        """Frames over which a repeat is best drawn together: none where the ends of all tracks meet."""
+        spans = [[key.value for key in track.motion.keys] for track in self.tracks if track.motion.keys]
+        apart = any(abs(row[-1] - row[0]) > 0.02 * (max(row) - min(row)) for row in spans)
+        return float(min(12, self.length // 4)) if apart else 0.0
+
+    def address(self, track: Track) -> str:
+        """The address of a track."""
+        return f"clips/{self.id}.{track.id}"
+
+
+class Play(Layer):
+    """A stored stretch of motion."""
+
+    family: ClassVar[Family] = "path"
+    title: ClassVar[str] = "Clip"
+    summary: ClassVar[str] = "Plays a stored stretch of motion: repeated, retimed, blended into another."
+    idle_at: ClassVar[dict[str, float]] = {"size": 0.0}
+
+    kind: Literal["clip"]
+    combine: Combine = "replace"
+    source: Annotated[str, Wording("clip", "The track of a clip that is played.")] = ""
+    start: Annotated[Number, Quantity("fr", "Frame on which the clip begins.", (0, 250), 1)] = 0.0
+    speed: Annotated[
+        Number, Quantity("×", "How fast it plays; keys bend it without a jump.", (0, 4), 0.01, low=-100, high=100)
+    ] = 1.0
+    size: Annotated[Number, Quantity("×", "How large its motion is.", (-2, 2), 0.01)] = 1.0
+    seam: Annotated[
+        Number, Quantity("fr", "Frames over which a repeat is drawn out of the round before it.", (0, 60), 1, low=0)
+    ] = 0.0
+    after: Literal["hold", "repeat", "alternate", "accumulate"] = "repeat"
+
+    def signal(self, inputs: Inputs) -> Samples:
+        """(frames,) the clip. Raises UnknownAddress if there is none."""
+        if not self.source:
+            raise UnknownAddress(f"'{self.label}' plays nothing yet: save a clip and choose one of its tracks")
+        length = float(inputs.clip(self.source).length)
+        gone = np.maximum(self._gone(inputs), 0.0)
+
+        def clip(frames: Samples) -> Samples:
+            return np.broadcast_to(inputs.other(self.source, inputs.clock.at(frames)), frames.shape)
+
+        y: Samples
+        match self.after:
+            case "hold":
+                y = clip(np.minimum(gone, length))
+            case "alternate":
+                y = clip(length - np.abs(np.mod(gone, 2 * length) - length))
+            case "accumulate":
+                rise = clip(np.array([0.0, length]))
+                y = clip(np.mod(gone, length)) + np.floor(gone / length) * (rise[1] - rise[0])
+            case _:
+                seam = np.clip(inputs.number("seam"), 0.0, length / 2)
+                within, later = np.mod(gone, length - seam), gone >= length - seam
+                u = np.where(later & (within < seam), within / np.maximum(seam, 1e-9), 1.0)
+                y = clip(within)
+                if np.any(u < 1):
+                    w = u * u * (3 - 2 * u)
+                    y = (1 - w) * clip(np.minimum(length - seam + within, length)) + w * y
+        return np.asarray(inputs.number("size") * y)
+
+    def _gone(self, inputs: Inputs) -> Samples:
+        """(frames,) frames of the clip gone by since it began; negative before."""
+        start, speed = np.asarray(inputs.number("start"), dtype=float), inputs.number("speed")
+        frames = inputs.clock.frames
+        if isinstance(speed, float | int):
+            return np.asarray((frames - start) * speed)
+        begins = np.broadcast_to(start, frames.shape)
+        clock = inputs.clock.at(np.concatenate((frames, begins)))
+        places = clock.fps * accumulate(lambda at: inputs.number("speed", at), clock, None).cycles
+        return np.asarray(places[: len(frames)] - places[len(frames) :])
+
+    def references(self) -> frozenset[str]:
+        """The track."""
+        return frozenset({self.source} if self.source else ())
+
+    @classmethod
+    def suited(cls, landing: Landing) -> dict[str, Any]:
+        """From the first frame on."""
+        return {"start": float(landing.first)}
