@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
 from lazzik.core.arithmetic import read_number
+from lazzik.core.bake.again import Redone, stale
 from lazzik.core.bake.baking import TOLERANCES, BakePlan, bakeable
 from lazzik.core.channel.keys import Key, curve_through
 from lazzik.core.clock import Clock
@@ -40,6 +41,8 @@ class Comparison:
     between: int
     """Keys that are not on whole frames."""
     worst: str
+    allowed: str
+    """What the plan allows, '' if it allows anything."""
     before: str
     after: str
     beads: tuple[tuple[float, float], ...]
@@ -54,11 +57,43 @@ class ReceiptView:
     receipt: Receipt
     summary: str
     lines: tuple[Comparison, ...]
+    stale: str
+    """How far the source has moved away since, in words; '' if it has not."""
 
 
-def choices(scene: Scene) -> list[tuple[str, str, str]]:
-    """What may be baked: (address, name, unit)."""
-    return [(a, title(scene, Address.parse(a)), find(scene, Address.parse(a)).quantity.unit) for a in bakeable(scene)]
+@dataclass(frozen=True)
+class Offer:
+    """A number that may be baked."""
+
+    address: str
+    name: str
+    unit: str
+    chosen: bool
+    """Whether it is among the numbers that were chosen on the stage."""
+
+
+@dataclass(frozen=True)
+class AgainView:
+    """One channel of a bake that is made again: the keys as they are, and what they would become."""
+
+    address: str
+    comparison: Comparison
+    edited: int
+    conflicts: str
+    """Where the motion about an edit changed its shape, in words."""
+    moved: str
+
+
+def choices(scene: Scene, chosen: Collection[str] = ()) -> list[tuple[str, list[Offer]]]:
+    """What may be baked, by object."""
+    groups: dict[str, list[Offer]] = {}
+    for address in bakeable(scene):
+        parsed = Address.parse(address)
+        whole = title(scene, parsed)
+        label, _, rest = whole.partition(" / ")
+        offer = Offer(address, rest or whole, find(scene, parsed).quantity.unit, address in chosen)
+        groups.setdefault(parsed.node, [label]).append(offer)  # type: ignore[list-item]
+    return [(str(rows[0]), rows[1:]) for rows in groups.values()]
 
 
 def plan_from(form: Mapping[str, str]) -> BakePlan:
@@ -72,27 +107,47 @@ def plan_from(form: Mapping[str, str]) -> BakePlan:
         method,  # type: ignore[arg-type]
         _whole(form, "every") if method == "every" else 2,
         {unit: _number(form, f"tolerance-{name}") for unit, name in UNITS} if method == "fitted" else dict(TOLERANCES),
+        extremes="extremes" in form,
+        steps="steps" in form,
     )
 
 
-def review(scene: Scene, placed: PlaceBake, memo: Memo) -> list[Comparison]:
+ORDERS = (("document", "as in the scene"), ("worst", "largest error first"), ("keys", "most keys first"))
+"""How the review may be sorted, and how that is said."""
+
+
+def review(scene: Scene, placed: PlaceBake, memo: Memo, order: str = "document") -> list[Comparison]:
     """The outcome of a bake that is not placed yet."""
-    return [
-        _compared(
-            scene,
-            channel.address,
-            number_on(
-                find(scene, Address.parse(channel.address)).number,
-                _clock(scene, placed.first, placed.last),
-                Scope(scene, memo),
-            ),
-            channel.keys,
-            channel.worst,
-            placed.first,
-            placed.last,
-        )
-        for channel in placed.channels
-    ]
+    clock = _clock(scene, placed.first, placed.last)
+    rows = []
+    for channel in placed.channels:
+        place = find(scene, Address.parse(channel.address))
+        before = number_on(place.number, clock, Scope(scene, memo))
+        allowed = placed.tolerances.get(place.quantity.unit, placed.tolerances.get(""))
+        share = channel.worst / (allowed or TOLERANCES.get(place.quantity.unit, TOLERANCES[""]))
+        span = (placed.first, placed.last)
+        row = _compared(scene, channel.address, before, channel.keys, channel.worst, *span, allowed)
+        rows.append((row, share))
+    if order == "worst":  # errors of different units are told by the part of what is allowed
+        rows.sort(key=lambda pair: -pair[1])
+    elif order == "keys":
+        rows.sort(key=lambda pair: -pair[0].keys)
+    return [row for row, _ in rows]
+
+
+def again_view(scene: Scene, receipt: Receipt, redone: list[Redone]) -> list[AgainView]:
+    """What a receipt's channels would become, those with conflicts first."""
+    views = []
+    for item in redone:
+        address = Address.parse(item.address)
+        unit = find(scene, address).quantity.unit
+        clock = _clock(scene, receipt.first, receipt.last)
+        now = curve_through(item.mine, scene.fps).at(clock.frames, scene.fps)
+        comparison = _compared(scene, item.address, now, item.carried, item.worst, receipt.first, receipt.last)
+        where = ", ".join(f"{shown(round(a, 1))} to {shown(round(b, 1))}" for a, b in item.conflicts)
+        moved = f"{shown(float(f'{item.moved:.2g}'))}{' ' if unit == 'm' else ''}{unit}"
+        views.append(AgainView(item.address, comparison, item.edited, where, moved))
+    return sorted(views, key=lambda view: not view.conflicts)
 
 
 def receipts(scene: Scene, memo: Memo) -> list[ReceiptView]:
@@ -108,8 +163,21 @@ def receipts(scene: Scene, memo: Memo) -> list[ReceiptView]:
             lines.append(
                 _compared(scene, entry.address, before, channel.keys, entry.worst, receipt.first, receipt.last)
             )
-        views.append(ReceiptView(receipt, _summary(receipt, {entry.unit for entry in lines}), tuple(lines)))
+        units = {entry.unit for entry in lines}
+        views.append(ReceiptView(receipt, _summary(receipt, units), tuple(lines), _stale(scene, receipt, memo)))
     return views
+
+
+def _stale(scene: Scene, receipt: Receipt, memo: Memo) -> str:
+    moved = stale(scene, receipt, memo)
+    if not moved:
+        return ""
+    address = max(moved, key=moved.__getitem__)
+    unit = find(scene, Address.parse(address)).quantity.unit
+    most = f"{shown(float(f'{moved[address]:.2g}'))}{' ' if unit == 'm' else ''}{unit}"
+    return (
+        f"{len(moved)} channel{'' if len(moved) == 1 else 's'}, up to {most} on {title(scene, Address.parse(address))}"
+    )
 
 
 def _clock(scene: Scene, first: int, last: int) -> Clock:
@@ -124,6 +192,7 @@ def _compared(
     worst: float,
     first: int,
     last: int,
+    allowed: float | None = None,
 ) -> Comparison:
     clock = _clock(scene, first, last)
     old = np.full(len(clock.frames), before) if isinstance(before, float | int) else before
@@ -139,6 +208,7 @@ def _compared(
         len(keys),
         sum(key.frame != round(key.frame) for key in keys),
         shown(float(f"{worst:.2g}")),
+        shown(allowed) if allowed else "",
         line(old, WIDTH, HEIGHT, low, high),
         line(new, WIDTH, HEIGHT, low, high),
         tuple(
@@ -158,7 +228,8 @@ def _summary(receipt: Receipt, units: set[str]) -> str:
     kept = [(unit, value) for unit, value in receipt.tolerances.items() if unit in units]
     tolerances = ", ".join(f"{shown(value)}{' ' if unit == 'm' else ''}{unit}" for unit, value in kept)
     within = f" within {tolerances}" if tolerances else ""
-    return f"Frames {receipt.first} to {receipt.last}, {how[receipt.method]}{within}"
+    exact = ", with exact extremes" if receipt.extremes else ""
+    return f"Frames {receipt.first} to {receipt.last}, {how[receipt.method]}{within}{exact}"
 
 
 def _number(form: Mapping[str, str], name: str) -> float:

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from lazzik.core.channel.channel import Channel
-from lazzik.core.channel.keys import Key
+from lazzik.core.channel.keys import Go, Key
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.memo import Memo
-from lazzik.core.fitting.fitting import fit, worst_error
+from lazzik.core.fitting.fitting import extremes_of, fit, jumps_of, worst_error
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.edits.bakes import BakedChannel, PlaceBake
@@ -34,6 +35,10 @@ class BakePlan:
     method: Method = "fitted"
     every: int = 2
     tolerances: dict[str, float] = field(default_factory=lambda: dict(TOLERANCES))
+    extremes: bool = False
+    """Whether the highest and lowest places get keys of their own, if they stand out by more than the tolerance."""
+    steps: bool = True
+    """Whether jumps between sampled frames stay jumps. A fitted bake always keeps them."""
 
     def __post_init__(self) -> None:
         if self.last <= self.first:
@@ -71,6 +76,8 @@ def bake(scene: Scene, addresses: list[str], plan: BakePlan, memo: Memo | None =
         method=plan.method,
         every=plan.every if plan.method == "every" else None,
         tolerances=plan.tolerances if plan.method == "fitted" else {},
+        extremes=plan.extremes,
+        steps=plan.steps,
         channels=tuple(bake_channel(scene, address, plan, memo) for address in addresses),
     )
 
@@ -80,21 +87,39 @@ def bake_channel(scene: Scene, address: str, plan: BakePlan, memo: Memo | None =
     unit = find(scene, Address.parse(address)).quantity.unit
     clock = Clock.over(scene.fps, scene.first, plan.last, start=plan.first, per_frame=PER_FRAME)
     y = evaluate(scene, [address], clock, memo)[address]
-    if plan.method == "fitted":
-        keys = fit(y, plan.first, scene.fps, plan.tolerance(unit))
-    else:
-        keys = sampled(y, plan.first, 1 if plan.method == "each" else plan.every)
+    keys = keys_for(y, plan, unit, scene.fps)
     return BakedChannel(address=address, keys=keys, worst=worst_error(keys, y, plan.first, scene.fps))
 
 
-def sampled(y: Samples, first: int, every: int) -> tuple[Key, ...]:
-    """Keys on every n-th frame and the last, slopes automatic; where the signal is held up to the next key, it steps.
+def keys_for(y: Samples, plan: BakePlan, unit: str, fps: float) -> tuple[Key, ...]:
+    """The keys that a plan makes of samples, PER_FRAME to a frame from its first on."""
+    if plan.method == "fitted":
+        return fit(y, plan.first, fps, plan.tolerance(unit), extremes=plan.extremes)
+    every = 1 if plan.method == "each" else plan.every
+    more = extremes_of(y, plan.tolerance(unit)) if plan.extremes else ()
+    return sampled(y, plan.first, every, more, jumps_of(y, plan.tolerance(unit)) if plan.steps else ())
 
-    `y` (n,): samples from frame `first`, PER_FRAME to a frame.
+
+def sampled(
+    y: Samples, first: int, every: int, extremes: Iterable[int] = (), jumps: Iterable[int] = ()
+) -> tuple[Key, ...]:
+    """Keys on every n-th frame, the last, and some places more, slopes automatic; where the signal is held up to the
+    next key, it steps.
+
+    `y` (n,): samples from frame `first`, PER_FRAME to a frame. A jump i lies between samples i and i + 1.
     """
-    places = np.unique(np.append(np.arange(0, len(y), every * PER_FRAME), len(y) - 1))
+    jumps = set(jumps)
+    wanted = {*range(0, len(y), every * PER_FRAME), len(y) - 1, *extremes, *(i + 1 for i in jumps)}
+    for i in jumps:
+        before = max(place for place in wanted if place <= i)
+        if np.ptp(y[before : i + 1]) > 0:
+            wanted.add(i)
+    places = sorted(wanted)
+    peaks = set(extremes)
     keys = []
     for place, after in zip(places, [*places[1:], len(y)], strict=True):
         holds = after - place > 1 and np.ptp(y[place:after]) == 0 and after < len(y) and y[after] != y[place]
-        keys.append(Key(frame=first + place / PER_FRAME, value=float(y[place]), go="step" if holds else "cubic"))
+        go: Go = "step" if holds else "linear" if place in jumps else "cubic"
+        level = 0.0 if place in peaks else None
+        keys.append(Key(frame=first + place / PER_FRAME, value=float(y[place]), slope_in=level, slope_out=level, go=go))
     return tuple(keys)

@@ -50,8 +50,9 @@ class _Cuts:
     corners: set[int] = field(default_factory=set)
 
 
-def fit(y: Samples, first: float, fps: float, tolerance: float) -> tuple[Key, ...]:
-    """Keys whose curve stays within `tolerance` of every sample.
+def fit(y: Samples, first: float, fps: float, tolerance: float, *, extremes: bool = False) -> tuple[Key, ...]:
+    """Keys whose curve stays within `tolerance` of every sample; with `extremes`, the highest and lowest places that
+    stand out by more than it have level keys of their own, with the sampled value.
 
     `y` (n,): samples from frame `first` on, PER_FRAME to a frame. Raises ValueError if a sample is not finite.
     """
@@ -61,7 +62,7 @@ def fit(y: Samples, first: float, fps: float, tolerance: float) -> tuple[Key, ..
         return (Key(frame=first, value=float(y[0]), slope_in=0.0, slope_out=0.0),)
     tolerance = max(tolerance, LEAST * float(np.max(np.abs(y))), np.finfo(float).tiny)
     # a little is kept back for the rounding between samples and frames
-    knots = _fitted(y, fps, tolerance * (1 - 1e-6))
+    knots = _fitted(y, fps, tolerance * (1 - 1e-6), set(extremes_of(y, tolerance)) if extremes else set())
     keys = _as_keys(knots, first)
     while len(misses := _misses(keys, y, first, fps, tolerance)):
         knots = _exact_around(knots, misses, y)
@@ -74,8 +75,22 @@ def worst_error(keys: tuple[Key, ...], y: Samples, first: float, fps: float) -> 
     return float(np.max(np.abs(_curve_at_samples(keys, y, first, fps) - y)))
 
 
-def _fitted(y: Samples, fps: float, tolerance: float) -> dict[int, _Knot]:
-    """Knots by sample place."""
+def jumps_of(y: Samples, tolerance: float) -> list[int]:
+    """Samples between which and the next the signal jumps by more than twice the tolerance."""
+    return sorted(_cut(y, tolerance).jumps)
+
+
+def extremes_of(y: Samples, prominence: float) -> list[int]:
+    """Samples at which the signal is higher or lower than all about it, by more than `prominence` (as topography has
+    it: how far one must come down to reach higher ground)."""
+    from scipy.signal import find_peaks  # slow to import, and few bakes ask for it
+
+    found = [find_peaks(side, prominence=prominence)[0] for side in (y, -y)]
+    return [int(place) for place in np.sort(np.concatenate(found))]
+
+
+def _fitted(y: Samples, fps: float, tolerance: float, level: set[int]) -> dict[int, _Knot]:
+    """Knots by sample place. At `level` places the curve passes the sample with slope zero."""
     cuts = _cut(y, tolerance)
     knots: dict[int, _Knot] = {}
     starts = [a for a, _ in cuts.holds]
@@ -100,16 +115,19 @@ def _fitted(y: Samples, fps: float, tolerance: float) -> dict[int, _Knot]:
                 place = end
         else:
             end = min([last, *(s for s in starts if s > place), *(c for c in cuts.corners if c > place)])
-            end = min([end, *(j for j in cuts.jumps if j > place)])
-            _fit_piece(y, place, end, fps, tolerance, knots)
+            end = min([end, *(j for j in cuts.jumps if j > place), *(e for e in level if e > place)])
+            _fit_piece(y, place, end, fps, tolerance, knots, place in level, end in level)
             place = end
 
 
-def _fit_piece(y: Samples, a: int, b: int, fps: float, tolerance: float, knots: dict[int, _Knot]) -> None:
-    """Fit samples a … b and add the knots; those at the ends may be there already and get a slope on this side."""
+def _fit_piece(
+    y: Samples, a: int, b: int, fps: float, tolerance: float, knots: dict[int, _Knot], level_a: bool, level_b: bool
+) -> None:
+    """Fit samples a … b and add the knots; those at the ends may be there already and get a slope on this side, zero
+    where the end is to be level."""
     room = b - a + 2
     places, values, slopes = np.empty(room, np.int64), np.empty(room), np.empty(room)
-    count = fit_smooth(y, a, b, tolerance, places, values, slopes)
+    count = fit_smooth(y, a, b, tolerance, places, values, slopes, level_a, level_b)
     slopes = np.clip(slopes[:count] * PER_FRAME * fps, -LARGEST, LARGEST)
     for k in range(count):
         knot = knots.setdefault(int(places[k]), _Knot(float(values[k])))

@@ -182,8 +182,18 @@ def midway(a: int, b: int) -> int:
     return (a + b) // 2
 
 
-@kernel("int64(float64[::1], int64, int64, float64, int64[::1], float64[::1], float64[::1])")
-def seed_and_mend(y: Samples, a: int, b: int, tolerance: float, keys: Places, values: Samples, slopes: Samples) -> int:
+@kernel("int64(float64[::1], int64, int64, float64, int64[::1], float64[::1], float64[::1], boolean, boolean)")
+def seed_and_mend(
+    y: Samples,
+    a: int,
+    b: int,
+    tolerance: float,
+    keys: Places,
+    values: Samples,
+    slopes: Samples,
+    level_a: bool,
+    level_b: bool,
+) -> int:
     """Keys on samples a … b from the seed, mended until every segment holds. Returns how many, filling the arrays."""
     count = 1
     keys[0] = a
@@ -193,7 +203,7 @@ def seed_and_mend(y: Samples, a: int, b: int, tolerance: float, keys: Places, va
     for k in range(count):
         values[k] = y[keys[k]]
         slopes[k] = 0.0
-    worst = solve(y, keys, 0, count - 1, values, slopes, False, False, tolerance, ROUNDS)
+    worst = solve(y, keys, 0, count - 1, values, slopes, level_a, level_b, tolerance, ROUNDS)
     while worst > tolerance:
         put = 0
         s = 0
@@ -210,7 +220,8 @@ def seed_and_mend(y: Samples, a: int, b: int, tolerance: float, keys: Places, va
                     count += 1
                     put += 1
                     lo, hi = max(0, s + 1 - REACH), min(count - 1, s + 1 + REACH)
-                    solve(y, keys, lo, hi, values, slopes, lo > 0, hi < count - 1, tolerance, ROUNDS)
+                    first, last = lo > 0 or level_a, hi < count - 1 or level_b
+                    solve(y, keys, lo, hi, values, slopes, first, last, tolerance, ROUNDS)
                     s += 1
             s += 1
         worst = 0.0
@@ -221,8 +232,17 @@ def seed_and_mend(y: Samples, a: int, b: int, tolerance: float, keys: Places, va
     return count
 
 
-@kernel("int64(float64[::1], float64, int64[::1], float64[::1], float64[::1], int64)")
-def prune(y: Samples, tolerance: float, keys: Places, values: Samples, slopes: Samples, count: int) -> int:
+@kernel("int64(float64[::1], float64, int64[::1], float64[::1], float64[::1], int64, boolean, boolean)")
+def prune(
+    y: Samples,
+    tolerance: float,
+    keys: Places,
+    values: Samples,
+    slopes: Samples,
+    count: int,
+    level_a: bool,
+    level_b: bool,
+) -> int:
     """Take out keys that their neighbourhood can do without. Returns how many are left."""
     removed = True
     while removed:
@@ -241,7 +261,8 @@ def prune(y: Samples, tolerance: float, keys: Places, values: Samples, slopes: S
             values[k : count - 1] = kept_values[k + 1 :]
             slopes[k : count - 1] = kept_slopes[k + 1 :]
             lo, hi = max(0, k - REACH), min(count - 2, k - 1 + REACH)
-            if solve(y, keys, lo, hi, values, slopes, lo > 0, hi < count - 2, tolerance, ROUNDS) <= tolerance:
+            first, last = lo > 0 or level_a, hi < count - 2 or level_b
+            if solve(y, keys, lo, hi, values, slopes, first, last, tolerance, ROUNDS) <= tolerance:
                 count -= 1
                 removed = True
             else:
@@ -250,8 +271,19 @@ def prune(y: Samples, tolerance: float, keys: Places, values: Samples, slopes: S
     return count
 
 
-@kernel("int64(float64[::1], int64, int64, float64, int64[::1], float64[::1], float64[::1])")
-def fit_smooth(y: Samples, a: int, b: int, tolerance: float, keys: Places, values: Samples, slopes: Samples) -> int:
-    """The fewest keys found on samples a … b. Returns how many; the arrays (room for b − a + 2) are filled."""
-    count = seed_and_mend(y, a, b, tolerance, keys, values, slopes)
-    return prune(y, tolerance, keys, values, slopes, count)
+@kernel("int64(float64[::1], int64, int64, float64, int64[::1], float64[::1], float64[::1], boolean, boolean)")
+def fit_smooth(
+    y: Samples,
+    a: int,
+    b: int,
+    tolerance: float,
+    keys: Places,
+    values: Samples,
+    slopes: Samples,
+    level_a: bool,
+    level_b: bool,
+) -> int:
+    """The fewest keys found on samples a … b. Returns how many; the arrays (room for b − a + 2) are filled. An end
+    that is to be level has slope zero."""
+    count = seed_and_mend(y, a, b, tolerance, keys, values, slopes, level_a, level_b)
+    return prune(y, tolerance, keys, values, slopes, count, level_a, level_b)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 from lazzik.core.channel.channel import Channel
-from lazzik.core.channel.keys import Key
+from lazzik.core.channel.keys import Beyond, Key
 from lazzik.core.document import Finite, Frozen, Slug
 
 Method = Literal["each", "every", "fitted"]
@@ -16,10 +16,14 @@ class ReceiptLine(Frozen):
 
     address: str
     keys: int
+    baked: tuple[Key, ...] = ()
+    """What the bake made, so that edits made by hand since can be told from it."""
     worst: Finite
     """The largest |baked − evaluated| at whole frames and three sub-frames, in the channel's unit."""
     former_value: Finite
     former_keys: tuple[Key, ...]
+    former_before: Beyond = "hold"
+    former_after: Beyond = "hold"
     switched_off: tuple[Slug, ...]
 
     def source(self, channel: Channel) -> Channel:
@@ -27,10 +31,18 @@ class ReceiptLine(Frozen):
         return channel.replaced(
             value=self.former_value,
             keys=self.former_keys,
+            before=self.former_before,
+            after=self.former_after,
             layers=tuple(
                 layer.replaced(muted=False) if layer.id in self.switched_off else layer for layer in channel.layers
             ),
         )
+
+    def stands_for(self, channel: Channel) -> Channel:
+        """What the bake stands for, as it is now: the former base, under the layers that were switched off alone."""
+        source = self.source(channel)
+        layers = tuple(layer for layer in source.layers if layer.id in self.switched_off)
+        return source.replaced(layers=layers, before=self.former_before, after=self.former_after)
 
 
 class Receipt(Frozen):
@@ -41,6 +53,8 @@ class Receipt(Frozen):
     last: int
     method: Method
     every: int | None = None
+    extremes: bool = False
+    steps: bool = True
     tolerances: dict[str, Finite] = {}
     """For a fitted bake, the tolerance per unit."""
     lines: tuple[ReceiptLine, ...]

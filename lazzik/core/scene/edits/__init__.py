@@ -7,7 +7,7 @@ from typing import Annotated
 from pydantic import Field, TypeAdapter, ValidationError
 
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.scene.edits.bakes import PlaceBake, TakeBack
+from lazzik.core.scene.edits.bakes import BakeAgain, PlaceBake, TakeBack
 from lazzik.core.scene.edits.base import Edit, applied
 from lazzik.core.scene.edits.clips import PlayClip, PutClip, RemoveClip
 from lazzik.core.scene.edits.copies import Duplicate, SetPivot
@@ -89,6 +89,7 @@ AnyEdit = Annotated[
     | SetPivot
     | ChangeScene
     | PlaceBake
+    | BakeAgain
     | TakeBack,
     Field(discriminator="do"),
 ]

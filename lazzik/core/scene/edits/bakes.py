@@ -32,6 +32,8 @@ class PlaceBake(Edit):
     last: int
     method: Method
     every: int | None = None
+    extremes: bool = False
+    steps: bool = True
     tolerances: dict[str, Finite] = {}
     channels: Annotated[tuple[BakedChannel, ...], Field(min_length=1)]
 
@@ -44,9 +46,12 @@ class PlaceBake(Edit):
                 ReceiptLine(
                     address=baked.address,
                     keys=len(baked.keys),
+                    baked=baked.keys,
                     worst=baked.worst,
                     former_value=before.value,
                     former_keys=before.keys,
+                    former_before=before.before,
+                    former_after=before.after,
                     switched_off=tuple(layer.id for layer in before.layers if not layer.muted),
                 )
             )
@@ -57,6 +62,8 @@ class PlaceBake(Edit):
             last=self.last,
             method=self.method,
             every=self.every,
+            extremes=self.extremes,
+            steps=self.steps,
             tolerances=self.tolerances,
             lines=tuple(lines),
         )
@@ -68,6 +75,43 @@ class PlaceBake(Edit):
         return f"bake {len(self.channels)} channels"
 
 
+class BakedAgain(BakedChannel):
+    """What comes of baking a channel again: the keys with what was edited by hand, and those of the bake alone."""
+
+    baked: Annotated[tuple[Key, ...], Field(min_length=1)]
+
+
+class BakeAgain(Edit):
+    """Put the outcome of a second bake in the place of the first; the receipt goes on leading back to the source."""
+
+    do: Literal["bake-again"] = "bake-again"
+    receipt: Slug
+    channels: Annotated[tuple[BakedAgain, ...], Field(min_length=1)]
+
+    def apply(self, scene: Scene) -> Scene:
+        receipt = _newest(scene, self.receipt)
+        new = {channel.address: channel for channel in self.channels}
+        lines = []
+        for line in receipt.lines:
+            outcome = new.get(line.address)
+            if outcome is None:
+                lines.append(line)
+                continue
+            off = line.switched_off
+
+            def placed(channel: Channel, outcome: BakedAgain = outcome, off: tuple[str, ...] = off) -> Channel:
+                layers = tuple(layer.replaced(muted=True) if layer.id in off else layer for layer in channel.layers)
+                return channel.replaced(keys=outcome.keys, layers=layers)
+
+            scene = write(scene, Address.parse(line.address), placed)
+            lines.append(line.replaced(keys=len(outcome.keys), baked=outcome.baked, worst=outcome.worst))
+        again = receipt.replaced(lines=tuple(lines))
+        return scene.replaced(receipts=tuple(again if r.id == receipt.id else r for r in scene.receipts))
+
+    def said(self, scene: Scene) -> str:
+        return f"bake again: {self.receipt}"
+
+
 class TakeBack(Edit):
     """Undo a bake at any later time: former bases back, its layers on again. Layers added since stay."""
 
@@ -75,13 +119,7 @@ class TakeBack(Edit):
     receipt: Slug
 
     def apply(self, scene: Scene) -> Scene:
-        place = next((i for i, r in enumerate(scene.receipts) if r.id == self.receipt), None)
-        if place is None:
-            raise UnknownAddress(f"There is no receipt '{self.receipt}' in this scene", self.receipt)
-        receipt, later = scene.receipts[place], scene.receipts[place + 1 :]
-        addresses = {line.address for line in receipt.lines}
-        if any(line.address in addresses for newer in later for line in newer.lines):
-            raise InvalidEdit("These channels were baked again since; take the newer bake back first", self.receipt)
+        receipt = _newest(scene, self.receipt)
         for line in receipt.lines:
             scene = write(scene, Address.parse(line.address), line.source)
         return scene.replaced(receipts=tuple(r for r in scene.receipts if r.id != self.receipt))
@@ -90,5 +128,18 @@ class TakeBack(Edit):
         return f"take back {self.receipt}"
 
 
+def _newest(scene: Scene, name: str) -> Receipt:
+    """A receipt none of whose channels was baked by a later one."""
+    place = next((i for i, r in enumerate(scene.receipts) if r.id == name), None)
+    if place is None:
+        raise UnknownAddress(f"There is no receipt '{name}' in this scene", name)
+    receipt, later = scene.receipts[place], scene.receipts[place + 1 :]
+    addresses = {line.address for line in receipt.lines}
+    if any(line.address in addresses for newer in later for line in newer.lines):
+        raise InvalidEdit("These channels were baked again since; take the newer bake back first", name)
+    return receipt
+
+
 def _baked(channel: Channel, keys: tuple[Key, ...]) -> Channel:
-    return channel.replaced(keys=keys, layers=tuple(layer.replaced(muted=True) for layer in channel.layers))
+    layers = tuple(layer.replaced(muted=True) for layer in channel.layers)
+    return channel.replaced(keys=keys, before="hold", after="hold", layers=layers)

@@ -58,17 +58,10 @@ document.addEventListener("click", async (event) => {
   if (button && (await commit(JSON.parse(button.dataset.put)))) location.assign(button.dataset.then ?? location.href);
 });
 
-document.addEventListener("click", (event) => {
-  const button = event.target.closest("[data-check]");
-  if (!button) return;
-  for (const box of document.querySelectorAll("#bake-form [name=channel]")) box.checked = button.dataset.check === "all";
-  document.getElementById("bake-form").dispatchEvent(new Event("change"));
-});
-
 // placing a bake or taking one back made on an older revision says so here, like any other edit
 document.addEventListener("submit", async (event) => {
   const form = event.target;
-  if (event.defaultPrevented || !/\/bake(\/[^/]+\/take-back)?$/.test(form.getAttribute("action") ?? "")) return;
+  if (event.defaultPrevented || !/\/bake(\/[^/]+\/(take-back|again))?$/.test(form.getAttribute("action") ?? "")) return;
   event.preventDefault();
   const response = await fetch(form.action, { method: "POST", body: new URLSearchParams(new FormData(form)) }).catch(() => null);
   if (response?.ok) return location.assign(response.url), location.reload();
