@@ -16,8 +16,8 @@ import lazzik.core
 from lazzik.core.bake.baking import TOLERANCES, BakePlan, bake, bakeable
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit, LazzikError
+from lazzik.core.formats import format_for
 from lazzik.core.formats.csv_curves import write_csv
-from lazzik.core.formats.gltf import write_glb
 from lazzik.core.kernels import KERNELS, compiled_now
 from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.edits.bakes import PlaceBake
@@ -90,7 +90,12 @@ def sample(
 @app.command("bake")
 def bake_scene(
     scene: SceneFile,
-    out: Annotated[Path, typer.Option("-o", "--out", help="OUT.json, OUT.glb or OUT.csv.")],
+    out: Annotated[
+        Path,
+        typer.Option(
+            "-o", "--out", help="OUT.json, OUT.glb, OUT.gltf, OUT.usdz, OUT.usdc, OUT.usda, OUT.svg or OUT.csv."
+        ),
+    ],
     only: Annotated[
         list[str] | None, typer.Option(help="An address to bake; repeat for more. Default: all that move.")
     ] = None,
@@ -100,9 +105,7 @@ def bake_scene(
     tolerance: Annotated[float | None, typer.Option(help="Fitted, within this much in the channel's own unit.")] = None,
 ) -> None:
     """Bake channels to keys and print the receipt. Without --every and --tolerance: fitted, by the usual tolerances."""
-    writers = {".json": _json, ".glb": _glb, ".csv": _csv}
-    if out.suffix not in writers:
-        raise InvalidEdit(f"'{out.name}' must end in .json, .glb or .csv", "--out")
+    writer = None if out.suffix == ".csv" else format_for(out.name)
     if every is not None and tolerance is not None:
         raise InvalidEdit("Choose --every or --tolerance, not both", "--every")
     document = _read(scene)
@@ -118,8 +121,19 @@ def bake_scene(
         )
     placed = bake(document, [*(only or []), *(more or [])] or bakeable(document), plan)
     baked = placed.apply(document)
-    _write(out, writers[out.suffix](baked))
+    _write(out, writer.write(baked) if writer else _csv(baked))
     typer.echo(_receipt(document, placed))
+
+
+@app.command()
+def deliver(
+    scene: SceneFile,
+    out: Annotated[Path, typer.Option("-o", "--out", help="What to write; its ending says the format.")],
+) -> None:
+    """Write a scene in a format: glTF (.glb, .gltf), OpenUSD (.usdz, .usdc, .usda), curves (.csv, .curves.json),
+    outlines (.svg) or the scene itself (.json)."""
+    writer = format_for(out.name)
+    _write(out, writer.write(_read(scene)))
 
 
 @app.command()
@@ -172,14 +186,6 @@ def _range(scene: Scene, frames: str | None) -> tuple[int, int]:
     if not colon or ends[1] < ends[0]:
         raise InvalidEdit(f"--frames takes a first and a last frame, as 0:250; '{frames}' was given", "--frames")
     return ends
-
-
-def _json(scene: Scene) -> bytes:
-    return scene_text(scene, indent=1).encode()
-
-
-def _glb(scene: Scene) -> bytes:
-    return write_glb(scene)
 
 
 def _csv(scene: Scene) -> bytes:

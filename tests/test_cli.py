@@ -84,7 +84,10 @@ def test_schema_is_a_json_schema() -> None:
         (["sample", "nowhere.json", MAST], "can't be read"),
         (["sample", "{file}", MAST, "--frames", "9:3"], "--frames takes a first and a last frame"),
         (["sample", "{file}", MAST, "--step", "0"], "--step must lie between"),
-        (["bake", "{file}", "-o", "o.txt"], "must end in .json, .glb or .csv"),
+        (
+            ["bake", "{file}", "-o", "o.txt"],
+            "must end in .glb, .gltf, .usdz, .usdc, .usda, .json, .curves.json, .csv, .svg",
+        ),
         (["bake", "{file}", "-o", "/nowhere/o.json", "--only", MAST], "can't be written"),
         (["bake", "{file}", "-o", "o.json", "--every", "2", "--tolerance", "1"], "not both"),
         (["bake", "{file}", "-o", "o.json", "--tolerance", "-1"], "must lie above zero"),

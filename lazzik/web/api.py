@@ -15,17 +15,14 @@ from lazzik.core.evaluate.evaluator import base_on, read, strata
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import reshaped, shapes_over_time
-from lazzik.core.formats.csv_curves import write_csv
 from lazzik.core.formats.gltf import write_glb
 from lazzik.core.scene.address import Address, find, title
 from lazzik.core.scene.edits import applied, read_edits
-from lazzik.core.scene.node import channels_of
 from lazzik.core.scene.references import affected
 from lazzik.core.scene.scene import MOST_FRAMES, Scene
-from lazzik.core.scene.text import scene_text
 from lazzik.web.context import Kept, Store
 from lazzik.web.lanes import MOST_DRAWN
-from lazzik.web.shapes import points_of
+from lazzik.web.shapes import MOST_MOMENTS, points_of
 from lazzik.web.wire import floats, motion_of, packed, strata_of
 
 router = APIRouter(prefix="/scenes/{scene_id}")
@@ -113,6 +110,7 @@ def motion(
     since: int | None = None,
     first: Annotated[int | None, Query(alias="from")] = None,
     last: Annotated[int | None, Query(alias="to")] = None,
+    per: Annotated[int, Query(ge=1, le=MOST_MOMENTS)] = 1,
 ) -> Response:
     """Transforms of the objects over the range (or part of it): all, or those that differ from a revision's."""
     state = store.open(scene_id)
@@ -124,7 +122,7 @@ def motion(
     before = store.at(scene_id, since) if since is not None else None
     same_clock = before and (before.fps, before.first, before.last) == (scene.fps, scene.first, scene.last)
     nodes = affected(before, scene) if before and same_clock else list(scene.nodes)
-    clock = Clock.over(scene.fps, scene.first, end, start=begin)
+    clock = Clock.over(scene.fps, scene.first, end, start=begin, per_frame=per)
     took_shape = reshaped(before, scene, nodes) if before and same_clock else list(scene.nodes)
     return packed(
         {
@@ -144,38 +142,6 @@ def rest(scene_id: str, store: Store, memo: Kept) -> Response:
     """The geometry at rest, from the same exporter that people use."""
     scene = store.open(scene_id).scene
     return Response(write_glb(scene, animated=False, memo=memo), media_type="model/gltf-binary")
-
-
-@router.get("/deliver/scene.glb")
-def deliver_glb(scene_id: str, store: Store, memo: Kept) -> Response:
-    """The scene with its animation, for any program that reads glTF."""
-    scene = store.open(scene_id).scene
-    return _download(write_glb(scene, memo=memo), "model/gltf-binary", scene, "glb")
-
-
-@router.get("/deliver/scene.json")
-def deliver_json(scene_id: str, store: Store) -> Response:
-    """The whole document."""
-    scene = store.open(scene_id).scene
-    return _download(scene_text(scene, indent=1).encode(), "application/json", scene, "json")
-
-
-@router.get("/deliver/curves.csv")
-def deliver_csv(scene_id: str, store: Store, memo: Kept) -> Response:
-    """Every number that moves, as a table."""
-    scene = store.open(scene_id).scene
-    text = write_csv(scene, moving_addresses(scene), scene.clock(), memo)
-    return _download(text.encode(), "text/csv; charset=utf-8", scene, "csv")
-
-
-def moving_addresses(scene: Scene) -> list[str]:
-    """Addresses of all objects' numbers that change over time."""
-    return [
-        f"{node.id}/{path}"
-        for node in scene.nodes
-        for path, number, _ in channels_of(node)
-        if not isinstance(number, float | int) and number.moves
-    ]
 
 
 def geometry_key(scene: Scene) -> str:
@@ -200,10 +166,3 @@ def _strata(scope: Scope, scene: Scene, text: str, also: tuple[str, ...]) -> dic
         for other in (Address.parse(item).channel for item in also[:MOST_DRAWN])
     ]
     return content
-
-
-def _download(content: bytes, media: str, scene: Scene, ending: str) -> Response:
-    stem = "".join(c if c.isascii() and c.isalnum() else "-" for c in scene.name.lower()).strip("-") or "scene"
-    return Response(
-        content, media_type=media, headers={"Content-Disposition": f'attachment; filename="{stem}.{ending}"'}
-    )

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
 from pathlib import Path
 
 from fastapi import FastAPI, Request, Response
@@ -19,16 +21,25 @@ from lazzik.core.scene.text import plain
 from lazzik.demo.station import station
 from lazzik.store.database import Database
 from lazzik.store.scenes import NoScene, NothingThere, SceneStore, StaleEdit
-from lazzik.web import api, bakes, objects, pages, recipes, shapes, sheets, shelf
+from lazzik.web import api, bakes, deliver, jobs, objects, pages, recipes, shapes, sheets, shelf
 from lazzik.web.context import HERE, templates
 from lazzik.web.guard import Guard, TooLarge, hosts
+from lazzik.web.jobs import Jobs, NoJob
 
-STATUS: dict[type[Exception], int] = {NoScene: 404, StaleEdit: 409, NothingThere: 409, LazzikError: 422}
+STATUS: dict[type[Exception], int] = {NoScene: 404, NoJob: 404, StaleEdit: 409, NothingThere: 409, LazzikError: 422}
 
 
 def create_app(folder: Path, *, host: str = "127.0.0.1", with_demo: bool = False) -> FastAPI:
     """The application over the database in a folder."""
-    app = FastAPI(title="Lazzik", version=__version__, docs_url=None, redoc_url=None)
+    running = Jobs()
+
+    @asynccontextmanager
+    async def life(_: FastAPI) -> AsyncIterator[None]:
+        yield
+        running.close()
+
+    app = FastAPI(title="Lazzik", version=__version__, docs_url=None, redoc_url=None, lifespan=life)
+    app.state.jobs = running
     app.state.store = SceneStore(Database(folder))
     app.state.memo = Memo()
     app.state.marks = CoarseMarks()
@@ -44,6 +55,9 @@ def create_app(folder: Path, *, host: str = "127.0.0.1", with_demo: bool = False
     app.include_router(objects.router)
     app.include_router(shapes.router)
     app.include_router(shelf.router)
+    app.include_router(deliver.router)
+    app.include_router(deliver.pictures)
+    app.include_router(jobs.router)
     app.add_middleware(Guard, allowed=hosts(host))
     for kind in (LazzikError, RequestValidationError, HTTPException, TooLarge):
         app.add_exception_handler(kind, _told)

@@ -1,4 +1,4 @@
-"""The pages: scenes, studio, deliver."""
+"""The pages: scenes and studio."""
 
 from __future__ import annotations
 
@@ -109,14 +109,6 @@ def panels(request: Request, scene_id: str, store: Store, memo: Kept, marks: Mar
     """The parts of the studio that follow the document, to be morphed into the page."""
     state = store.open(scene_id)
     return templates.TemplateResponse(request, "_panels.html", _panels(state, memo, marks, shown))
-
-
-@router.get("/scenes/{scene_id}/deliver")
-def deliver(request: Request, scene_id: str, store: Store) -> Response:
-    """What can be taken away, and what each form carries."""
-    state = store.open(scene_id)
-    content = {"state": state, "scene": state.scene, "step": "deliver", "moving": count_moving(state.scene)}
-    return templates.TemplateResponse(request, "deliver.html", content)
 
 
 def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[str, Any]:

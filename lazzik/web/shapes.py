@@ -24,6 +24,9 @@ LARGEST_CHUNK = 6 * 2**20
 
 MOST_FRAMES = 64
 
+MOST_MOMENTS = 64
+"""Moments of a frame that may be asked for: as many as a film mixes for its blur."""
+
 
 @router.get("/points")
 def points(
@@ -33,13 +36,14 @@ def points(
     memo: Kept,
     first: Annotated[int, Query(alias="from")],
     last: Annotated[int, Query(alias="to")],
+    per: Annotated[int, Query(ge=1, le=MOST_MOMENTS)] = 1,
 ) -> Response:
-    """An object's points from a frame on, as many frames as one answer may carry."""
+    """An object's points from a frame on, `per` moments of each, as many as one answer may carry."""
     state = store.open(scene_id)
     scene = state.scene
     owner = _shaped(scene, node)
     in_range(scene, first, last)
-    content = points_of(scene, owner, first, min(last, first + MOST_FRAMES - 1), Scope(scene, memo, []))
+    content = points_of(scene, owner, first, min(last, first + MOST_FRAMES - 1), Scope(scene, memo, []), per)
     return packed({"revision": state.revision} | content)
 
 
@@ -56,12 +60,12 @@ def counts(scene_id: str, node: str, deformer: str, frame: int, store: Store, me
     return packed({"counts": floats(motion.counts(place, 0)), "frame": frame})
 
 
-def points_of(scene: Scene, node: Node, first: int, last: int, scope: Scope) -> dict[str, Any]:
-    """Points and normals from a frame on, up to the last one or to what one answer may carry.
+def points_of(scene: Scene, node: Node, first: int, last: int, scope: Scope, per: int = 1) -> dict[str, Any]:
+    """Points and normals from a frame on, `per` moments of each, up to the last or to what one answer may carry.
 
     Points are float32, normals int8 of 127; a surface that is the same at every frame is sent once.
     """
-    clock = Clock.over(scene.fps, scene.first, last, start=first)
+    clock = Clock.over(scene.fps, scene.first, last, start=first, per_frame=per)
     motion = shape_motion(scene, node, clock, scope)
     count = len(motion.rest.points)
     frames = 1 if motion.still else max(1, min(len(clock.frames), LARGEST_CHUNK // (15 * count)))

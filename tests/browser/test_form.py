@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 import json
-import urllib.request
 from pathlib import Path
 from typing import Any
 
@@ -38,7 +37,7 @@ def points(studio: Studio, node: str = "post") -> Any:
 
 def scene_of(studio: Studio) -> Any:
     """The document as it is delivered."""
-    return studio.page.evaluate("async () => (await fetch(location.pathname + '/deliver/scene.json')).json()")
+    return studio.page.evaluate("async () => (await fetch(location.pathname + '/deliver/scene')).json()")
 
 
 def node_of(studio: Studio, name: str = "post") -> Any:
@@ -409,13 +408,12 @@ def test_three_plays_the_delivered_file_as_the_stage_shows_it(
     page.set_default_timeout(60_000)
     page.goto(demo_url)
     Studio(page).ready()
-    urllib.request.urlopen(f"{demo_url}/deliver/scene.glb").close()
     frame = 100
     page.evaluate("frame => window.lazzik.transport.go(frame)", frame)
     page.wait_for_function(
         "frame => [...window.lazzik.surfaces.kept.values()].every(s => s.frames.has(s.still ? 0 : frame))", arg=frame
     )
-    played = page.evaluate(PLAYED, [f"{demo_url}/deliver/scene.glb", frame / 30])
+    played = page.evaluate(PLAYED, [f"{demo_url}/deliver/gltf", frame / 30])
     shown = page.evaluate(
         """() => { const out = {}, { stage } = window.lazzik; stage.root.updateMatrixWorld(true);
         for (const [id, { mesh, item }] of stage.nodes) if (mesh) { const p = mesh.geometry.attributes.position;

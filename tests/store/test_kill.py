@@ -36,7 +36,7 @@ def test_no_acknowledged_edit_is_lost(tmp_path: Path) -> None:
             except (OSError, HTTPException):  # cut off before, or within, an answer
                 death.join()
             server.start()
-            document = json.load(urllib.request.urlopen(f"{scene}/deliver/scene.json"))
+            document = json.load(urllib.request.urlopen(f"{scene}/deliver/scene"))
             gust = next(n for n in document["nodes"] if n["id"] == "beacon-mast")["rotation"]["z"]["layers"][0]
             stored = gust["amplitude"]
             # one edit may have been stored whose answer never arrived; none may be missing

@@ -13,7 +13,7 @@ from starlette.testclient import TestClient
 
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.poses import pose
-from lazzik.core.scene.text import read_scene, scene_text
+from lazzik.core.scene.text import scene_text
 
 MOVED = ["beacon-mast", "guy-plate-1", "guy-plate-2", "guy-plate-3"]
 """The mast, and what reads its leaning."""
@@ -134,24 +134,13 @@ def test_bad_requests_get_a_sentence_and_change_nothing(
     assert app.state.store.open(scene.split("/")[-1]).revision == 0
 
 
-@pytest.mark.parametrize("path", ["", "/bake", "/deliver", "/motion", "/rest.glb", "/deliver/scene.json"])
+@pytest.mark.parametrize("path", ["", "/bake", "/deliver", "/motion", "/rest.glb", "/deliver/scene"])
 def test_a_missing_scene_is_said_as_a_page_or_as_json(client: TestClient, path: str) -> None:
     page = client.get(f"/scenes/nowhere{path}", headers={"accept": "text/html"})
     assert page.status_code == 404
     assert "There is no such scene" in page.text
     assert "text/html" in page.headers["content-type"]
     assert "There is no such scene" in client.get(f"/scenes/nowhere{path}").json()["error"]
-
-
-def test_what_is_delivered(client: TestClient, scene: str, app: FastAPI) -> None:
-    document = app.state.store.open(scene.split("/")[-1]).scene
-    glb = client.get(f"{scene}/deliver/scene.glb")
-    assert glb.content[:4] == b"glTF"
-    assert 'filename="ridge-station.glb"' in glb.headers["content-disposition"]
-    assert read_scene(client.get(f"{scene}/deliver/scene.json").content) == document
-    table = client.get(f"{scene}/deliver/curves.csv").text.splitlines()
-    assert len(table) == 252
-    assert table[0].startswith("frame,beacon-mast/rotation.z,")
 
 
 def test_a_scene_file_is_opened(client: TestClient, app: FastAPI) -> None:

@@ -1,18 +1,51 @@
-"""Curves as comma-separated values (RFC 4180): a column of frames and a column for each address."""
+"""Curves as comma-separated values (RFC 4180): wide, a column for each address, or long, a row for each value."""
 
 from __future__ import annotations
 
 import csv
 import io
+from typing import ClassVar, Literal
+
+import numpy as np
 
 from lazzik.core.clock import Clock
+from lazzik.core.errors import InvalidDocument
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.memo import Memo
+from lazzik.core.formats.base import Format, moving_addresses
+from lazzik.core.progress import UNHEARD, Progress
+from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.scene import Scene
+from lazzik.core.types import Samples
+
+MOST_ROWS = 200_000
+
+
+class CsvCurves(Format):
+    """Every number that moves, as a table."""
+
+    name: ClassVar[str] = "csv"
+    title: ClassVar[str] = "Curves"
+    standard: ClassVar[str] = "CSV"
+    ending: ClassVar[str] = "csv"
+    media: ClassVar[str] = "text/csv; charset=utf-8"
+    use: ClassVar[str] = "For spreadsheets, scripts and controllers."
+    carries: ClassVar[str] = (
+        "The result at every whole frame, at full precision: wide has a column for each number "
+        "that moves, long a row for each of its values, with its unit."
+    )
+    leaves: ClassVar[str] = "Geometry; numbers that stand still; what lies between frames."
+
+    layout: Literal["wide", "long"] = "wide"
+
+    def write(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> bytes:
+        """The table as UTF-8."""
+        layout = write_csv if self.layout == "wide" else write_long_csv
+        return layout(scene, moving_addresses(scene), scene.clock(), memo).encode()
 
 
 def write_csv(scene: Scene, addresses: list[str], clock: Clock, memo: Memo | None = None) -> str:
-    """The text of the table. Values are written so that reading them gives the same float64 again."""
+    """The text of the wide table. Values are written so that reading them gives the same float64 again."""
     columns = evaluate(scene, addresses, clock, memo)
     out = io.StringIO()
     writer = csv.writer(out)
@@ -20,3 +53,81 @@ def write_csv(scene: Scene, addresses: list[str], clock: Clock, memo: Memo | Non
     for i, frame in enumerate(clock.frames):
         writer.writerow([f"{frame:.10g}", *(repr(float(columns[a][i])) for a in addresses)])
     return out.getvalue()
+
+
+def write_long_csv(scene: Scene, addresses: list[str], clock: Clock, memo: Memo | None = None) -> str:
+    """The text of the long table: address, unit, frame, value."""
+    columns = evaluate(scene, addresses, clock, memo)
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(["address", "unit", "frame", "value"])
+    for address in addresses:
+        unit = find(scene, Address.parse(address)).quantity.unit
+        for frame, value in zip(clock.frames, columns[address], strict=True):
+            writer.writerow([address, unit, f"{frame:.10g}", repr(float(value))])
+    return out.getvalue()
+
+
+def read_csv(text: str) -> dict[str, tuple[Samples, Samples]]:
+    """Curves of a wide or a long table: name -> ((keys,) frames, (keys,) values), rising in time.
+
+    Raises InvalidDocument, saying what is wrong and in which row.
+    """
+    try:
+        rows = list(csv.reader(io.StringIO(text), strict=True))
+    except csv.Error as error:
+        raise InvalidDocument(f"This is not a table that can be read: {error}.") from None
+    rows = [row for row in rows if any(cell.strip() for cell in row)]
+    if len(rows) < 2:
+        raise InvalidDocument("The table has no rows of numbers under its headings.")
+    if len(rows) > MOST_ROWS:
+        raise InvalidDocument(f"The table has {len(rows):,} rows; {MOST_ROWS:,} are the most.")
+    head = [cell.strip() for cell in rows[0]]
+    if "frame" not in head:
+        raise InvalidDocument("The table's first row must name its columns, one of them 'frame'.")
+    if len(set(head)) < len(head):
+        raise InvalidDocument("Two columns of the table have the same heading.")
+    if {"address", "value"} <= set(head):
+        return _long(head, rows[1:])
+    frames = _column(rows, head.index("frame"), "frame")
+    named = {name: _column(rows, place, name) for place, name in enumerate(head) if name and name != "frame"}
+    if not named:
+        raise InvalidDocument("The table has no column beside the frames.")
+    return {name: _rising(frames, values, name) for name, values in named.items()}
+
+
+def _long(head: list[str], rows: list[list[str]]) -> dict[str, tuple[Samples, Samples]]:
+    places = [head.index(name) for name in ("address", "frame", "value")]
+    found: dict[str, list[tuple[float, float]]] = {}
+    for number, row in enumerate(rows, 2):
+        if len(row) <= max(places):
+            raise InvalidDocument(f"Row {number} of the table is too short.")
+        address, frame, value = (row[place] for place in places)
+        found.setdefault(address, []).append((_number(frame, number, "frame"), _number(value, number, "value")))
+    return {name: _rising(np.array(p)[:, 0], np.array(p)[:, 1], name) for name, p in found.items()}
+
+
+def _column(rows: list[list[str]], place: int, name: str) -> Samples:
+    values = []
+    for number, row in enumerate(rows[1:], 2):
+        if len(row) <= place:
+            raise InvalidDocument(f"Row {number} of the table has no value under '{name[:60]}'.")
+        values.append(_number(row[place], number, name))
+    return np.array(values)
+
+
+def _number(text: str, row: int, name: str) -> float:
+    try:
+        value = float(text)
+    except ValueError:
+        value = np.nan
+    if not abs(value) <= 1e9:
+        raise InvalidDocument(f"'{text[:40]}' in row {row} under '{name[:60]}' is not a number that can be used.")
+    return value
+
+
+def _rising(frames: Samples, values: Samples, name: str) -> tuple[Samples, Samples]:
+    order = np.argsort(frames, kind="stable")
+    if len(frames) > 1 and np.min(np.diff(frames[order])) < 1e-6:
+        raise InvalidDocument(f"Two rows under '{name[:60]}' have the same frame.")
+    return frames[order], values[order]

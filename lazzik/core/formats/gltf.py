@@ -9,9 +9,11 @@ Not carried: changes over time of glow, light and angle of view; layers and keys
 
 from __future__ import annotations
 
+import json
 import struct
+from base64 import b64encode
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 import pygltflib as gl
@@ -25,7 +27,9 @@ from lazzik.core.evaluate.poses import moves, orientations, pose, short_way, tri
 from lazzik.core.evaluate.scope import ALONE, Scope
 from lazzik.core.evaluate.shapes import shape_motion, shapes_over_time
 from lazzik.core.fitting.minimax import PER_FRAME
+from lazzik.core.formats.base import Format
 from lazzik.core.geometry.mesh import Mesh
+from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.node import Color, Light, Look, Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Quaternions, Samples
@@ -45,9 +49,46 @@ MOST_SHAPES = 256
 """Morph targets of one object."""
 
 
-def write_glb(scene: Scene, *, animated: bool = True, memo: Memo | None = None) -> bytes:
+class Gltf(Format):
+    """The scene for engines, viewers and web pages."""
+
+    name: ClassVar[str] = "gltf"
+    title: ClassVar[str] = "glTF 2.0"
+    standard: ClassVar[str] = "GLB, or glTF as text"
+    ending: ClassVar[str] = "glb"
+    media: ClassVar[str] = "model/gltf-binary"
+    use: ClassVar[str] = (
+        "For any program that reads the open standard: engines, viewers, web pages, other animation tools."
+    )
+    carries: ClassVar[str] = (
+        "Geometry, hierarchy, colours, lights and cameras; position, rotation and size with a key on "
+    )
+    carries += "each frame; moving surfaces as shape targets with keyed weights, within a millimetre."
+    leaves: ClassVar[str] = (
+        "Layers and keys as such; glow, light and angle of view stay as on the first frame; hidden shapes."
+    )
+
+    form: Literal["glb", "gltf"] = "glb"
+
+    def write(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> bytes:
+        """One binary file, or one of text with the arrays in it."""
+        content = write_glb(scene, memo=memo, progress=progress)
+        return content if self.form == "glb" else as_text(content)
+
+
+def write_glb(scene: Scene, *, animated: bool = True, memo: Memo | None = None, progress: Progress = UNHEARD) -> bytes:
     """The scene as the bytes of a .glb file."""
-    return _Writer(scene, Scope(scene, memo or Memo()), animated).write(animated)
+    return _Writer(scene, Scope(scene, memo or Memo()), animated, progress).write(animated)
+
+
+def as_text(glb: bytes) -> bytes:
+    """A .glb as a .gltf of text alone: its buffer becomes a data address (RFC 2397)."""
+    length = struct.unpack_from("<I", glb, 12)[0]
+    content = json.loads(glb[20 : 20 + length])
+    if content.get("buffers"):
+        blob = glb[28 + length :][: content["buffers"][0]["byteLength"]]
+        content["buffers"][0]["uri"] = "data:application/octet-stream;base64," + b64encode(blob).decode()
+    return json.dumps(content, ensure_ascii=False, allow_nan=False).encode()
 
 
 @dataclass
@@ -57,6 +98,7 @@ class _Writer:
     scene: Scene
     scope: Scope
     animated: bool
+    progress: Progress = UNHEARD
     gltf: gl.GLTF2 = field(default_factory=gl.GLTF2)
     blob: bytearray = field(default_factory=bytearray)
     materials: dict[str, int] = field(default_factory=dict)
@@ -72,9 +114,9 @@ class _Writer:
         places = {node.id: i for i, node in enumerate(self.scene.nodes)}
         self.gltf.asset = gl.Asset(version="2.0", generator="Lazzik")
         if animated:
-            for node in self.scene.nodes:
-                if node.visible and shapes_over_time(self.scene, node):
-                    self._shapes(node)
+            shaped = [node for node in self.scene.nodes if node.visible and shapes_over_time(self.scene, node)]
+            for node in self.progress.over(shaped, lambda node: f"shapes of {node.label}"):
+                self._shapes(node)
         self.gltf.nodes = [self._node(node) for node in self.scene.nodes]
         for node in self.scene.nodes:
             if node.parent is not None:

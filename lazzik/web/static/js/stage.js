@@ -22,16 +22,19 @@ export function smoothEdges() {
 }
 
 export class Stage {
-  constructor(canvas) {
+  // `size` fixes the picture's width and height in pixels; without it, it fills what is around it
+  constructor(canvas, size = null) {
     this.canvas = canvas;
+    this.size = size;
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: smoothEdges() });
-    this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2));
+    this.renderer.setPixelRatio(size ? 1 : Math.min(devicePixelRatio, 2));
     this.scene = new THREE.Scene();
     this.camera = new THREE.PerspectiveCamera(36, 1, 0.05, 900);
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.maxDistance = 60;
     this.controls.minDistance = 0.5;
     this.controls.addEventListener("change", () => this.invalidate());
+    this.controls.addEventListener("end", () => sessionStorage.setItem("lazzik-view", JSON.stringify([this.camera.position.toArray(), this.controls.target.toArray()])));
     this.nodes = new Map();
     this.tracks = new Map();
     this.frame = 0;
@@ -42,7 +45,7 @@ export class Stage {
     this.drawn = []; // called after each picture
     this.frames = 0; // pictures drawn so far, for measuring
     this.dress();
-    new ResizeObserver(() => this.resize()).observe(canvas.parentElement);
+    if (!size) new ResizeObserver(() => this.resize()).observe(canvas.parentElement);
     this.resize();
   }
 
@@ -93,11 +96,12 @@ export class Stage {
     if (item.isCamera && entry) { entry.lens = item; this.lens ??= entry; }
   }
 
-  // motion: {id: {position, orientation, scale, numbers}}; each array holds one row, or one a frame
-  setMotion(motion, first) {
+  // motion: {id: {position, orientation, scale, numbers}}; each array holds one row, or `per` a frame
+  setMotion(motion, first, per = 1) {
     for (const [id, track] of Object.entries(motion)) {
       this.tracks.set(id, {
         first,
+        per,
         position: floats(track.position),
         orientation: floats(track.orientation),
         scale: floats(track.scale),
@@ -156,7 +160,7 @@ export class Stage {
     if (!entry) return;
     const row = (values, width) => {
       const rows = values.length / width;
-      return Math.min(Math.max(0, Math.round(this.frame - track.first)), rows - 1) * width;
+      return Math.min(Math.max(0, Math.round((this.frame - track.first) * track.per)), rows - 1) * width;
     };
     entry.item.position.fromArray(track.position, row(track.position, 3));
     entry.item.quaternion.fromArray(track.orientation, row(track.orientation, 4));
@@ -237,6 +241,15 @@ export class Stage {
     this.invalidate();
   }
 
+  // the view that the studio was left with
+  recall() {
+    const kept = JSON.parse(sessionStorage.getItem("lazzik-view") ?? "null");
+    if (!kept) return;
+    this.camera.position.fromArray(kept[0]);
+    this.controls.target.fromArray(kept[1]);
+    this.controls.update();
+  }
+
   hit(x, y, mesh) {
     const box = this.canvas.getBoundingClientRect();
     const ray = new THREE.Raycaster();
@@ -296,7 +309,7 @@ export class Stage {
   }
 
   resize() {
-    const { clientWidth: width, clientHeight: height } = this.canvas.parentElement;
+    const [width, height] = this.size ?? [this.canvas.parentElement.clientWidth, this.canvas.parentElement.clientHeight];
     if (!width || !height) return;
     this.renderer.setSize(width, height, false);
     this.camera.aspect = width / height;

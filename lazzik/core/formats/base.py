@@ -1,0 +1,44 @@
+"""What a format is: one file in this folder, that says of itself what it carries and what it leaves out, and writes."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+from lazzik.core.document import Frozen
+from lazzik.core.evaluate.memo import Memo
+from lazzik.core.evaluate.poses import moving_numbers
+from lazzik.core.progress import UNHEARD, Progress
+from lazzik.core.scene.scene import Scene
+
+
+class Format(Frozen):
+    """A form in which a scene can be taken away. Its fields are the choices that a person has."""
+
+    name: ClassVar[str]
+    title: ClassVar[str]
+    standard: ClassVar[str]
+    ending: ClassVar[str]
+    media: ClassVar[str]
+    use: ClassVar[str]
+    """What it is for, in a sentence."""
+    carries: ClassVar[str]
+    leaves: ClassVar[str]
+    """What it leaves out."""
+
+    def write(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> bytes:
+        """The file's bytes."""
+        raise NotImplementedError
+
+    @classmethod
+    def choices(cls) -> dict[str, tuple[str, ...]]:
+        """The fields that are a choice of words: field -> the words."""
+        return {
+            name: field.annotation.__args__  # type: ignore[union-attr]
+            for name, field in cls.model_fields.items()
+            if getattr(field.annotation, "__origin__", None) is Literal
+        }
+
+
+def moving_addresses(scene: Scene) -> list[str]:
+    """Addresses of all objects' numbers that change over time."""
+    return [f"{node.id}/{path}" for node in scene.nodes for path, _ in moving_numbers(node)]

@@ -1,0 +1,226 @@
+"""Outlines of the scene in a chosen view as an animated SVG (W3C SVG 1.1 with SMIL).
+
+The outline of a surface is the edge of what faces the viewer: of all triangles whose picture is anticlockwise, the
+directed edges that no other of them runs through backwards. They close into loops, and filling these by the non-zero
+rule covers exactly what the triangles cover. Each object is one path; where it moves, its `d` changes from picture to
+picture. What lies in front is settled at the first frame.
+"""
+
+from __future__ import annotations
+
+from html import escape
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+
+from lazzik.core.clock import Clock
+from lazzik.core.document import Quantity
+from lazzik.core.evaluate.evaluator import number_on
+from lazzik.core.evaluate.memo import Memo
+from lazzik.core.evaluate.paths import world
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.shapes import shape_motion, shapes_over_time
+from lazzik.core.formats.base import Format
+from lazzik.core.geometry.mesh import TOGETHER, Mesh
+from lazzik.core.progress import UNHEARD, Progress
+from lazzik.core.scene.node import Look, Node
+from lazzik.core.scene.scene import Scene
+from lazzik.core.types import Points, Triangles
+
+View = Literal["camera", "front", "side", "top"]
+
+NEAR = 0.05
+"""Metres before the camera within which a triangle is left out."""
+
+MARGIN = 0.06
+"""Part of the picture's width and height that is left free around the scene in the views without a camera."""
+
+AXES: dict[str, NDArray[np.float64]] = {
+    "front": np.array([[1.0, 0, 0], [0, 1, 0], [0, 0, 1]]),
+    "side": np.array([[0.0, 0, -1], [0, 1, 0], [1, 0, 0]]),
+    "top": np.array([[1.0, 0, 0], [0, 0, -1], [0, 1, 0]]),
+}
+"""Rows: what goes right, up and toward the viewer."""
+
+
+class AnimatedSvg(Format):
+    """Moving outlines for web pages."""
+
+    name: ClassVar[str] = "svg"
+    title: ClassVar[str] = "Outlines"
+    standard: ClassVar[str] = "animated SVG"
+    ending: ClassVar[str] = "svg"
+    media: ClassVar[str] = "image/svg+xml"
+    use: ClassVar[str] = "For web pages and drawing programs: moves by itself in any browser, sharp at any size."
+    carries: ClassVar[str] = (
+        "The outline of each object in the chosen view, filled with its colour, on every n-th frame, "
+    )
+    carries += "over and over."
+    leaves: ClassVar[str] = (
+        "Light and shade; edges within an outline; changes of what lies in front, which is settled at "
+    )
+    leaves += "the first frame."
+
+    view: View = "camera"
+    every: Annotated[int, Field(ge=1, le=1000), Quantity("fr", "Frames from one picture to the next.")] = 2
+    width: Annotated[int, Field(ge=16, le=8192), Quantity("px", "Width of the picture.")] = 960
+    height: Annotated[int, Field(ge=16, le=8192), Quantity("px", "Height of the picture.")] = 540
+
+    def write(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> bytes:
+        """The document as UTF-8."""
+        clock = Clock(scene.fps, scene.first, np.arange(scene.first, scene.last + 1, self.every, dtype=np.float64))
+        scope = Scope(scene, memo, [])
+        eye = self._eye(scene, clock, scope)
+        shown = [node for node in scene.nodes if node.shape is not None and node.visible]
+        drawn = [_outlines(scene, node, clock, scope, eye) for node in progress.over(shown, lambda node: node.label)]
+        order = sorted(range(len(shown)), key=lambda i: -drawn[i][1])
+        seconds = (scene.last - scene.first + 1) / scene.fps
+        body = "\n".join(_path(shown[i], drawn[i][0], seconds, scope, scene) for i in order)
+        head = (
+            f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {self.width} {self.height}" width="{self.width}" '
+            f'height="{self.height}">\n<title>{escape(scene.name)}</title>\n'
+            f'<g fill-rule="nonzero" stroke="#1F2B2E" stroke-width="1" stroke-linejoin="round">\n'
+        )
+        return f"{head}{body}\n</g>\n</svg>\n".encode()
+
+    def _eye(self, scene: Scene, clock: Clock, scope: Scope) -> Eye:
+        camera = next((node for node in scene.nodes if node.camera is not None), None)
+        if self.view == "camera" and camera is not None and camera.camera is not None:
+            view = np.broadcast_to(np.asarray(number_on(camera.camera.view, clock, scope)), clock.frames.shape)
+            scale = (self.height / 2 / np.tan(np.radians(view) / 2)).astype(np.float64)
+            inverse = np.linalg.inv(world(scene, camera, clock, scope)).astype(np.float64)
+            return Eye(inverse, scale, self.width / 2, self.height / 2, True)
+        axes = AXES[self.view if self.view != "camera" else "front"]
+        corners = [_corners(scene, node, clock, scope) for node in scene.nodes if node.shape and node.visible]
+        points = (np.concatenate(corners) if corners else np.zeros((1, 3))) @ axes.T
+        low, high = points.min(axis=0), points.max(axis=0)
+        room = np.maximum(high - low, 1e-6)[:2]
+        scale_by = float(np.min(np.array([self.width, self.height]) * (1 - 2 * MARGIN) / room))
+        middle = (low + high) / 2
+        matrix = np.eye(4)
+        matrix[:3, :3] = axes
+        matrix[:3, 3] = [-middle[0], -middle[1], -high[2]]
+        still = np.full(len(clock.frames), scale_by)
+        return Eye(np.tile(matrix, (len(clock.frames), 1, 1)), still, self.width / 2, self.height / 2, False)
+
+
+class Eye:
+    """From the scene to the picture, at each moment of a clock."""
+
+    def __init__(
+        self, matrices: NDArray[np.float64], scale: NDArray[np.float64], x: float, y: float, perspective: bool
+    ) -> None:
+        self.matrices, self.scale, self.x, self.y, self.perspective = matrices, scale, x, y, perspective
+        self.still = bool(np.all(matrices == matrices[0]) and np.all(scale == scale[0]))
+
+    def seen(self, points: Points, index: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """((n, 2) pixels, right and down, (n,) metres before the viewer)."""
+        there = points @ self.matrices[index][:3, :3].T + self.matrices[index][:3, 3]
+        depth = -there[:, 2]
+        near = np.maximum(depth, NEAR)[:, None] if self.perspective else 1.0
+        flat = self.scale[index] * there[:, :2] / near
+        return np.column_stack([self.x + flat[:, 0], self.y - flat[:, 1]]), depth
+
+
+def _outlines(scene: Scene, node: Node, clock: Clock, scope: Scope, eye: Eye) -> tuple[list[str], float]:
+    """The `d` of an object at every moment (or once, if it stands still), and how far it is at the first."""
+    assert node.shape is not None
+    mesh = node.shape.mesh()
+    motion = shape_motion(scene, node, clock, scope) if shapes_over_time(scene, node) else None
+    places = world(scene, node, clock, scope)
+    still = eye.still and bool(np.all(places == places[0])) and (motion is None or motion.still)
+    joined = _joined(mesh)
+    out = []
+    distance = 0.0
+    for index in range(1 if still else len(clock.frames)):
+        points = mesh.points if motion is None else motion.points(0 if motion.still else index)
+        placed = points @ places[index][:3, :3].T + places[index][:3, 3]
+        flat, depth = eye.seen(placed, index)
+        if index == 0:
+            distance = float(depth.mean())
+        out.append(outline(flat, depth if eye.perspective else None, mesh.triangles, joined))
+    return out, distance
+
+
+def outline(
+    flat: NDArray[np.float64], depth: NDArray[np.float64] | None, triangles: Triangles, joined: NDArray[np.int64]
+) -> str:
+    """The `d` of the edge of what faces the viewer.
+
+    `flat` (n, 2) pixels, `depth` (n,) metres (None: nothing is too near), `joined` (n,) which points are one place.
+    """
+    a, b, c = (flat[triangles[:, k]] for k in range(3))
+    # y runs down, so what is anticlockwise in the scene is clockwise in pixels
+    front = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0]) < 0
+    if depth is not None:
+        front &= np.all(depth[triangles] > NEAR, axis=1)
+    facing = joined[triangles[front]]
+    edges = np.concatenate([facing[:, [0, 1]], facing[:, [1, 2]], facing[:, [2, 0]]])
+    edges = edges[edges[:, 0] != edges[:, 1]]
+    count = len(joined)
+    forward, backward = edges[:, 0] * count + edges[:, 1], edges[:, 1] * count + edges[:, 0]
+    rim = edges[~np.isin(forward, backward)]
+    return "".join(_loop(flat[loop]) for loop in _loops(rim))
+
+
+def _loops(rim: NDArray[np.int64]) -> list[list[int]]:
+    """Directed edges as closed loops of places."""
+    ahead: dict[int, list[int]] = {}
+    for start, end in rim.tolist():
+        ahead.setdefault(start, []).append(end)
+    loops = []
+    while ahead:
+        start = next(iter(ahead))
+        loop, here = [start], start
+        while here in ahead:
+            ends = ahead[here]
+            after = ends.pop()
+            if not ends:
+                del ahead[here]
+            if after == start:
+                break
+            loop.append(after)
+            here = after
+        if len(loop) > 2:
+            loops.append(loop)
+    return loops
+
+
+def _loop(points: NDArray[np.float64]) -> str:
+    return "M" + "L".join(f"{x:.1f} {y:.1f}" for x, y in np.clip(points, -1e5, 1e5)) + "Z"
+
+
+def _joined(mesh: Mesh) -> NDArray[np.int64]:
+    """(n,) for each point the first of those at the same place: crisp edges have several."""
+    reach = TOGETHER * max(float(mesh.size.max()), 1e-9) * 10
+    _, first, which = np.unique(np.round(mesh.points / reach), axis=0, return_index=True, return_inverse=True)
+    out: NDArray[np.int64] = first[which.ravel()]
+    return out
+
+
+def _corners(scene: Scene, node: Node, clock: Clock, scope: Scope) -> Points:
+    """The corners of an object's box at rest, where they are at each moment."""
+    assert node.shape is not None
+    points = node.shape.mesh().points
+    low, high = points.min(axis=0), points.max(axis=0)
+    box = np.array([[(low, high)[k >> axis & 1][axis] for axis in range(3)] for k in range(8)])
+    places = world(scene, node, clock, scope)
+    moved: Points = np.einsum("fij,nj->fni", places[:, :3, :3], box) + places[:, None, :3, 3]
+    return moved.reshape(-1, 3)
+
+
+def _path(node: Node, pictures: list[str], seconds: float, scope: Scope, scene: Scene) -> str:
+    look = node.look or Look()
+    now = Clock.over(scene.fps, scene.first, scene.first)
+    parts = [number_on(number, now, scope) for number in (look.color.r, look.color.g, look.color.b)]
+    code = "".join(f"{round(255 * min(max(float(np.ravel(part)[0]), 0.0), 1.0)):02X}" for part in parts)
+    head = f'<path id="{node.id}" fill="#{code}" d="{pictures[0]}"><title>{escape(node.label)}</title>'
+    if len(pictures) == 1:
+        return f"{head}</path>"
+    values = ";".join(pictures)
+    return (
+        f'{head}<animate attributeName="d" dur="{seconds:.6g}s" repeatCount="indefinite" calcMode="discrete" '
+        f'values="{values}"/></path>'
+    )

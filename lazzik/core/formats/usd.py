@@ -1,0 +1,236 @@
+"""OpenUSD as text (usda), binary (usdc) or package (usdz), written by the standard's own library.
+
+Carried: objects and what sits under what, meshes with their points at every frame where they move, position, turn and
+size at every frame where they move, flat colours as preview surfaces, lights and cameras with intensity, glow and
+angle of view over time. Metres, Y up, a time code for each frame. Left out: layers and keys as such; what lies between
+frames.
+"""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.clock import Clock
+from lazzik.core.evaluate.evaluator import number_on
+from lazzik.core.evaluate.memo import Memo
+from lazzik.core.evaluate.poses import moves, pose
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.shapes import shape_motion, shapes_over_time
+from lazzik.core.formats.base import Format
+from lazzik.core.geometry.mesh import Mesh
+from lazzik.core.progress import UNHEARD, Progress
+from lazzik.core.scene.node import Camera, Color, Light, Look, Node
+from lazzik.core.scene.scene import Scene
+
+FILM = 24.0
+"""Millimetres from bottom to top of the film that the angle of view is written for; 16 : 9 across."""
+
+OWN = ("shape", "camera", "light", "Looks")
+"""Names that stand below an object for what it is made of."""
+
+SIZE_OF_LAMP = 0.05
+"""Metres of a lamp's radius: small enough to shine as from a point."""
+
+
+class OpenUsd(Format):
+    """The scene for film and visual effects pipelines."""
+
+    name: ClassVar[str] = "usd"
+    title: ClassVar[str] = "OpenUSD"
+    standard: ClassVar[str] = "usda, usdc or usdz"
+    ending: ClassVar[str] = "usd"
+    media: ClassVar[str] = "application/octet-stream"
+    use: ClassVar[str] = "For film pipelines, viewers and other animation tools that read the open standard."
+    carries: ClassVar[str] = (
+        "Geometry with every point at every frame where it moves, hierarchy, transforms, colours, "
+        "lights and cameras, with intensity, glow and angle of view over time."
+    )
+    leaves: ClassVar[str] = "Layers and keys as such; what lies between frames, which readers draw straight."
+
+    form: Literal["usdz", "usdc", "usda"] = "usdz"
+
+    def write(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> bytes:
+        """The bytes of the file."""
+        return write_usd(scene, self.form, progress, memo)
+
+
+def write_usd(scene: Scene, form: str = "usdc", progress: Progress = UNHEARD, memo: Memo | None = None) -> bytes:
+    """The scene in one of the standard's three forms."""
+    from pxr import UsdUtils  # slow to import, and only this format needs it
+
+    with tempfile.TemporaryDirectory() as folder:
+        plain = Path(folder) / f"scene.{'usda' if form == 'usda' else 'usdc'}"
+        _Writer(scene, Scope(scene, memo or Memo()), progress).write(plain)
+        if form != "usdz":
+            return plain.read_bytes()
+        packed = Path(folder) / "scene.usdz"
+        if not UsdUtils.CreateNewUsdzPackage(str(plain), str(packed)):
+            raise RuntimeError("the package could not be made")
+        return packed.read_bytes()
+
+
+class _Writer:
+    """Writes one stage."""
+
+    def __init__(self, scene: Scene, scope: Scope, progress: Progress) -> None:
+        self.scene, self.scope, self.progress = scene, scope, progress
+        self.clock = scene.clock()
+        self.still = Clock.over(scene.fps, scene.first, scene.first)
+        self.paths: dict[str, str] = {}
+        self.looks: dict[str, Any] = {}
+
+    def write(self, file: Path) -> None:
+        """Everything, in the order of the document, parents first."""
+        from pxr import Usd, UsdGeom
+
+        self.stage: Any = Usd.Stage.CreateNew(str(file))
+        UsdGeom.SetStageUpAxis(self.stage, UsdGeom.Tokens.y)
+        UsdGeom.SetStageMetersPerUnit(self.stage, 1.0)
+        self.stage.SetTimeCodesPerSecond(self.scene.fps)
+        self.stage.SetFramesPerSecond(self.scene.fps)
+        self.stage.SetStartTimeCode(self.scene.first)
+        self.stage.SetEndTimeCode(self.scene.last)
+        top = UsdGeom.Xform.Define(self.stage, "/World")
+        self.stage.SetDefaultPrim(top.GetPrim())
+        self.stage.SetMetadata("comment", self.scene.name)
+        ahead = list(self.scene.below.get(None, ()))
+        order: list[Node] = []
+        while ahead:
+            node = ahead.pop(0)
+            order.append(node)
+            ahead = [*self.scene.below.get(node.id, ()), *ahead]
+        for node in self.progress.over(order, lambda node: node.label):
+            self._node(node)
+        self.stage.GetRootLayer().Save()
+
+    def _node(self, node: Node) -> None:
+        from pxr import UsdGeom
+
+        above = self.paths[node.parent] if node.parent else "/World"
+        name = node.id.replace("-", "_")
+        path = f"{above}/{'n_' if name[0].isdigit() or name in OWN else ''}{name}"
+        self.paths[node.id] = path
+        xform = UsdGeom.Xform.Define(self.stage, path)
+        xform.GetPrim().SetDisplayName(node.label)
+        self._transform(xform, node)
+        if node.shape is not None:
+            self._mesh(node, f"{path}/shape")
+        if node.camera is not None:
+            self._camera(node.camera, f"{path}/camera")
+        if node.light is not None:
+            self._light(node.light, f"{path}/light", node.visible)
+
+    def _transform(self, xform: Any, node: Node) -> None:
+        from pxr import Gf, UsdGeom
+
+        moving = moves(node)
+        own = pose(node, self.clock if moving else self.still, self.scope)
+        place = xform.AddTranslateOp()
+        # double, since readers take the angle from the cosine, which for small turns costs half the digits
+        turn = xform.AddOrientOp(UsdGeom.XformOp.PrecisionDouble)
+        size = xform.AddScaleOp()
+        for i, frame in enumerate(self.clock.frames if moving else self.clock.frames[:1]):
+            when = (float(frame),) if moving else ()
+            x, y, z, w = (float(v) for v in own.orientation[i])
+            place.Set(Gf.Vec3d(*own.position[i].tolist()), *when)
+            turn.Set(Gf.Quatd(w, x, y, z), *when)
+            size.Set(Gf.Vec3f(*own.scale[i].tolist()), *when)
+
+    def _mesh(self, node: Node, path: str) -> None:
+        from pxr import UsdGeom, UsdShade, Vt
+
+        assert node.shape is not None
+        mesh = UsdGeom.Mesh.Define(self.stage, path)
+        rest = node.shape.mesh()
+        mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
+        mesh.CreateFaceVertexCountsAttr(Vt.IntArray.FromNumpy(np.full(len(rest.triangles), 3, np.int32)))
+        mesh.CreateFaceVertexIndicesAttr(Vt.IntArray.FromNumpy(rest.triangles.astype(np.int32).ravel()))
+        mesh.SetNormalsInterpolation(UsdGeom.Tokens.vertex)
+        if not node.visible:
+            mesh.CreateVisibilityAttr(UsdGeom.Tokens.invisible)
+        self._points(mesh, node, rest)
+        look = node.look or Look()
+        mesh.CreateDisplayColorAttr([tuple(self._linear(look.color))])
+        UsdShade.MaterialBindingAPI.Apply(mesh.GetPrim()).Bind(self._material(look))
+
+    def _points(self, mesh: Any, node: Node, rest: Mesh) -> None:
+        if not shapes_over_time(self.scene, node):
+            self._set_points(mesh, rest.points, rest.normals, ())
+            return
+        motion = shape_motion(self.scene, node, self.clock, self.scope)
+        for index, frame in enumerate(self.clock.frames[:1] if motion.still else self.clock.frames):
+            points = motion.points(index)
+            self._set_points(mesh, points, motion.normals(points), () if motion.still else (float(frame),))
+
+    def _set_points(self, mesh: Any, points: Any, normals: Any, when: tuple[float, ...]) -> None:
+        from pxr import UsdGeom, Vt
+
+        array = Vt.Vec3fArray.FromNumpy(points.astype(np.float32))
+        mesh.CreatePointsAttr().Set(array, *when)
+        mesh.CreateNormalsAttr().Set(Vt.Vec3fArray.FromNumpy(normals.astype(np.float32)), *when)
+        mesh.CreateExtentAttr().Set(UsdGeom.PointBased.ComputeExtent(array), *when)
+
+    def _material(self, look: Look) -> Any:
+        from pxr import Gf, Sdf, UsdShade
+
+        key = look.model_dump_json()
+        if key not in self.looks:
+            path = f"/World/Looks/look_{len(self.looks) + 1}"
+            material = UsdShade.Material.Define(self.stage, path)
+            surface = UsdShade.Shader.Define(self.stage, f"{path}/surface")
+            surface.CreateIdAttr("UsdPreviewSurface")
+            color = self._linear(look.color)
+            surface.CreateInput("diffuseColor", Sdf.ValueTypeNames.Color3f).Set(Gf.Vec3f(*color))
+            surface.CreateInput("roughness", Sdf.ValueTypeNames.Float).Set(self._now(look.roughness))
+            glow = surface.CreateInput("emissiveColor", Sdf.ValueTypeNames.Color3f)
+            self._over(look.glow, lambda value, *when: glow.Set(Gf.Vec3f(*(c * value for c in color)), *when))
+            material.CreateSurfaceOutput().ConnectToSource(surface.ConnectableAPI(), "surface")
+            self.looks[key] = material
+        return self.looks[key]
+
+    def _camera(self, camera: Camera, path: str) -> None:
+        from pxr import Gf, UsdGeom
+
+        lens = UsdGeom.Camera.Define(self.stage, path)
+        lens.CreateVerticalApertureAttr(FILM)
+        lens.CreateHorizontalApertureAttr(FILM * 16 / 9)
+        lens.CreateClippingRangeAttr(Gf.Vec2f(0.05, 1000.0))
+        length = lens.CreateFocalLengthAttr()
+        self._over(camera.view, lambda v, *when: length.Set(FILM / 2 / float(np.tan(np.radians(v) / 2)), *when))
+
+    def _light(self, light: Light, path: str, visible: bool) -> None:
+        from pxr import Gf, UsdGeom, UsdLux
+
+        if light.kind == "lamp":
+            lamp = UsdLux.SphereLight.Define(self.stage, path)
+            lamp.CreateRadiusAttr(SIZE_OF_LAMP)
+        else:
+            lamp = UsdLux.DistantLight.Define(self.stage, path)
+        lamp.CreateColorAttr(Gf.Vec3f(*self._linear(light.color)))
+        strength = lamp.CreateIntensityAttr()
+        self._over(light.intensity, lambda value, *when: strength.Set(float(value), *when))
+        if not visible:
+            UsdGeom.Imageable(lamp).CreateVisibilityAttr(UsdGeom.Tokens.invisible)
+
+    def _over(self, number: float | Channel, put: Any) -> None:
+        """Give a number to an attribute: at every frame if it moves, once if it stands still."""
+        values = np.atleast_1d(np.asarray(number_on(number, self.clock, self.scope), dtype=float))
+        if len(values) == 1 or not np.ptp(values):
+            put(float(values[0]))
+            return
+        for frame, value in zip(self.clock.frames, values, strict=True):
+            put(float(value), float(frame))
+
+    def _now(self, number: float | Channel) -> float:
+        return float(np.atleast_1d(np.asarray(number_on(number, self.still, self.scope)))[0])
+
+    def _linear(self, color: Color) -> list[float]:
+        """A colour in linear light, from its sRGB code (IEC 61966-2-1)."""
+        coded = np.clip([self._now(c) for c in (color.r, color.g, color.b)], 0, 1)
+        linear = np.where(coded <= 0.04045, coded / 12.92, ((coded + 0.055) / 1.055) ** 2.4)
+        return [float(c) for c in linear]

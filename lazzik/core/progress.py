@@ -1,0 +1,42 @@
+"""How far long work has come, and stopping it: whoever waits passes a Progress, and the work reports to it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from typing import TypeVar
+
+Item = TypeVar("Item")
+
+
+class Stopped(Exception):
+    """The work was stopped by whoever waited for it; nothing is left behind."""
+
+
+class Progress:
+    """Receives how much is done, from 0 to 1, and what is being done. A subclass or `heard` hears of it."""
+
+    def __init__(self, heard: Callable[[float, str], None] | None = None) -> None:
+        self._heard = heard
+        self._from, self._to = 0.0, 1.0
+
+    def report(self, share: float, said: str = "") -> None:
+        """Tell how much of the present part is done. Raises Stopped if the work is wanted no longer."""
+        if self._heard:
+            self._heard(self._from + (self._to - self._from) * share, said)
+
+    def part(self, start: float, end: float) -> Progress:
+        """A progress of its own for a part of the work."""
+        inner = Progress(self._heard)
+        width = self._to - self._from
+        inner._from, inner._to = self._from + width * start, self._from + width * end
+        return inner
+
+    def over(self, items: Sequence[Item], said: Callable[[Item], str]) -> Iterator[Item]:
+        """Go through items, reporting before each."""
+        for place, item in enumerate(items):
+            self.report(place / len(items), said(item))
+            yield item
+
+
+UNHEARD = Progress()
+"""For work that nobody watches."""

@@ -1,0 +1,57 @@
+// Long work as rows: how far it is, a button that stops it, and what it made.
+
+import { post, Refused } from "./api.js";
+
+const row = (news) => {
+  const item = document.createElement("div");
+  item.className = "job";
+  item.id = `job-${news.id}`;
+  const label = Object.assign(document.createElement("strong"), { textContent: news.label });
+  const bar = Object.assign(document.createElement("progress"), { max: 1, value: 0 });
+  bar.setAttribute("aria-label", news.label);
+  const said = Object.assign(document.createElement("span"), { className: "said faint" });
+  const stop = Object.assign(document.createElement("button"), { type: "button", className: "btn btn-sm quiet", textContent: "Stop" });
+  item.append(label, bar, said, stop);
+  document.getElementById("jobs").prepend(item);
+  return item;
+};
+
+function show(item, news) {
+  item.dataset.state = news.state;
+  item.querySelector("progress").value = news.share;
+  const percent = news.state === "running" ? `${Math.floor(news.share * 100)} % ` : "";
+  item.querySelector(".said").textContent = `${percent}${news.said}`;
+  if (news.state !== "done" && news.state !== "failed" && news.state !== "stopped") return;
+  item.querySelector("progress").remove();
+  item.querySelector("button").remove();
+  if (news.state !== "done") return;
+  const link = Object.assign(document.createElement("a"), { className: "btn btn-sm main-action", href: `/jobs/${news.id}/result`, textContent: "Download" });
+  link.setAttribute("download", "");
+  item.append(link);
+  link.click();
+}
+
+// follow a job; resolves with its last news. `stopped` is called when its button is pressed
+export function follow(news, stopped = () => {}) {
+  const item = row(news);
+  show(item, news);
+  item.querySelector("button").addEventListener("click", async () => {
+    stopped();
+    try { await post(`/jobs/${news.id}/stop`, {}); } catch (error) { if (!(error instanceof Refused)) throw error; }
+  });
+  return new Promise((done) => {
+    const events = new EventSource(`/jobs/${news.id}/events`);
+    events.onmessage = (event) => {
+      const now = JSON.parse(event.data);
+      show(item, now);
+      if (!["done", "failed", "stopped"].includes(now.state)) return;
+      events.close();
+      done(now);
+    };
+    events.onerror = () => {
+      if (events.readyState !== EventSource.CLOSED) return;
+      show(item, { ...news, state: "failed", said: "Lazzik's server does not answer." });
+      done(null);
+    };
+  });
+}

@@ -1,0 +1,85 @@
+"""Delivering in the browser: each format with its choices, and a film of three seconds drawn by the stage."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from pathlib import Path
+
+import imageio_ffmpeg
+import numpy as np
+from PIL import Image
+from playwright.sync_api import expect
+
+from tests.browser.conftest import Studio
+
+
+def test_formats_are_written_as_jobs(layered: Studio, tmp_path: Path) -> None:
+    page = layered.page
+    page.click(".steps a:has-text('Deliver')")
+    for title, ending, head in (("glTF 2.0", "glb", b"glTF"), ("OpenUSD", "usdz", b"PK"), ("Outlines", "svg", b"<svg")):
+        with page.expect_download() as started:
+            page.click(f"text=Write {title}")
+        assert started.value.suggested_filename == f"small.{ending}"
+        started.value.save_as(tmp_path / f"small.{ending}")
+        assert (tmp_path / f"small.{ending}").read_bytes().startswith(head)
+    expect(page.locator(".job[data-state=done]")).to_have_count(3)
+    page.fill("[data-format=svg] [name=every]", "0")
+    page.click("text=Write Outlines")
+    expect(page.locator("[data-format=svg] .field-error")).to_contain_text("greater than or equal to 1")
+
+
+def test_a_film_of_three_seconds_is_drawn_and_can_be_stopped(layered: Studio, tmp_path: Path) -> None:
+    page = layered.page
+    page.click(".steps a:has-text('Deliver')")
+    page.fill("#film-form [name=last]", "89")
+    page.fill("#film-form [name=width]", "160")
+    page.fill("#film-form [name=height]", "90")
+    page.set_default_timeout(60_000)
+    with page.expect_download() as started:
+        page.click("text=Make the film")
+    file = tmp_path / "small.webm"
+    started.value.save_as(file)
+    frames, seconds = imageio_ffmpeg.count_frames_and_secs(str(file))
+    assert frames == 90
+    assert abs(seconds - 3) < 0.1
+    reader = imageio_ffmpeg.read_frames(str(file))
+    assert next(reader)["size"] == (160, 90)
+    pictures = [np.frombuffer(picture, np.uint8).astype(int) for picture in reader]
+    assert max(np.abs(a - pictures[0]).max() for a in pictures[1:]) > 60
+    page.fill("#film-form [name=width]", "wide")
+    page.click("text=Make the film")
+    expect(page.locator("#film-form .field-error")).to_contain_text("width must be a whole number from 16 to 4096")
+    page.fill("#film-form [name=width]", "640")
+    page.fill("#film-form [name=height]", "360")
+    page.click("text=Make the film")
+    page.locator(".job >> text=Stop").click()
+    expect(page.locator(".job[data-state=stopped]")).to_contain_text("nothing was kept")
+
+
+def test_motion_blur_mixes_moments_of_a_frame(small: Studio, tmp_path: Path) -> None:
+    page = small.page
+    edits = [
+        {"do": "put-key", "address": "post/rotation.z", "frame": 0, "value": 0, "go": "linear"},
+        {"do": "put-key", "address": "post/rotation.z", "frame": 10, "value": 300, "go": "linear"},
+    ]
+    page.request.post(f"{page.url.split('?')[0]}/edits", data={"revision": 0, "edits": edits})
+    page.click(".steps a:has-text('Deliver')")
+    page.set_default_timeout(60_000)
+    page.select_option("#film-form [name=form]", "png")
+    page.fill("#film-form [name=first]", "2")
+    page.fill("#film-form [name=last]", "3")
+    page.fill("#film-form [name=width]", "160")
+    page.fill("#film-form [name=height]", "90")
+    shades = {}
+    for blur in ("1", "8"):
+        page.fill("#film-form [name=blur]", blur)
+        with page.expect_download() as started:
+            page.click("text=Make the film")
+        started.value.save_as(tmp_path / f"{blur}.zip")
+        with zipfile.ZipFile(tmp_path / f"{blur}.zip") as archive:
+            assert len(archive.namelist()) == 2
+            picture = Image.open(io.BytesIO(archive.read("frame-00000.png"))).convert("RGB")
+        red = np.asarray(picture).astype(int)
+        shades[blur] = len(np.unique(red.reshape(-1, 3), axis=0))
+    assert shades["8"] > 1.5 * shades["1"]

@@ -1,0 +1,124 @@
+"""Delivering over HTTP: every format at once and as a job, jobs that are stopped, and films picture by picture."""
+
+from __future__ import annotations
+
+import io
+import json
+import time
+import zipfile
+from typing import Any
+
+import imageio_ffmpeg
+import pytest
+from PIL import Image
+from starlette.testclient import TestClient
+
+from lazzik.core.formats import FORMATS
+
+QUICK = ("scene", "curves", "csv")
+
+
+def over(client: TestClient, job: dict[str, Any]) -> dict[str, Any]:
+    """Wait for a job's end."""
+    for _ in range(600):
+        news: dict[str, Any] = client.get(f"/jobs/{job['id']}").json()
+        if news["state"] in ("done", "failed", "stopped"):
+            return news
+        time.sleep(0.05)
+    raise AssertionError("the job does not end")
+
+
+def png(width: int = 64, height: int = 48, shade: int = 0) -> bytes:
+    out = io.BytesIO()
+    Image.new("RGB", (width, height), (shade, 80, 120)).save(out, "PNG")
+    return out.getvalue()
+
+
+@pytest.mark.parametrize("name", QUICK)
+def test_a_format_is_a_job_and_an_answer_alike(client: TestClient, scene: str, name: str) -> None:
+    job = client.post(f"{scene}/deliver/{name}", json={}).json()
+    assert over(client, job)["state"] == "done"
+    made = client.get(f"/jobs/{job['id']}/result")
+    assert made.content == client.get(f"{scene}/deliver/{name}").content
+    assert made.headers["content-disposition"].endswith(f'ridge-station.{FORMATS[name].ending}"')
+
+
+def test_the_page_says_of_each_format_what_it_carries_and_leaves_out(client: TestClient, scene: str) -> None:
+    page = client.get(f"{scene}/deliver").text
+    for kind in FORMATS.values():
+        assert kind.title in page
+        assert kind.leaves.split(";")[0] in page
+
+
+def test_progress_is_told_as_events(client: TestClient, scene: str) -> None:
+    job = client.post(f"{scene}/deliver/svg", json={"every": "125", "view": "front"}).json()
+    with client.stream("GET", f"/jobs/{job['id']}/events") as events:
+        told = [json.loads(line[6:]) for line in events.iter_lines() if line.startswith("data: ")]
+    assert told[-1]["state"] == "done"
+    shares = [news["share"] for news in told]
+    assert shares == sorted(shares)
+    assert client.get(f"/jobs/{job['id']}/result").text.startswith("<svg")
+
+
+def test_a_job_that_is_stopped_leaves_nothing(client: TestClient, scene: str) -> None:
+    job = client.post(f"{scene}/deliver/gltf", json={"form": "glb"}).json()
+    client.post(f"/jobs/{job['id']}/stop")
+    assert over(client, job)["state"] == "stopped"
+    refused = client.get(f"/jobs/{job['id']}/result")
+    assert refused.status_code == 404
+    assert "Stopped; nothing was kept" in refused.json()["error"]
+
+
+@pytest.mark.parametrize(
+    ("name", "choices", "status", "part"),
+    [
+        ("pdf", {}, 422, "There is no format 'pdf'; there are gltf, usd"),
+        ("usd", {"form": "usdx"}, 422, "form: input should be 'usdz', 'usdc' or 'usda'"),
+        ("svg", {"every": "0"}, 422, "every: input should be greater than or equal to 1"),
+        ("svg", {"size": "9"}, 422, "size: extra inputs are not permitted"),
+    ],
+)
+def test_choices_that_a_format_has_not(
+    client: TestClient, scene: str, name: str, choices: dict[str, str], status: int, part: str
+) -> None:
+    response = client.post(f"{scene}/deliver/{name}", json=choices)
+    assert response.status_code == status
+    assert part.lower() in response.json()["error"].lower()
+
+
+@pytest.mark.parametrize("form", ["webm", "mp4"])
+def test_pictures_become_a_film(client: TestClient, scene: str, form: str, tmp_path: Any) -> None:
+    plan = {"form": form, "count": 9, "width": 64, "height": 48, "fps": 12}
+    job = client.post(f"{scene}/deliver/film", json=plan).json()
+    for number in range(9):
+        news = client.put(f"/jobs/{job['id']}/pictures/{number}", content=png(shade=20 * number)).json()
+    assert news["state"] == "done"
+    file = tmp_path / f"film.{form}"
+    file.write_bytes(client.get(f"/jobs/{job['id']}/result").content)
+    frames, seconds = imageio_ffmpeg.count_frames_and_secs(str(file))
+    assert frames == 9
+    assert seconds == pytest.approx(0.75, abs=0.1)
+
+
+def test_pictures_become_an_archive(client: TestClient, scene: str) -> None:
+    plan = {"form": "png", "count": 3, "width": 64, "height": 48, "fps": 30}
+    job = client.post(f"{scene}/deliver/film", json=plan).json()
+    for number in range(3):
+        client.put(f"/jobs/{job['id']}/pictures/{number}", content=png(shade=number))
+    with zipfile.ZipFile(io.BytesIO(client.get(f"/jobs/{job['id']}/result").content)) as archive:
+        assert archive.namelist() == ["frame-00000.png", "frame-00001.png", "frame-00002.png"]
+        assert archive.read("frame-00002.png") == png(shade=2)
+
+
+def test_pictures_that_do_not_fit_are_refused_and_a_film_can_be_stopped(client: TestClient, scene: str) -> None:
+    plan = {"form": "webm", "count": 3, "width": 64, "height": 48, "fps": 30}
+    assert "even numbers" in client.post(f"{scene}/deliver/film", json=plan | {"width": 63}).json()["error"]
+    job = client.post(f"{scene}/deliver/film", json=plan).json()
+    put = f"/jobs/{job['id']}/pictures"
+    assert "Picture 0 is next; 1 was sent" in client.put(f"{put}/1", content=png()).json()["error"]
+    assert "64 × 50" in client.put(f"{put}/0", content=png(64, 50)).json()["error"]
+    assert "no PNG" in client.put(f"{put}/0", content=b"GIF89a").json()["error"]
+    assert client.put(f"{put}/0", content=png()).status_code == 200
+    assert client.post(f"/jobs/{job['id']}/stop").json()["state"] == "stopped"
+    assert "takes no more pictures: it is stopped" in client.put(f"{put}/1", content=png()).json()["error"]
+    assert client.get("/jobs/nothing").status_code == 404
