@@ -6,17 +6,19 @@ from base64 import b64decode
 from typing import Annotated, Any, Literal
 
 import numpy as np
-from fastapi import APIRouter, Query, Request, Response, UploadFile
+from fastapi import APIRouter, Form, Query, Request, Response, UploadFile
 from pydantic import BaseModel, Field
 
 from lazzik.core.bake.frames import bake_frames
 from lazzik.core.bake.targets import bake_shape
 from lazzik.core.clock import Clock
+from lazzik.core.document import Typed
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shape_motion
+from lazzik.core.formats.bring import BROUGHT, bring, bring_curves
 from lazzik.core.geometry.assets import pack_mesh, pack_weights
-from lazzik.core.geometry.imported import ENDINGS, MeshShape, read_mesh
+from lazzik.core.geometry.imported import MeshShape
 from lazzik.core.geometry.lettering import SHIPPED, check_font
 from lazzik.core.geometry.pictures import read_grey
 from lazzik.core.scene.edits.shapes import ChangeDeformer, PlaceShapeBake, SetShape
@@ -47,8 +49,8 @@ class OnNode(BaseModel):
 
 
 @router.post("/assets")
-def bring(scene_id: str, file: UploadFile, store: Store) -> dict[str, Any]:
-    """Take a mesh, a font or a picture from a file; it belongs to no object yet."""
+def keep_asset(scene_id: str, file: UploadFile, store: Store) -> dict[str, Any]:
+    """Take a font or a picture from a file; it belongs to no object yet."""
     store.open(scene_id)
     name = (file.filename or "a file")[-120:]
     content = file.file.read()
@@ -59,13 +61,41 @@ def bring(scene_id: str, file: UploadFile, store: Store) -> dict[str, Any]:
     if ending in PICTURES:
         read_grey(content)
         return {"what": "picture", "label": label, "asset": store.put_asset(content)}
-    if ending not in ENDINGS:
-        raise InvalidEdit(f"'{name}' must end in {', '.join((*ENDINGS, *FONTS, *PICTURES))}", "file")
-    imported = read_mesh(content, name)
-    shape = {"kind": "mesh", "asset": store.put_asset(pack_mesh(imported.mesh))}
-    if imported.weights is not None:
-        shape["weights"] = store.put_asset(pack_weights(imported.weights))
-    return {"what": "mesh", "label": label, "shape": shape, "points": len(imported.mesh.points)}
+    raise InvalidEdit(f"'{name}' must end in {', '.join((*FONTS, *PICTURES))}", "file")
+
+
+@router.post("/bring")
+def bring_in(
+    scene_id: str,
+    file: list[UploadFile],
+    revision: Annotated[int, Form()],
+    store: Store,
+    depth: Annotated[Typed, Form()] = 0.0,
+) -> dict[str, Any]:
+    """Bring a file's objects into the scene, as one step; a .gltf comes with the files that it names."""
+    scene = store.at(scene_id, revision)
+    if not 0 <= depth <= 100:
+        raise InvalidEdit(f"A drawing can be 0 to 100 metres deep; {depth:g} was given", "depth")
+    brought = bring(scene, {(part.filename or "a file")[-120:]: part.file.read() for part in file}, depth=depth)
+    return store.edit(scene_id, revision, [brought.edit]).said | {"notes": brought.notes}
+
+
+@router.post("/bring-curves")
+def bring_in_curves(
+    scene_id: str,
+    file: UploadFile,
+    revision: Annotated[int, Form()],
+    store: Store,
+    at: Annotated[str, Form()] = "",
+    fitted: Annotated[bool, Form()] = False,
+) -> dict[str, Any]:
+    """Put the curves of a table on numbers as keys, as one step."""
+    try:
+        text = file.file.read().decode("utf-8-sig")
+    except UnicodeDecodeError:
+        raise InvalidEdit("The table is no text in UTF-8", "file") from None
+    edits, notes = bring_curves(store.at(scene_id, revision), text, at, fitted=fitted)
+    return store.edit(scene_id, revision, edits).said | {"notes": notes}
 
 
 @router.post("/permanent")
@@ -82,7 +112,7 @@ def make_permanent(scene_id: str, body: OnNode, store: Store, memo: Kept) -> dic
     name = store.put_asset(pack_mesh(motion.rest.moved(points)))
     drop = tuple(deformer.id for deformer in node.deform)
     edit = SetShape(node=node.id, shape=MeshShape(kind="mesh", asset=name), drop=drop)
-    return _said(store.edit(scene_id, body.revision, [edit]))
+    return store.edit(scene_id, body.revision, [edit]).said
 
 
 @router.post("/bake-shape")
@@ -96,7 +126,7 @@ def bake_a_shape(scene_id: str, body: OnNode, store: Store, memo: Kept) -> dict[
         made = bake_frames(scene, node, body.first, body.last, scope)
     else:
         made = bake_shape(scene, node, body.first, body.last, body.tolerance, scope)
-    return _said(store.edit(scene_id, body.revision, [PlaceShapeBake(node=body.node, targets=made)]))
+    return store.edit(scene_id, body.revision, [PlaceShapeBake(node=body.node, targets=made)]).said
 
 
 @router.get("/shape-bake")
@@ -122,14 +152,14 @@ def paint(scene_id: str, body: OnNode, store: Store) -> dict[str, Any]:
     name = store.put_asset(pack_weights(np.clip(weights, 0, 1)))
     mask = {"kind": "weights", "asset": name}
     edit = ChangeDeformer.model_validate({"node": node.id, "deformer": body.deformer, "mask": mask})
-    return _said(store.edit(scene_id, body.revision, [edit]))
+    return store.edit(scene_id, body.revision, [edit]).said
 
 
 @router.get("/object-form")
 def object_sheet(request: Request, scene_id: str, store: Store, at: Annotated[str, Query()] = "") -> Response:
     """The sheet that adds an object."""
     store.open(scene_id)
-    return templates.TemplateResponse(request, "_object_form.html", {"fonts": SHIPPED, "endings": ENDINGS})
+    return templates.TemplateResponse(request, "_object_form.html", {"fonts": SHIPPED, "endings": BROUGHT})
 
 
 @router.get("/duplicate-form")
@@ -143,7 +173,3 @@ def _node(scene: Scene, slug: str) -> Node:
     if slug not in scene.by_id:
         raise UnknownAddress(f"There is no object '{slug}' in this scene", slug)
     return scene.by_id[slug]
-
-
-def _said(state: Any) -> dict[str, Any]:
-    return {"revision": state.revision, "undo": state.undo, "redo": state.redo, "name": state.scene.name}

@@ -14,6 +14,7 @@ from PIL import Image
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Studio
+from tests.core.test_bring import DRAWING, vane
 from tests.serving import Server
 
 pytestmark = pytest.mark.browser
@@ -438,3 +439,31 @@ def test_the_page_of_a_shape_is_accessible(page: Page, demo_url: str, axe: str) 
         found = page.evaluate("() => axe.run(document.querySelector('dialog'))")
         assert [v["id"] for v in found["violations"] if v["impact"] in ("serious", "critical")] == []
         page.keyboard.press("Escape")
+
+
+def test_a_whole_file_a_drawing_and_a_table_are_brought_in(small: Studio) -> None:
+    page = small.page
+    page.keyboard.press("a")
+    page.set_input_files("#bring-file", {"name": "Vane.glb", "mimeType": "", "buffer": vane().packed()})
+    small.lands(1)
+    expect(page.locator("#tree")).to_contain_text("Searchlight")
+    expect(page.locator("#toasts")).to_contain_text("Kept in the file")
+    page.wait_for_function("() => window.lazzik.stage.nodes.has('arrow')")
+    page.evaluate("() => window.lazzik.transport.go(30)")
+    turned = "() => window.lazzik.stage.nodes.get('arrow').item.quaternion.toArray()"
+    page.wait_for_function(f"() => Math.abs(({turned})()[3]) < 0.9")
+    page.keyboard.press("a")
+    page.fill("[name=depth]", "0.2")
+    page.set_input_files("#bring-file", {"name": "Sign.svg", "mimeType": "", "buffer": DRAWING})
+    small.lands(2)
+    expect(page.locator("#tree")).to_contain_text("arrow")
+    page.click("a.object:has-text('Mast')")
+    page.click(".channel:has-text('position y')")
+    page.wait_for_function("() => document.getElementById('lanes').dataset.address === 'mast/position.y'")
+    page.keyboard.press("a")
+    page.set_input_files("#bring-file", {"name": "up.csv", "mimeType": "", "buffer": b"frame,lift\n0,0\n60,2\n150,1"})
+    small.lands(3)
+    expect(page.locator(".bead")).to_have_count(3)
+    page.keyboard.press("a")
+    page.set_input_files("#bring-file", {"name": "bad.csv", "mimeType": "", "buffer": b"time,lift\n0,0"})
+    expect(page.locator(".sheet-dialog .field-error")).to_contain_text("one of them 'frame'")

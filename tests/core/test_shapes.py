@@ -69,7 +69,7 @@ def test_fonts_that_are_none_are_refused() -> None:
         Lettering(kind="lettering", text="A", font="0" * 64).mesh()
 
 
-@pytest.mark.parametrize("ending", ["glb", "obj", "ply", "stl"])
+@pytest.mark.parametrize("ending", ["obj", "ply", "stl"])
 def test_meshes_are_read_from_files(ending: str) -> None:
     ball = trimesh.creation.icosphere(2)
     content = ball.export(file_type=ending)

@@ -27,7 +27,8 @@ def now(app: FastAPI, scene: str) -> Any:
 
 
 def bring(client: TestClient, scene: str, name: str, content: bytes) -> Any:
-    return client.post(f"{scene}/assets", files={"file": (name, content)})
+    where = "assets" if name.endswith((".png", ".jpg", ".ttf")) else "bring"
+    return client.post(f"{scene}/{where}", files={"file": (name, content)}, data={"revision": "0"})
 
 
 def edit(client: TestClient, scene: str, revision: int, *edits: dict[str, Any]) -> None:
@@ -93,20 +94,19 @@ def test_a_preview_carries_the_points_of_its_frame(client: TestClient, scene: st
     assert content["points"][0]["points"] != was["points"][: len(content["points"][0]["points"])]
 
 
-def test_files_are_brought_in_by_what_they_are(client: TestClient, scene: str) -> None:
+def test_files_are_brought_in_by_what_they_are(client: TestClient, scene: str, now: Any) -> None:
     ball = trimesh.creation.icosphere(2)
-    mesh = bring(client, scene, "Rock.ply", ball.export(file_type="ply")).json()
-    assert (mesh["what"], mesh["label"], mesh["shape"]["kind"]) == ("mesh", "Rock", "mesh")
+    assert bring(client, scene, "Rock.ply", ball.export(file_type="ply")).json()["revision"] == 1
+    assert now().by_id["rock"].shape.kind == "mesh"
     picture = io.BytesIO()
     Image.new("L", (4, 4), 90).save(picture, "PNG")
     assert bring(client, scene, "grey.png", picture.getvalue()).json()["what"] == "picture"
-    edit(client, scene, 0, {"do": "add-object", "label": "Rock", "shape": mesh["shape"]})
 
 
 @pytest.mark.parametrize(
     ("name", "content", "says"),
     [
-        ("rock.exe", b"x", "must end in"),
+        ("rock.exe", b"x", "does not end in"),
         ("rock.obj", b"v 1 2", "rock.obj"),
         ("rock.glb", b"glTF nonsense", "rock.glb"),
         ("face.ttf", b"no font", "font"),

@@ -5,6 +5,7 @@ Carried: objects and what sits under what, primitives as meshes, flat colours, g
 frame. Orientation gets keys between frames where turning is so fast that the short way between two frames would differ.
 Shapes that deformers or driven sizes move are carried as morph targets with animated weights, within SHAPES_WITHIN.
 Not carried: changes over time of glow, light and angle of view; layers and keys as such (the scene as JSON has them).
+What a file that was brought in holds beyond that (textures, skins, extensions, extras) is written out again as it was.
 """
 
 from __future__ import annotations
@@ -28,6 +29,8 @@ from lazzik.core.evaluate.scope import ALONE, Scope
 from lazzik.core.evaluate.shapes import shape_motion, shapes_over_time
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.formats.base import Format
+from lazzik.core.formats.gltf_file import glb_of
+from lazzik.core.formats.gltf_merge import Keep, kept_file, merged
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.node import Color, Light, Look, Node
@@ -78,7 +81,11 @@ class Gltf(Format):
 
 def write_glb(scene: Scene, *, animated: bool = True, memo: Memo | None = None, progress: Progress = UNHEARD) -> bytes:
     """The scene as the bytes of a .glb file."""
-    return _Writer(scene, Scope(scene, memo or Memo()), animated, progress).write(animated)
+    file, keeps = kept_file(scene) if animated else (None, {})
+    content, blob = _Writer(scene, Scope(scene, memo or Memo()), animated, progress, keeps).write(animated)
+    if file is not None:
+        content, blob = merged(file, keeps, [node.id for node in scene.nodes], content, blob)
+    return glb_of(content, blob)
 
 
 def as_text(glb: bytes) -> bytes:
@@ -99,6 +106,8 @@ class _Writer:
     scope: Scope
     animated: bool
     progress: Progress = UNHEARD
+    keeps: dict[str, Keep] = field(default_factory=dict)
+    """What objects that were brought in have as their file has it: it need not be written."""
     gltf: gl.GLTF2 = field(default_factory=gl.GLTF2)
     blob: bytearray = field(default_factory=bytearray)
     materials: dict[str, int] = field(default_factory=dict)
@@ -109,8 +118,8 @@ class _Writer:
     moving: dict[str, Fitted] = field(default_factory=dict)
     """The shapes and weights of objects whose points move, by object."""
 
-    def write(self, animated: bool) -> bytes:
-        """Everything, in the order of the document."""
+    def write(self, animated: bool) -> tuple[dict[str, Any], bytes]:
+        """Everything, in the order of the document: the JSON and the buffer."""
         places = {node.id: i for i, node in enumerate(self.scene.nodes)}
         self.gltf.asset = gl.Asset(version="2.0", generator="Lazzik")
         if animated:
@@ -129,11 +138,9 @@ class _Writer:
         if self.lights:
             self.gltf.extensions = {"KHR_lights_punctual": {"lights": self.lights}}
             self.gltf.extensionsUsed.append("KHR_lights_punctual")
-        if not self.blob:
-            return _without_buffer(self.gltf.gltf_to_json())
-        self.gltf.buffers = [gl.Buffer(byteLength=len(self.blob))]
-        self.gltf.set_binary_blob(bytes(self.blob))
-        return b"".join(self.gltf.save_to_bytes())
+        if self.blob:
+            self.gltf.buffers = [gl.Buffer(byteLength=len(self.blob))]
+        return json.loads(self.gltf.gltf_to_json()), bytes(self.blob)
 
     def _now(self) -> Clock:
         return Clock.over(self.scene.fps, self.scene.first, self.scene.first)
@@ -148,14 +155,15 @@ class _Writer:
             children=[],
             extras={"id": node.id},
         )
-        if node.shape is not None and node.visible:
+        keep = self.keeps.get(node.id)
+        if node.shape is not None and node.visible and not (keep and keep.mesh):
             out.mesh = self._mesh(node)
-        if node.camera is not None:
+        if node.camera is not None and not (keep and keep.camera):
             view = np.radians(self._first(node.camera.view))
             lens = gl.Perspective(yfov=float(view), znear=NEAR, zfar=FAR)
             self.gltf.cameras.append(gl.Camera(type="perspective", perspective=lens))
             out.camera = len(self.gltf.cameras) - 1
-        if node.light is not None and node.visible:
+        if node.light is not None and node.visible and not (keep and keep.light):
             self.lights.append(self._light(node.light))
             out.extensions = {"KHR_lights_punctual": {"light": len(self.lights) - 1}}
         return out
@@ -300,13 +308,6 @@ class _Writer:
         animation.samplers.append(sampler)
         target = gl.AnimationChannelTarget(node=place, path=path)
         animation.channels.append(gl.AnimationChannel(sampler=len(animation.samplers) - 1, target=target))
-
-
-def _without_buffer(text: str) -> bytes:
-    """A file of the JSON chunk alone: the library would add an empty binary one, which the standard advises against."""
-    data = text.encode()
-    data += b" " * (-len(data) % 4)
-    return struct.pack("<4sIII4s", b"glTF", 2, 20 + len(data), len(data), b"JSON") + data
 
 
 def turning(node: Node, scene: Scene, scope: Scope = ALONE) -> tuple[Samples, Quaternions]:

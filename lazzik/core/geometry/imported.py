@@ -1,4 +1,4 @@
-"""Meshes from files: GLB, OBJ, PLY and STL, read by trimesh and kept as assets."""
+"""Meshes from files: OBJ, PLY and STL, read by trimesh and kept as assets."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from lazzik.core.geometry.primitives import Shape, Sizes
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.types import Samples
 
-ENDINGS = (".glb", ".obj", ".ply", ".stl")
+ENDINGS = (".obj", ".ply", ".stl")
 MOST_POINTS = 2_000_000
 LARGEST_FILE = 64 * 2**20
 
@@ -56,6 +56,7 @@ def read_mesh(content: bytes, name: str) -> Imported:
         raise InvalidAsset(f"'{name[-60:]}' does not end in {', '.join(ENDINGS)}")
     if len(content) > LARGEST_FILE:
         raise InvalidAsset(f"The file is larger than {LARGEST_FILE // 2**20} MB, the most a mesh may have")
+    _check_counts(content, ending)
     try:
         loaded = trimesh.load(io.BytesIO(content), file_type=ending[1:], force="mesh", process=False)
     except Exception as error:  # trimesh raises whatever its readers raise
@@ -75,6 +76,22 @@ def read_mesh(content: bytes, name: str) -> Imported:
     normals[lost] = [0.0, 1.0, 0.0]
     normals /= np.linalg.norm(normals, axis=1, keepdims=True)
     return Imported(Mesh(points, normals, faces), _weights(loaded, len(points)))
+
+
+def _check_counts(content: bytes, ending: str) -> None:
+    """Refuse a file whose head says that it holds more than it does, before anything is made as large as it says."""
+    if ending == ".stl" and content[:5].lower() != b"solid":
+        count = int.from_bytes(content[80:84], "little") if len(content) >= 84 else -1
+        if not 0 < count <= MOST_POINTS or 84 + 50 * count > len(content):
+            raise InvalidAsset("The STL file's head does not fit its length")
+    if ending == ".ply":
+        head, found, _ = content[:65536].partition(b"end_header")
+        if not found or not head.startswith(b"ply"):
+            raise InvalidAsset("The PLY file has no head that can be read")
+        for line in head.splitlines():
+            words = line.split()
+            if words[:1] == [b"element"] and (len(words) < 3 or not words[2].isdigit() or int(words[2]) > len(content)):
+                raise InvalidAsset("The PLY file's head does not fit its length")
 
 
 def _weights(loaded: trimesh.Trimesh, count: int) -> Samples | None:

@@ -19,6 +19,8 @@ def assets_of(node: Node) -> set[str]:
         found |= {node.shape.asset} | ({node.shape.weights} if node.shape.weights else set())
     if isinstance(node.shape, Lettering) and node.shape.font not in SHIPPED:
         found.add(node.shape.font)
+    if node.origin is not None:
+        found.add(node.origin.asset)
     if node.targets is not None:
         found.add(node.targets.asset)
     for deformer in node.deform:

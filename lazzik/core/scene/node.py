@@ -83,6 +83,13 @@ class Camera(Frozen):
     view: Annotated[Number, Quantity("°", "Angle of view from bottom to top.", (10, 90), 0.1, low=1, high=170)] = 40.0
 
 
+class Origin(Frozen):
+    """Where an object was brought in from: a file that is kept, and the number of its node in it."""
+
+    asset: Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
+    index: Annotated[int, Field(ge=0, le=1_000_000)]
+
+
 class Node(Frozen):
     """One object."""
 
@@ -101,6 +108,7 @@ class Node(Frozen):
     look: Look | None = None
     light: Light | None = None
     camera: Camera | None = None
+    origin: Origin | None = None
 
     @model_validator(mode="after")
     def _told_apart(self) -> Self:

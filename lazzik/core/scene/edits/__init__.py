@@ -22,7 +22,7 @@ from lazzik.core.scene.edits.keys import (
     SnapKeys,
     ThinKeys,
 )
-from lazzik.core.scene.edits.objects import AddObject, ChangeObject, RemoveObject
+from lazzik.core.scene.edits.objects import AddObject, BringIn, ChangeObject, RemoveObject
 from lazzik.core.scene.edits.poses import PlacePose, RemovePose, SavePose
 from lazzik.core.scene.edits.recipes import (
     ChangeRecipe,
@@ -75,6 +75,7 @@ AnyEdit = Annotated[
     | ExposeNumber
     | RemoveRecipe
     | AddObject
+    | BringIn
     | ChangeObject
     | RemoveObject
     | AddDeformer

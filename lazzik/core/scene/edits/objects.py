@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
+
+from pydantic import Field
 
 from lazzik.core.document import Label, Slug, Typed
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.scene.edits.base import Edit, free_slug
 from lazzik.core.scene.node import Camera, Light, Look, Node, Position
-from lazzik.core.scene.scene import PARTS, Scene
+from lazzik.core.scene.scene import MOST_NODES, PARTS, Scene
 
 
 class AddObject(Edit):
@@ -35,6 +37,33 @@ class AddObject(Edit):
 
     def said(self, scene: Scene) -> str:
         return f"add {self.label}"
+
+
+class BringIn(Edit):
+    """Put objects into the scene that came from a file, with what sits under what; names that are taken give way."""
+
+    do: Literal["bring-in"] = "bring-in"
+    label: Label
+    nodes: Annotated[tuple[Node, ...], Field(min_length=1, max_length=MOST_NODES)]
+    under: Slug | None = None
+
+    def apply(self, scene: Scene) -> Scene:
+        taken = {*scene.by_id, *PARTS}
+        names: dict[str, str] = {}
+        for node in self.nodes:
+            names[node.id] = free_slug(node.id, taken)
+            taken.add(names[node.id])
+        strangers = [node.parent for node in self.nodes if node.parent is not None and node.parent not in names]
+        if strangers:
+            raise InvalidEdit(f"An object is to sit under '{strangers[0]}', which does not come with it", strangers[0])
+        brought = [
+            node.replaced(id=names[node.id], parent=names[node.parent] if node.parent else self.under)
+            for node in self.nodes
+        ]
+        return scene.replaced(nodes=(*scene.nodes, *brought))
+
+    def said(self, scene: Scene) -> str:
+        return f"bring in {self.label}"
 
 
 class ChangeObject(Edit):

@@ -30,6 +30,7 @@ export async function upload(file) {
   const scene = location.pathname.split("/")[2];
   return (await asked(`/scenes/${scene}/assets`, { method: "POST", body: content })).json();
 }
+export const form = async (url, content) => (await asked(url, { method: "POST", body: content })).json();
 export const text = async (url) => (await asked(url)).text();
 export const packed = async (url, value) =>
   MessagePack.decode(new Uint8Array(await (await asked(url, value && body(value))).arrayBuffer()));

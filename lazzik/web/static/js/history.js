@@ -1,6 +1,6 @@
 // Edits, undo and redo: every one is made on a revision, and a stale one is refused without loss.
 
-import { post, Refused } from "./api.js";
+import { form, post, Refused } from "./api.js";
 import { toast } from "./toasts.js";
 
 const place = () => document.getElementById("history");
@@ -19,7 +19,9 @@ async function sent(what, content) {
   const from = revision();
   document.getElementById("saved").textContent = "Saving …";
   try {
-    const state = await post(`${sceneUrl()}/${what}`, { revision: from, ...content });
+    if (content instanceof FormData) content.set("revision", from);
+    const url = `${sceneUrl()}/${what}`;
+    const state = await (content instanceof FormData ? form(url, content) : post(url, { revision: from, ...content }));
     place().dataset.revision = state.revision;
     await after(from, state);
     return state;

@@ -25,7 +25,8 @@ const known = () => [...document.querySelectorAll("#tree a.object")].map((row) =
 // the object that was just added, its shape open if it has one
 async function openNew(before) {
   const added = known().find((id) => !before.has(id));
-  if (added) await choose(`${added}/shape`, { moving: false });
+  const shaped = added && document.querySelector(`#row-${CSS.escape(added)} svg use[href$="#diagram-3"]`) === null;
+  if (added) await choose(shaped ? `${added}/shape` : `${added}/rotation.z`, { moving: false });
 }
 
 function show(content, name) {
@@ -76,10 +77,24 @@ function listen(box) {
     said.textContent = "Reading …";
     try {
       const before = new Set(known());
-      const brought = await upload(event.target.files[0]);
-      const shape = brought.what === "font" ? { kind: "lettering", font: brought.asset } : brought.shape;
-      if (brought.what === "picture") throw new Refused(422, "A picture is no object; it can be the mask of a deformer.");
-      if (await commit([{ do: "add-object", label: brought.label, shape }], { quiet: true })) { box.close(); await openNew(before); }
+      const files = [...event.target.files];
+      const content = new FormData();
+      for (const file of files) content.append("file", file);
+      let notes = [];
+      if (/\.(ttf|otf)$/i.test(files[0].name)) {
+        const { label, asset } = await upload(files[0]);
+        await commit([{ do: "add-object", label, shape: { kind: "lettering", font: asset } }], { quiet: true });
+      } else if (/\.csv$/i.test(files[0].name)) {
+        content.set("at", facts.channel);
+        content.set("fitted", box.querySelector("[name=fitted]").checked);
+        ({ notes } = await send("bring-curves", content));
+      } else {
+        content.set("depth", box.querySelector("[name=depth]").value || "0");
+        ({ notes } = await send("bring", content));
+      }
+      box.close();
+      for (const note of notes) toast(note);
+      await openNew(before);
     } catch (error) {
       if (!(error instanceof Refused)) throw error;
       said.textContent = error.message;

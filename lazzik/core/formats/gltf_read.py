@@ -1,0 +1,414 @@
+"""From a glTF 2.0 file to objects: hierarchy, meshes, flat colours, cameras, lights, and the first animation as keys.
+
+The whole file is kept as an asset, and each object knows which of the file's nodes it came from, so that what is not
+modelled here can be written out again untouched.
+"""
+
+from __future__ import annotations
+
+import warnings
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial.transform import Rotation as Turn
+from scipy.spatial.transform import Slerp
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.keys import Go, Key
+from lazzik.core.errors import InvalidAsset
+from lazzik.core.fitting.fitting import fit
+from lazzik.core.fitting.minimax import PER_FRAME
+from lazzik.core.formats.gltf_file import GltfFile, open_gltf
+from lazzik.core.geometry.assets import asset, hold, name_of, pack_mesh, pack_weights
+from lazzik.core.geometry.imported import MOST_POINTS, MeshShape
+from lazzik.core.geometry.mesh import Mesh, normals_of
+from lazzik.core.scene.edits.base import free_slug
+from lazzik.core.scene.node import Camera, Color, Light, Look, Node, Origin, Position, Rotation, Scale
+from lazzik.core.scene.scene import DEEPEST, MOST_NODES
+from lazzik.core.types import Points, Quaternions, Samples, Triangles
+
+TURN_WITHIN = 0.02
+"""Degrees by which keys of Euler angles may differ from the quaternions that they stand for."""
+
+MOST_KEYS = 200_000
+
+
+@dataclass(frozen=True)
+class Read:
+    """What a file holds, for a scene of a certain rate."""
+
+    nodes: tuple[Node, ...]
+    """In the order of the file, each after what it sits under."""
+    last: float
+    """Frame at which its animation ends; −inf without one."""
+    kept: tuple[str, ...]
+    """What is kept in the file but not shown, in words."""
+
+
+def read_gltf(file: GltfFile, fps: float, first: int) -> Read:
+    """The objects of a file. Raises InvalidAsset, saying what is wrong and where."""
+    return _Reader(file, hold(file.packed()), fps, first, hold).read()
+
+
+@lru_cache(maxsize=8)
+def read_again(name: str, fps: float, first: int) -> dict[int, Node]:
+    """The objects of a kept file as they were when it was brought in, by the file's own numbers."""
+    found = _Reader(open_gltf(asset(name), name), name, fps, first, name_of).read()
+    return {node.origin.index: node for node in found.nodes if node.origin}
+
+
+class _Reader:
+    """Reads one file. `keep` takes what is heavy, and gives its name."""
+
+    def __init__(self, file: GltfFile, name: str, fps: float, first: int, keep: Callable[[bytes], str]) -> None:
+        self.file, self.name, self.fps, self.first, self.keep = file, name, fps, first, keep
+        self.shapes: dict[int, MeshShape | None] = {}
+        self.kept: dict[str, int] = {}
+        self.last = -np.inf
+
+    def read(self) -> Read:
+        """Everything below the roots of the file's scene."""
+        rows = self.file.rows("nodes")
+        if len(rows) > MOST_NODES:
+            raise InvalidAsset(f"The file has {len(rows):,} objects; {MOST_NODES:,} are the most")
+        order = self._order(rows)
+        moves = self._animation(rows)
+        ids: dict[int, str] = {}
+        nodes = []
+        for index, parent in order:
+            ids[index] = free_slug(str(rows[index].get("name") or f"object-{index + 1}"), set(ids.values()))
+            nodes.append(self._node(index, rows[index], ids, parent, moves.get(index, {})))
+        for word, what in (("textures", "textures"), ("skins", "skins"), ("materials", "materials as they are")):
+            if self.file.rows(word):
+                self.kept[what] = len(self.file.rows(word))
+        if len(self.file.rows("animations")) > 1:
+            self.kept["more animations"] = len(self.file.rows("animations")) - 1
+        return Read(tuple(nodes), float(self.last), tuple(f"{count} {word}" for word, count in self.kept.items()))
+
+    def _order(self, rows: list[dict[str, Any]]) -> list[tuple[int, int | None]]:
+        """(node, what it sits under), parents first. Raises InvalidAsset for circles."""
+        scenes = self.file.rows("scenes")
+        chosen = self.file.content.get("scene", 0)
+        roots = self._indices(self.file.row("scenes", chosen, "The file").get("nodes", []), rows, "Scene")
+        roots = roots if scenes else list(range(len(rows)))
+        seen: set[int] = set()
+        out: list[tuple[int, int | None]] = []
+        ahead = [(root, None, 0) for root in reversed(roots)]
+        while ahead:
+            index, parent, depth = ahead.pop()
+            if index in seen:
+                raise InvalidAsset(f"Object {index} of the file sits under two others, or under itself")
+            if depth > DEEPEST:
+                raise InvalidAsset(f"The file's objects are nested deeper than {DEEPEST}")
+            seen.add(index)
+            out.append((index, parent))
+            children = self._indices(rows[index].get("children", []), rows, f"Object {index}")
+            ahead += [(child, index, depth + 1) for child in reversed(children)]  # type: ignore[misc]
+        return out
+
+    def _indices(self, value: Any, rows: list[dict[str, Any]], where: str) -> list[int]:
+        if not isinstance(value, list) or not all(
+            isinstance(i, int) and not isinstance(i, bool) and 0 <= i < len(rows) for i in value
+        ):
+            raise InvalidAsset(f"{where} names objects that are not there")
+        return value
+
+    def _node(
+        self, index: int, row: dict[str, Any], ids: dict[int, str], parent: int | None, moves: dict[str, list[Channel]]
+    ) -> Node:
+        where = f"Object {index}"
+        position, turn, scale = _transform(row, where)
+        angles = _euler(turn[None])[0]
+        parts: dict[str, Any] = {
+            "position": Position(**_xyz(position, moves.get("translation"))),
+            "rotation": Rotation(**_xyz(angles, moves.get("rotation"))),
+            "scale": Scale(**_xyz(scale, moves.get("scale"))),
+        }
+        if "mesh" in row:
+            parts["shape"] = self._shape(row["mesh"], where)
+            parts["look"] = self._look(row["mesh"], where) if parts["shape"] else None
+        if "camera" in row:
+            lens = self.file.row("cameras", row["camera"], where).get("perspective")
+            if isinstance(lens, dict):
+                view = float(np.degrees(_number(lens.get("yfov"), where)))
+                parts["camera"] = Camera(view=round(min(max(view, 1.0), 170.0), 6))
+            else:
+                self.kept["cameras without perspective"] = self.kept.get("cameras without perspective", 0) + 1
+        light = _inner(row, "extensions", "KHR_lights_punctual", "light")
+        if light is not None:
+            parts["light"] = self._light(light, where)
+        label = str(row.get("name") or f"Object {index + 1}")[:120]
+        return Node(
+            id=ids[index], label=label, parent=None if parent is None else ids[parent],
+            origin=Origin(asset=self.name, index=index), **parts,
+        )  # fmt: skip
+
+    def _light(self, index: Any, where: str) -> Light | None:
+        lights = _inner(self.file.content, "extensions", "KHR_lights_punctual", "lights")
+        if not isinstance(lights, list) or not isinstance(index, int) or not 0 <= index < len(lights):
+            raise InvalidAsset(f"{where} refers to a light that is not there")
+        row = lights[index] if isinstance(lights[index], dict) else {}
+        if row.get("type") not in ("point", "directional"):
+            self.kept["lights of other sorts"] = self.kept.get("lights of other sorts", 0) + 1
+            return None
+        color = _coded(row.get("color", [1, 1, 1]), where)
+        strength = min(max(_number(row.get("intensity", 1.0), where), 0.0), 1e6)
+        return Light(kind="lamp" if row["type"] == "point" else "sun", intensity=strength, color=color)
+
+    def _look(self, index: int, where: str) -> Look:
+        first = self.file.row("meshes", index, where)["primitives"][0]
+        if "material" not in first:
+            return Look(color=Color(r=1.0, g=1.0, b=1.0), roughness=1.0)
+        row = self.file.row("materials", first["material"], where)
+        surface = row.get("pbrMetallicRoughness") if isinstance(row.get("pbrMetallicRoughness"), dict) else {}
+        assert isinstance(surface, dict)
+        color = _coded(surface.get("baseColorFactor", [1, 1, 1, 1])[:3], where)
+        shine = _vector(row.get("emissiveFactor", [0, 0, 0]), 3, where)
+        base = _vector(surface.get("baseColorFactor", [1, 1, 1, 1])[:3], 3, where)
+        glow = float(shine.max() / max(base.max(), 1e-3)) if shine.max() > 0 else 0.0
+        strength = _inner(row, "extensions", "KHR_materials_emissive_strength", "emissiveStrength")
+        glow *= _number(strength, where) if strength is not None else 1.0
+        rough = min(max(_number(surface.get("roughnessFactor", 1.0), where), 0.0), 1.0)
+        return Look(color=color, glow=round(min(max(glow, 0.0), 1e3), 6), roughness=rough)
+
+    def _shape(self, index: Any, where: str) -> MeshShape | None:
+        row = self.file.row("meshes", index, where)
+        if index not in self.shapes:
+            self.shapes[index] = self._mesh(row, f"Mesh {index}")
+        return self.shapes[index]
+
+    def _mesh(self, row: dict[str, Any], where: str) -> MeshShape | None:
+        primitives = row.get("primitives")
+        if not isinstance(primitives, list) or not primitives or not all(isinstance(p, dict) for p in primitives):
+            raise InvalidAsset(f"{where} has no parts")
+        points, normals, triangles, weights, start = [], [], [], [], 0
+        for part in primitives:
+            piece = self._piece(part, where)
+            points.append(piece[0])
+            normals.append(piece[1])
+            triangles.append(piece[2] + start)
+            weights.append(piece[3])
+            start += len(piece[0])
+            if start > MOST_POINTS:
+                raise InvalidAsset(f"{where} has more than {MOST_POINTS:,} points")
+        faces = np.concatenate(triangles)
+        if not len(faces):
+            self.kept["meshes of points or lines"] = self.kept.get("meshes of points or lines", 0) + 1
+            return None
+        mesh = Mesh(np.concatenate(points), np.concatenate(normals), faces)
+        lost = ~(np.abs(np.linalg.norm(mesh.normals, axis=1) - 1) < 0.01)
+        if lost.any():
+            own = normals_of(mesh.points, mesh.triangles, np.arange(len(mesh.points)))
+            mesh = Mesh(mesh.points, np.where(lost[:, None], own, mesh.normals), mesh.triangles)
+        painted = self.keep(pack_weights(np.concatenate(weights))) if all(w is not None for w in weights) else None  # type: ignore[arg-type]
+        return MeshShape(kind="mesh", asset=self.keep(pack_mesh(mesh)), weights=painted)
+
+    def _piece(self, part: dict[str, Any], where: str) -> tuple[Points, Points, Triangles, Samples | None]:
+        attributes = part.get("attributes")
+        if not isinstance(attributes, dict) or "POSITION" not in attributes:
+            raise InvalidAsset(f"{where} has a part without points")
+        points = self.file.array(attributes["POSITION"], where)
+        if points.shape[1] != 3 or not np.all(np.isfinite(points)) or np.abs(points).max(initial=0) > 1e6:
+            raise InvalidAsset(f"{where} has points that are no places in space")
+        normals = np.zeros_like(points)
+        if "NORMAL" in attributes:
+            given = self.file.array(attributes["NORMAL"], where)
+            if given.shape == points.shape:
+                normals = np.nan_to_num(given)
+        weights = None
+        if "COLOR_0" in attributes:
+            given = self.file.array(attributes["COLOR_0"], where)
+            weights = np.clip(np.nan_to_num(given[:, 0]), 0, 1) if len(given) == len(points) else None
+        return points, normals, self._triangles(part, len(points), where), weights
+
+    def _triangles(self, part: dict[str, Any], count: int, where: str) -> Triangles:
+        if "indices" in part:
+            order = self.file.array(part["indices"], where)[:, 0].astype(np.int64)
+        else:
+            order = np.arange(count)
+        if order.max(initial=0) >= count or order.min(initial=0) < 0:
+            raise InvalidAsset(f"{where} has triangles between points that are not there")
+        mode = part.get("mode", 4)
+        if mode == 4:
+            return order[: len(order) // 3 * 3].reshape(-1, 3)
+        if mode == 5 and len(order) > 2:
+            rows = np.stack([order[:-2], order[1:-1], order[2:]], 1)
+            rows[1::2] = rows[1::2][:, [1, 0, 2]]
+            return rows
+        if mode == 6 and len(order) > 2:
+            return np.stack([np.full(len(order) - 2, order[0]), order[1:-1], order[2:]], 1)
+        return np.empty((0, 3), np.int64)
+
+    def _animation(self, rows: list[dict[str, Any]]) -> dict[int, dict[str, list[Channel]]]:
+        """The first animation: node -> path -> three channels."""
+        found: dict[int, dict[str, list[Channel]]] = {}
+        for animation in self.file.rows("animations")[:1]:
+            samplers = animation.get("samplers")
+            for channel in animation.get("channels", []) if isinstance(animation.get("channels"), list) else []:
+                target = channel.get("target", {}) if isinstance(channel, dict) else {}
+                node, path = target.get("node"), target.get("path")
+                if path not in ("translation", "rotation", "scale") or node is None:
+                    self.kept["animated weights and other things"] = 1
+                    continue
+                if not isinstance(node, int) or isinstance(node, bool) or not 0 <= node < len(rows):
+                    raise InvalidAsset("An animation moves an object that is not there")
+                place = channel.get("sampler")
+                if not isinstance(samplers, list) or not isinstance(place, int) or not 0 <= place < len(samplers):
+                    raise InvalidAsset("An animation has a channel without a sampler")
+                found.setdefault(node, {})[path] = self._channels(samplers[place], path)
+        return found
+
+    def _channels(self, sampler: Any, path: str) -> list[Channel]:
+        if not isinstance(sampler, dict):
+            raise InvalidAsset("An animation has a sampler that is none")
+        seconds = self.file.array(sampler.get("input"), "An animation")[:, 0]
+        values = self.file.array(sampler.get("output"), "An animation")
+        way = sampler.get("interpolation", "LINEAR")
+        cubic, width = way == "CUBICSPLINE", 4 if path == "rotation" else 3
+        if values.shape[1] != width or len(values) != len(seconds) * (3 if cubic else 1):
+            raise InvalidAsset("An animation's times and values do not fit each other")
+        if not np.all(np.isfinite(seconds)) or not np.all(np.isfinite(values)) or np.any(np.diff(seconds) <= 0):
+            raise InvalidAsset("An animation's times do not rise, or its values are no numbers")
+        if len(seconds) > MOST_KEYS or seconds[-1] > 1e6 or np.abs(values).max() > 1e6:
+            raise InvalidAsset("An animation is longer or larger than can be used")
+        frames = self.first + seconds * self.fps
+        self.last = max(self.last, float(frames[-1]))
+        if path == "rotation":
+            return self._turning(seconds, frames, values, way)
+        slopes_in, values, slopes_out = (values[0::3], values[1::3], values[2::3]) if cubic else (None, values, None)
+        go: Go = "step" if way == "STEP" else "cubic" if cubic else "linear"
+        return [
+            Channel(
+                keys=tuple(
+                    Key(
+                        frame=float(f), value=float(v), go=go,
+                        slope_in=None if slopes_in is None else float(slopes_in[i, axis]),
+                        slope_out=None if slopes_out is None else float(slopes_out[i, axis]),
+                    )
+                    for i, (f, v) in enumerate(zip(frames, values[:, axis], strict=True))
+                )
+            )
+            for axis in range(3)
+        ]  # fmt: skip
+
+    def _turning(self, seconds: Samples, frames: Samples, values: NDArray[np.float64], way: str) -> list[Channel]:
+        """Quaternion keys as Euler keys: as they are where straight lines between them stay close, else fitted."""
+        if way == "CUBICSPLINE":
+            fine = np.linspace(frames[0], frames[-1], max(2, int(np.ceil((frames[-1] - frames[0]) * PER_FRAME)) + 1))
+            q = _hermite(seconds, values, (fine - self.first) / self.fps)
+            return self._fitted(fine, q)
+        q = values / np.maximum(np.linalg.norm(values, axis=1, keepdims=True), 1e-9)
+        if np.any(np.linalg.norm(values, axis=1) < 1e-6):
+            raise InvalidAsset("An animation has an orientation that is none")
+        angles = _euler(q)
+        if way == "STEP" or len(q) == 1:
+            return [_keyed(frames, angles[:, axis], "step" if way == "STEP" else "linear") for axis in range(3)]
+        slerp = Slerp(seconds, Turn.from_quat(q))
+        middle = np.concatenate([seconds[:-1] + part * np.diff(seconds) for part in (0.25, 0.5, 0.75)])
+        middle = np.clip(middle, seconds[0], seconds[-1])
+        straight = np.stack([np.interp(middle, seconds, angles[:, axis]) for axis in range(3)], 1)
+        off = Turn.from_euler("XYZ", straight, degrees=True).inv() * slerp(middle)
+        if np.degrees(off.magnitude()).max() <= TURN_WITHIN:
+            return [_keyed(frames, angles[:, axis], "linear") for axis in range(3)]
+        count = max(2, int(np.ceil((frames[-1] - frames[0]) * PER_FRAME)) + 1)
+        fine = frames[0] + np.arange(count) / PER_FRAME
+        q = slerp(np.clip((fine - self.first) / self.fps, seconds[0], seconds[-1])).as_quat()
+        return self._fitted(fine, q)
+
+    def _fitted(self, frames: Samples, q: Quaternions) -> list[Channel]:
+        if len(frames) > MOST_KEYS:
+            raise InvalidAsset("An animation is longer than can be used")
+        angles = _euler(q / np.maximum(np.linalg.norm(q, axis=1, keepdims=True), 1e-9))
+        return [
+            Channel(keys=fit(np.ascontiguousarray(angles[:, axis]), float(frames[0]), self.fps, TURN_WITHIN))
+            for axis in range(3)
+        ]
+
+
+def _keyed(frames: Samples, values: Samples, go: str) -> Channel:
+    keys = (
+        Key.model_validate({"frame": float(f), "value": float(v), "go": go})
+        for f, v in zip(frames, values, strict=True)
+    )
+    return Channel(keys=tuple(keys))
+
+
+def _hermite(seconds: Samples, values: NDArray[np.float64], at: Samples) -> Quaternions:
+    """Quaternions of a cubic spline as the standard has it: components each, then made of unit length."""
+    arrive, own, leave = values[0::3], values[1::3], values[2::3]
+    at = np.clip(at, seconds[0], seconds[-1])
+    if len(seconds) == 1:
+        return np.repeat(own, len(at), axis=0)
+    k = np.clip(np.searchsorted(seconds, at, side="right") - 1, 0, len(seconds) - 2)
+    d = (seconds[k + 1] - seconds[k])[:, None]
+    u = ((at - seconds[k])[:, None]) / d
+    out: Quaternions = (
+        (2 * u**3 - 3 * u**2 + 1) * own[k] + d * (u**3 - 2 * u**2 + u) * leave[k]
+        + (-2 * u**3 + 3 * u**2) * own[k + 1] + d * (u**3 - u**2) * arrive[k + 1]
+    )  # fmt: skip
+    return out
+
+
+def _euler(q: Quaternions) -> Points:
+    """(n, 3) degrees about own axes x, y, z, each row the writing that is nearest to the row before."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", UserWarning)  # at the pole one angle is free; any will do
+        angles = Turn.from_quat(q).as_euler("XYZ", degrees=True)
+    for i in range(1, len(angles)):
+        other = np.array([angles[i, 0] + 180, 180 - angles[i, 1], angles[i, 2] + 180])
+        near = [row + 360 * np.round((angles[i - 1] - row) / 360) for row in (angles[i], other)]
+        angles[i] = min(near, key=lambda row: float(np.abs(row - angles[i - 1]).sum()))
+    return np.where(np.abs(angles) < 1e-12, 0.0, angles)
+
+
+def _xyz(still: Samples, moves: list[Channel] | None) -> dict[str, float | Channel]:
+    values: list[float | Channel] = [*moves] if moves else [float(v) for v in still]
+    return dict(zip("xyz", values, strict=True))
+
+
+def _transform(row: dict[str, Any], where: str) -> tuple[Samples, Samples, Samples]:
+    """Position, quaternion and size of a node; a matrix is taken apart."""
+    if "matrix" in row:
+        matrix = _vector(row["matrix"], 16, where).reshape(4, 4).T
+        scale = np.linalg.norm(matrix[:3, :3], axis=0)
+        if np.linalg.det(matrix[:3, :3]) < 0:
+            scale[0] = -scale[0]
+        turn = matrix[:3, :3] / np.where(np.abs(scale) < 1e-12, 1.0, scale)
+        if np.any(np.abs(scale) < 1e-12):
+            return matrix[:3, 3], np.array([0.0, 0, 0, 1]), scale
+        return matrix[:3, 3], Turn.from_matrix(turn).as_quat(), scale
+    turn = _vector(row.get("rotation", [0, 0, 0, 1]), 4, where)
+    if np.linalg.norm(turn) < 1e-6:
+        raise InvalidAsset(f"{where} has an orientation that is none")
+    place, size = _vector(row.get("translation", [0, 0, 0]), 3, where), _vector(row.get("scale", [1, 1, 1]), 3, where)
+    return place, turn / np.linalg.norm(turn), size
+
+
+def _vector(value: Any, width: int, where: str) -> Samples:
+    if not isinstance(value, list) or len(value) != width:
+        raise InvalidAsset(f"{where} has {width} numbers that are not there")
+    return np.array([_number(item, where) for item in value])
+
+
+def _number(value: Any, where: str) -> float:
+    if not isinstance(value, int | float) or isinstance(value, bool) or not abs(value) <= 1e6:
+        raise InvalidAsset(f"{where} has '{str(value)[:30]}' where a number is needed")
+    return float(value)
+
+
+def _coded(linear: Any, where: str) -> Color:
+    """A colour as screens code it, from linear light (IEC 61966-2-1)."""
+    light = np.clip(_vector(linear, 3, where), 0, 1)
+    coded = np.where(light <= 0.0031308, light * 12.92, 1.055 * light ** (1 / 2.4) - 0.055)
+    r, g, b = (round(float(c), 6) for c in coded)
+    return Color(r=r, g=g, b=b)
+
+
+def _inner(row: Any, *way: str) -> Any:
+    for name in way:
+        row = row.get(name) if isinstance(row, dict) else None
+    return row

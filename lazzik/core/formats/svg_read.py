@@ -1,0 +1,142 @@
+"""From an SVG drawing (W3C SVG 1.1) to objects: each filled shape a flat sheet or a solid of its own colour."""
+
+from __future__ import annotations
+
+import io
+import math
+from typing import Any
+
+import numpy as np
+import svgelements
+from defusedxml import ElementTree
+from defusedxml.common import DefusedXmlException
+
+from lazzik.core.errors import InvalidAsset
+from lazzik.core.geometry.assets import hold, pack_mesh
+from lazzik.core.geometry.imported import MeshShape
+from lazzik.core.geometry.mesh import Mesh
+from lazzik.core.geometry.outlines import Outline, sheet, solid, united
+from lazzik.core.scene.edits.base import free_slug
+from lazzik.core.scene.node import Color, Look, Node, Position
+
+LARGEST_FILE = 4 * 2**20
+MOST_SHAPES = 500
+MOST_ELEMENTS = 20_000
+MOST_COMMANDS = 20_000
+PIXELS = 100.0
+"""Pixels of the drawing that make a metre."""
+
+FINE = 120
+"""Pieces that the drawing's longer side is cut into, for outlines and for points within them."""
+
+MOST_PIECES = 4000
+"""Points of one outline."""
+
+SLICES = 1
+
+
+def read_svg(content: bytes, name: str, depth: float = 0.0) -> tuple[Node, ...]:
+    """A group and the shapes in it, the drawing's middle at its origin; `depth` metres deep, or flat.
+
+    Raises InvalidAsset, saying what is wrong.
+    """
+    if len(content) > LARGEST_FILE:
+        raise InvalidAsset(f"The drawing is larger than {LARGEST_FILE // 2**20} MB, the most that is taken")
+    try:
+        root = ElementTree.fromstring(content, forbid_dtd=False, forbid_entities=True, forbid_external=True)
+    except DefusedXmlException:
+        raise InvalidAsset(f"'{name[-60:]}' defines entities or refers to other files, which is not taken") from None
+    except (ElementTree.ParseError, ValueError, LookupError) as error:
+        raise InvalidAsset(f"'{name[-60:]}' is no XML that can be read: {str(error)[:80]}") from None
+    if root.tag.rpartition("}")[2] != "svg":
+        raise InvalidAsset(f"'{name[-60:]}' is no SVG drawing: it begins with '{str(root.tag)[-30:]}'")
+    if sum(1 for _ in root.iter()) > MOST_ELEMENTS:
+        raise InvalidAsset(f"The drawing has more than {MOST_ELEMENTS:,} parts")
+    commands = sum(letter.isalpha() for item in root.iter() for letter in item.get("d", ""))
+    if commands > MOST_COMMANDS:
+        raise InvalidAsset(f"The drawing's outlines have {commands:,} pieces; {MOST_COMMANDS:,} are the most")
+    if any(item.tag.rpartition("}")[2] == "use" for item in root.iter() if isinstance(item.tag, str)):
+        raise InvalidAsset("The drawing uses parts of itself over again ('use'); let your drawing program expand them")
+    shapes = _shapes(content, name)
+    corners = np.concatenate([outline for _, outlines, _ in shapes for outline in outlines])
+    low, high = corners.min(axis=0), corners.max(axis=0)
+    middle, spacing = (low + high) / 2, float((high - low).max()) / FINE
+    if not 0 < spacing < 1e5:
+        raise InvalidAsset("The drawing has no extent, or one that can't be used")
+    stem = name.rpartition("/")[2].rpartition(".")[0][:60] or "Drawing"
+    taken = {free_slug(stem, set())}
+    nodes = [Node(id=next(iter(taken)), label=stem)]
+    for place, (label, outlines, color) in enumerate(shapes):
+        mesh = _mesh([(outline - middle) * [1, -1] / PIXELS for outline in outlines], spacing / PIXELS, depth)
+        if mesh is None:
+            continue
+        slug = free_slug(label, taken)
+        taken.add(slug)
+        look = Look(color=color)
+        # what is drawn later lies a hair before what is drawn earlier
+        front = Position(z=round(place * 0.001, 4))
+        shape = MeshShape(kind="mesh", asset=hold(pack_mesh(mesh)))
+        nodes.append(Node(id=slug, label=label[:120], parent=nodes[0].id, shape=shape, look=look, position=front))
+    if len(nodes) == 1:
+        raise InvalidAsset(f"'{name[-60:]}' has no filled shape")
+    return tuple(nodes)
+
+
+def _shapes(content: bytes, name: str) -> list[tuple[str, list[Outline], Color]]:
+    """(label, outlines in pixels, colour) of each filled shape, in the order of drawing."""
+    try:
+        drawing = svgelements.SVG.parse(io.BytesIO(content), reify=True)
+        found: list[tuple[str, list[Outline], Color]] = []
+        for element in drawing.elements():
+            if not isinstance(element, svgelements.Shape) or len(found) >= MOST_SHAPES:
+                continue
+            fill = element.fill
+            if fill is None or fill.value is None or (fill.alpha is not None and fill.alpha == 0):
+                continue
+            outlines = _outlines(svgelements.Path(element))
+            if outlines:
+                label = str(element.values.get("id") or type(element).__name__)
+                color = Color(r=fill.red / 255, g=fill.green / 255, b=fill.blue / 255)
+                found.append((label, outlines, color))
+    except InvalidAsset:
+        raise
+    except Exception as error:  # the library raises whatever its own parts raise
+        raise InvalidAsset(f"'{name[-60:]}' can't be drawn: {str(error)[:80] or type(error).__name__}") from None
+    if not found:
+        raise InvalidAsset(f"'{name[-60:]}' has no filled shape")
+    return found
+
+
+def _outlines(path: Any) -> list[Outline]:
+    box = path.bbox()
+    if box is None or not all(math.isfinite(side) and abs(side) < 1e7 for side in box):
+        return []
+    step = max(box[2] - box[0], box[3] - box[1], 1e-6) / FINE
+    out = []
+    for part in path.as_subpaths():
+        points: list[tuple[float, float]] = []
+        for segment in part:
+            if isinstance(segment, svgelements.Move) or segment.start is None or segment.end is None:
+                continue
+            straight = isinstance(segment, svgelements.Line | svgelements.Close)
+            pieces = 1 if straight else min(256, max(4, math.ceil(segment.length(error=0.1, min_depth=2) / step)))
+            points += [tuple(segment.point(k / pieces)) for k in range(pieces)]
+            if len(points) > MOST_PIECES:
+                raise InvalidAsset("The drawing has an outline of too many pieces")
+        outline = np.array(points, dtype=np.float64).reshape(-1, 2)
+        outline = outline[np.linalg.norm(outline - np.roll(outline, 1, axis=0), axis=1) > 1e-6]
+        if len(outline) > 2 and np.all(np.isfinite(outline)):
+            out.append(outline)
+    return out
+
+
+def _mesh(outlines: list[Outline], spacing: float, depth: float) -> Mesh | None:
+    size = max(float(np.ptp(np.concatenate(outlines), axis=0).max()), 1e-9)
+    fine = max(spacing, size / FINE)
+    filled = united(outlines, fine)
+    if not filled:
+        return None
+    if not depth:
+        return sheet(filled, fine)
+    mesh = solid(filled, fine, SLICES)
+    return Mesh(mesh.points * [1, 1, depth], mesh.normals, mesh.triangles)
