@@ -1,0 +1,109 @@
+"""Lazzik without a screen: open, change, evaluate, bake, bring in and write scenes from Python.
+
+A scene is a value: every function returns a new one and leaves the one that it was given alone. Whatever is wrong is
+raised as a LazzikError whose message is a sentence.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from lazzik.core.bake.baking import TOLERANCES, BakePlan, bakeable
+from lazzik.core.bake.baking import bake as plan_bake
+from lazzik.core.clock import Clock
+from lazzik.core.errors import InvalidDocument
+from lazzik.core.evaluate.evaluator import evaluate as evaluate_on
+from lazzik.core.formats import format_for
+from lazzik.core.formats.bring import bring as plan_bring
+from lazzik.core.progress import UNHEARD, Progress
+from lazzik.core.scene.edits import applied, read_edits
+from lazzik.core.scene.receipt import Receipt
+from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.text import read_scene, scene_text
+from lazzik.core.types import Samples
+
+
+def new_scene(name: str = "Untitled scene", *, fps: float = 30.0, first: int = 0, last: int = 250) -> Scene:
+    """A scene with nothing in it."""
+    return Scene(name=name, fps=float(fps), first=first, last=last)
+
+
+def open_scene(path: str | Path) -> Scene:
+    """The scene of a .json file. Raises InvalidDocument if it is none, or can't be read."""
+    try:
+        return read_scene(Path(path).read_bytes())
+    except OSError as error:
+        raise InvalidDocument(f"'{path}' can't be read: {error.strerror}.", str(path)) from None
+
+
+def save_scene(scene: Scene, path: str | Path) -> None:
+    """Write a scene to a .json file, with all that it needs."""
+    _write(path, scene_text(scene, indent=1).encode())
+
+
+def edit(scene: Scene, *edits: Mapping[str, Any]) -> Scene:
+    """The scene after edits, in order; all or none. They are the edits that the studio makes: {"do": "set", …}.
+
+    Raises InvalidEdit, UnknownAddress or BadNumber.
+    """
+    return applied(scene, read_edits([dict(each) for each in edits]))
+
+
+def addresses(scene: Scene) -> list[str]:
+    """Addresses of all numbers that layers move: those that can be baked."""
+    return bakeable(scene)
+
+
+def evaluate(scene: Scene, at: str | Iterable[str], frames: Iterable[float] | None = None) -> dict[str, Samples]:
+    """The values of numbers, by address: at every whole frame of the range, or at any frames."""
+    names = [at] if isinstance(at, str) else list(at)
+    clock = scene.clock() if frames is None else Clock(scene.fps, scene.first, np.asarray(list(frames), dtype=float))
+    return evaluate_on(scene, names, clock)
+
+
+def bake(
+    scene: Scene,
+    at: Iterable[str] | None = None,
+    *,
+    tolerance: float | Mapping[str, float] | None = None,
+    every: int | None = None,
+    frames: tuple[int, int] | None = None,
+    extremes: bool = False,
+) -> tuple[Scene, Receipt]:
+    """The scene with layers turned into keys, and the receipt: fitted within a tolerance (one for all, or by unit), or
+    with `every` a key on every n-th frame. Without addresses, all that layers move."""
+    first, last = frames or (scene.first, scene.last)
+    if isinstance(tolerance, Mapping):
+        within = TOLERANCES | dict(tolerance)
+    else:
+        within = dict(TOLERANCES) if tolerance is None else dict.fromkeys(TOLERANCES, float(tolerance))
+    way = "fitted" if every is None else "each" if every == 1 else "every"
+    plan = BakePlan(first, last, way, every or 2, within, extremes)  # type: ignore[arg-type]
+    baked = applied(scene, [plan_bake(scene, bakeable(scene) if at is None else list(at), plan)])
+    return baked, baked.receipts[-1]
+
+
+def bring(scene: Scene, *paths: str | Path, depth: float = 0.0) -> Scene:
+    """The scene with the objects of a file in it: glTF (with the files that it names), OBJ, PLY, STL or SVG."""
+    try:
+        files = {Path(path).name: Path(path).read_bytes() for path in paths}
+    except OSError as error:
+        raise InvalidDocument(f"'{error.filename}' can't be read: {error.strerror}.", str(error.filename)) from None
+    return applied(scene, [plan_bring(scene, files, depth=depth).edit])
+
+
+def deliver(scene: Scene, path: str | Path, progress: Progress = UNHEARD, **choices: Any) -> None:
+    """Write a scene in the format that the file's ending asks for; `choices` are the format's own."""
+    writer = format_for(Path(path).name)
+    _write(path, writer.replaced(**choices).write(scene, progress))
+
+
+def _write(path: str | Path, content: bytes) -> None:
+    try:
+        Path(path).write_bytes(content)
+    except OSError as error:
+        raise InvalidDocument(f"'{path}' can't be written: {error.strerror}.", str(path)) from None

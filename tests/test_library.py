@@ -1,0 +1,72 @@
+"""Lazzik from Python: the documented script runs, and each function does what it says."""
+
+from __future__ import annotations
+
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+import lazzik
+from lazzik import LazzikError, Scene, addresses, bake, bring, deliver, edit, evaluate, new_scene, open_scene
+from lazzik.core.progress import Progress
+
+DOCUMENT = Path(__file__).parent.parent / "docs/python.md"
+
+
+def test_the_documented_script_runs(tmp_path: Path) -> None:
+    (script,) = re.findall(r"```python\n(.*?)```", DOCUMENT.read_text(), re.S)
+    done = subprocess.run([sys.executable, "-c", script], cwd=tmp_path, capture_output=True, text=True, check=True)
+    said = done.stdout.splitlines()
+    assert re.fullmatch(r"101 frames, from -?\d\.\d\d° to -?\d\.\d\d°", said[0])
+    assert re.fullmatch(r"\d+ keys, off by 0\.0[0-5]\d° at most; left to bake: \[\]", said[-1])
+    made = {path.name for path in tmp_path.iterdir()}
+    assert made == {"pennant.json", "pennant.glb", "pennant.usdc", "pennant.csv", "pennant.svg"}
+    assert (tmp_path / "pennant.csv").read_text().startswith("address,unit,frame,value")
+
+
+def test_every_documented_name_is_there() -> None:
+    named = set(re.findall(r"`(\w+)\(", DOCUMENT.read_text()))
+    assert named == set(lazzik.__all__) - {"LazzikError", "Scene", "__version__"}
+    with pytest.raises(AttributeError, match="no attribute 'undo'"):
+        _ = lazzik.undo  # type: ignore[attr-defined]
+
+
+def test_a_scene_is_never_changed_in_place(demo: Scene) -> None:
+    before = demo.model_dump_json()
+    baked, receipt = bake(demo, tolerance={"°": 0.5}, extremes=True)
+    edit(demo, {"do": "set", "address": "gauge/position.x", "value": 9})
+    assert demo.model_dump_json() == before
+    assert len(receipt.lines) == len(addresses(demo))
+    assert receipt.tolerances["°"] == 0.5
+    assert receipt.tolerances["m"] == 0.002
+    at = "beacon-mast/rotation.z"
+    off = evaluate(baked, at)[at] - evaluate(demo, at)[at]
+    assert 0.1 < np.abs(off).max() <= 0.5
+    every, _ = bake(demo, [at], every=5, frames=(0, 50))
+    assert every.receipts[-1].lines[0].keys == 11
+
+
+def test_what_is_wrong_is_a_sentence(tmp_path: Path) -> None:
+    for act in (
+        lambda: open_scene(tmp_path / "none.json"),
+        lambda: bring(new_scene(), tmp_path / "none.glb"),
+        lambda: deliver(new_scene(), tmp_path / "scene.pdf"),
+        lambda: deliver(new_scene(), tmp_path / "no" / "scene.json"),
+        lambda: evaluate(new_scene(), "nobody/rotation.z"),
+    ):
+        with pytest.raises(LazzikError) as told:
+            act()
+        assert len(str(told.value)) > 20
+
+
+def test_a_file_is_brought_in_and_delivered_with_progress(demo: Scene, tmp_path: Path) -> None:
+    heard: list[float] = []
+    short = edit(demo, {"do": "change-scene", "last": 5})
+    deliver(short, tmp_path / "short.gltf", Progress(lambda share, _: heard.append(share)))
+    assert heard
+    back = bring(new_scene("Back", last=5), tmp_path / "short.gltf")
+    assert len(back.nodes) == len(demo.nodes)
