@@ -24,6 +24,8 @@ def rows() -> Iterator[str]:
     """A row for each signal and tolerance, then the large batch."""
     yield "signal        tolerance   keys     LB   ratio   p95 ratio   worst/tolerance   ms a channel"
     for share in (0.001, 0.005, 0.02):
+        every: list[tuple[int, int]] = []
+        total = 0.0
         for name, (make, count) in SIGNALS.items():
             keys, bounds, worst, began = [], [], 0.0, time.perf_counter()
             signals = [make(i) for i in range(count)]
@@ -37,10 +39,18 @@ def rows() -> Iterator[str]:
                 bounds.append(lower_bound(y, tolerance))
                 worst = max(worst, worst_error(fitted, y, 0, FPS) / tolerance)
             ratios = np.array(keys) / np.array(bounds)
+            every += zip(keys, bounds, strict=True)
+            total += spent
             yield (
                 f"{name:<14}{share:>8.1%}{np.mean(keys):>8.1f}{np.mean(bounds):>7.1f}{sum(keys) / sum(bounds):>8.2f}"
                 f"{np.percentile(ratios, 95):>12.2f}{worst:>18.3f}{1e3 * spent / count:>15.2f}"
             )
+        ratios = np.array([k / bound for k, bound in every])
+        whole = sum(k for k, _ in every) / sum(bound for _, bound in every)
+        yield (
+            f"{'in all':<14}{share:>8.1%}{'':>15}{whole:>8.2f}{np.percentile(ratios, 95):>12.2f}{'':>18}"
+            f"{1e3 * total / len(every):>15.2f}"
+        )
     batch = [noise(1)(seed) for seed in range(1000)]
     began = time.perf_counter()
     for y in batch:

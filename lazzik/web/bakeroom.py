@@ -41,6 +41,8 @@ class Comparison:
     between: int
     """Keys that are not on whole frames."""
     worst: str
+    unseen: str
+    """The worst error between the checked sub-frames, '' if it is no larger to speak of."""
     allowed: str
     """What the plan allows, '' if it allows anything."""
     before: str
@@ -126,7 +128,7 @@ def review(scene: Scene, placed: PlaceBake, memo: Memo, order: str = "document")
         allowed = placed.tolerances.get(place.quantity.unit, placed.tolerances.get(""))
         share = channel.worst / (allowed or TOLERANCES.get(place.quantity.unit, TOLERANCES[""]))
         span = (placed.first, placed.last)
-        row = _compared(scene, channel.address, before, channel.keys, channel.worst, *span, allowed)
+        row = _compared(scene, channel.address, before, channel.keys, channel.worst, *span, allowed, channel.between)
         rows.append((row, share))
     if order == "worst":  # errors of different units are told by the part of what is allowed
         rows.sort(key=lambda pair: -pair[1])
@@ -161,7 +163,16 @@ def receipts(scene: Scene, memo: Memo) -> list[ReceiptView]:
                 entry.source(channel), _clock(scene, receipt.first, receipt.last), Scope(scene, memo, [])
             )
             lines.append(
-                _compared(scene, entry.address, before, channel.keys, entry.worst, receipt.first, receipt.last)
+                _compared(
+                    scene,
+                    entry.address,
+                    before,
+                    channel.keys,
+                    entry.worst,
+                    receipt.first,
+                    receipt.last,
+                    between=entry.between,
+                )
             )
         units = {entry.unit for entry in lines}
         views.append(ReceiptView(receipt, _summary(receipt, units), tuple(lines), _stale(scene, receipt, memo)))
@@ -193,6 +204,7 @@ def _compared(
     first: int,
     last: int,
     allowed: float | None = None,
+    between: float = 0.0,
 ) -> Comparison:
     clock = _clock(scene, first, last)
     old = np.full(len(clock.frames), before) if isinstance(before, float | int) else before
@@ -208,6 +220,7 @@ def _compared(
         len(keys),
         sum(key.frame != round(key.frame) for key in keys),
         shown(float(f"{worst:.2g}")),
+        shown(float(f"{between:.2g}")) if between > 1.05 * max(worst, allowed or 0.0) else "",
         shown(allowed) if allowed else "",
         line(old, WIDTH, HEIGHT, low, high),
         line(new, WIDTH, HEIGHT, low, high),

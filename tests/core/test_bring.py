@@ -292,6 +292,35 @@ def test_the_file_travels_with_the_scene(scene: Scene) -> None:
     assert len(open_gltf(write_glb(twice), "b").rows("nodes")) == 14
 
 
+def test_two_files_both_keep_what_is_not_ours(
+    scene: Scene, demo: Scene, tmp_path: Path, validate: Callable[[Path], dict[str, Any]]
+) -> None:
+    other = edited(demo, {"do": "change-scene", "last": 3}).replaced(name="Other")
+    both = applied(Scene(name="Both", fps=30, first=10, last=100), [])
+    both = applied(both, [bring(both, {"other.glb": write_glb(other)}).edit])
+    both = applied(both, [bring(both, {"vane.glb": vane().packed()}).edit])
+    out = open_gltf(write_glb(both), "b")
+    start = len(demo.nodes)
+    mast = out.rows("nodes")[start]
+    assert (mast["name"], mast["extras"]) == ("Mast", {"serial": [7, "a"]})
+    material = out.rows("materials")[out.rows("meshes")[mast["mesh"]]["primitives"][0]["material"]]
+    texture = out.rows("textures")[material["pbrMetallicRoughness"]["baseColorTexture"]["index"]]
+    view = out.rows("bufferViews")[out.rows("images")[texture["source"]]["bufferView"]]
+    assert out.blob[view["byteOffset"] :][: view["byteLength"]] == PICTURE
+    assert material["extensions"] == {"KHR_materials_clearcoat": {"clearcoatFactor": 0.7}}
+    assert out.rows("skins")[0]["joints"] == [start + 1, start + 3]
+    mesh = both.by_id["mast-2"].shape.mesh()  # type: ignore[union-attr]
+    position = out.rows("meshes")[mast["mesh"]]["primitives"][0]["attributes"]["POSITION"]
+    np.testing.assert_allclose(out.array(position, "Mast"), mesh.points, atol=1e-6)
+    lights = out.content["extensions"]["KHR_lights_punctual"]["lights"]
+    spot = out.rows("nodes")[start + 6]["extensions"]["KHR_lights_punctual"]["light"]
+    assert lights[spot]["type"] == "spot"
+    file = tmp_path / "both.glb"
+    file.write_bytes(write_glb(both))
+    report = validate(file)
+    assert [m for m in report["messages"] if m["severity"] < 2 and "EXT_made_up" not in m["message"]] == []
+
+
 def test_text_with_its_files_beside_it_is_the_same(scene: Scene) -> None:
     b = vane()
     content = b.finished()
@@ -392,7 +421,7 @@ def test_strips_fans_sparse_and_small_numbers_are_read() -> None:
     red = b.array([[255, 0, 0, 255], [0, 0, 0, 255], [51, 0, 0, 255], [0, 0, 0, 255]], "VEC4", 5121, normalized=True)
     shared = {"attributes": {"POSITION": corners, "COLOR_0": red}}
     b.content |= {"scenes": [{"nodes": [0, 1]}], "nodes": [{"mesh": 0}, {"mesh": 1}],
-                  "meshes": [{"primitives": [shared | {"mode": 5}]}, {"primitives": [shared | {"mode": 6}]}]}  # fmt: skip
+                  "meshes": [{"primitives": [shared | {"mode": mode}]} for mode in (5, 6)]}  # fmt: skip
     strip, fan = bring(turned(0.0), {"a.glb": b.packed()}).edit.nodes
     assert strip.shape.mesh().triangles.tolist() == [[0, 1, 2], [2, 1, 3]]  # type: ignore[union-attr]
     assert fan.shape.mesh().triangles.tolist() == [[0, 1, 2], [0, 2, 3]]  # type: ignore[union-attr]

@@ -154,12 +154,12 @@ def test_outlines_cover_what_the_surfaces_cover(drawn: tuple[str, ElementTree.El
         assert len(pictures) == 5
         motion = shape_motion(short, node, clock, Scope(short))
         places = world(short, node, clock, Scope(short))
-        for index in (0, 3):
+        for index in range(5):
             points = motion.points(0 if motion.still else index) @ places[index][:3, :3].T + places[index][:3, 3]
             flat = _projected(short, view, points, index, svg)
             union = shapely.unary_union(shapely.polygons(flat[node.shape.mesh().triangles]).tolist())
             apart = polygons(pictures[index] or "").symmetric_difference(union).area
-            assert apart < 0.02 * union.area + 2, (name, index)
+            assert apart < 0.01 * union.area + 0.06 * union.length + 2, (name, index)  # a tenth of a pixel is written
 
 
 def _projected(

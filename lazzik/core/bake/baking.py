@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from lazzik.core.channel.channel import Channel
-from lazzik.core.channel.keys import Go, Key
+from lazzik.core.channel.keys import Go, Key, curve_through
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.evaluator import evaluate
@@ -21,6 +21,9 @@ from lazzik.core.scene.node import channels_of
 from lazzik.core.scene.receipt import Method
 from lazzik.core.scene.scene import MOST_FRAMES, Scene
 from lazzik.core.types import Samples
+
+FINER = 4
+"""Moments between two checked sub-frames at which a bake is looked at once more."""
 
 TOLERANCES: dict[str, float] = {"m": 0.002, "°": 0.1, "×": 0.002, "": 0.005}
 """What a fitted bake allows by default, by unit: small enough that nobody sees it at arm's length."""
@@ -83,12 +86,27 @@ def bake(scene: Scene, addresses: list[str], plan: BakePlan, memo: Memo | None =
 
 
 def bake_channel(scene: Scene, address: str, plan: BakePlan, memo: Memo | None = None) -> BakedChannel:
-    """Bake one channel; the worst error is measured on the keys that come out."""
+    """Bake one channel; the worst error is measured on the keys that come out, also between the checked sub-frames."""
     unit = find(scene, Address.parse(address)).quantity.unit
     clock = Clock.over(scene.fps, scene.first, plan.last, start=plan.first, per_frame=PER_FRAME)
     y = evaluate(scene, [address], clock, memo)[address]
     keys = keys_for(y, plan, unit, scene.fps)
-    return BakedChannel(address=address, keys=keys, worst=worst_error(keys, y, plan.first, scene.fps))
+    worst = worst_error(keys, y, plan.first, scene.fps)
+    between = _between(keys, y, evaluate(scene, [address], _finer(scene, plan), memo)[address], plan, unit, scene.fps)
+    return BakedChannel(address=address, keys=keys, worst=worst, between=between if between > worst else 0.0)
+
+
+def _finer(scene: Scene, plan: BakePlan) -> Clock:
+    return Clock.over(scene.fps, scene.first, plan.last, start=plan.first, per_frame=FINER * PER_FRAME)
+
+
+def _between(keys: tuple[Key, ...], y: Samples, fine: Samples, plan: BakePlan, unit: str, fps: float) -> float:
+    """The largest error between the checked sub-frames, but for where the motion jumps from one to the next."""
+    frames = plan.first + np.arange(len(fine)) / (FINER * PER_FRAME)
+    off = np.abs(curve_through(keys, fps).at(frames, fps) - fine)
+    for jump in jumps_of(y, plan.tolerance(unit)):
+        off[jump * FINER : (jump + 1) * FINER + 1] = 0.0
+    return float(off.max())
 
 
 def keys_for(y: Samples, plan: BakePlan, unit: str, fps: float) -> tuple[Key, ...]:

@@ -26,6 +26,9 @@ differences everywhere and must not be cut to pieces."""
 HOLD_SAMPLES = 4
 """Equal samples in a row that make a hold: one frame's worth."""
 
+MEETS = 0.25
+"""Part of the tolerance, per sample, by which slopes at the two ends may differ and still count as one."""
+
 LEAST = 1e-12
 """Tolerances are never smaller than this part of the largest value: float64 holds no more."""
 
@@ -62,7 +65,8 @@ def fit(y: Samples, first: float, fps: float, tolerance: float, *, extremes: boo
         return (Key(frame=first, value=float(y[0]), slope_in=0.0, slope_out=0.0),)
     tolerance = max(tolerance, LEAST * float(np.max(np.abs(y))), np.finfo(float).tiny)
     # a little is kept back for the rounding between samples and frames
-    knots = _fitted(y, fps, tolerance * (1 - 1e-6), set(extremes_of(y, tolerance)) if extremes else set())
+    given = dict.fromkeys(extremes_of(y, tolerance), 0.0) if extremes else {}
+    knots = _fitted(y, fps, tolerance * (1 - 1e-6), given | _closed(y, tolerance))
     keys = _as_keys(knots, first)
     while len(misses := _misses(keys, y, first, fps, tolerance)):
         knots = _exact_around(knots, misses, y)
@@ -73,6 +77,19 @@ def fit(y: Samples, first: float, fps: float, tolerance: float, *, extremes: boo
 def worst_error(keys: tuple[Key, ...], y: Samples, first: float, fps: float) -> float:
     """Largest |curve − sample|, `y` as for `fit`."""
     return float(np.max(np.abs(_curve_at_samples(keys, y, first, fps) - y)))
+
+
+def _closed(y: Samples, tolerance: float) -> dict[int, float]:
+    """For a motion that meets itself, in value and slope, the slope at both its ends: so that it still does."""
+    last = len(y) - 1
+    if last < 8 or abs(y[0] - y[last]) > 1e-9 * max(1.0, float(np.abs(y).max())):
+        return {}
+    leaves = (-3 * y[0] + 4 * y[1] - y[2]) / 2
+    arrives = (3 * y[last] - 4 * y[last - 1] + y[last - 2]) / 2
+    if abs(leaves - arrives) > MEETS * tolerance:
+        return {}
+    slope = float(y[1] - y[last - 1]) / 2
+    return {0: slope, last: slope}
 
 
 def jumps_of(y: Samples, tolerance: float) -> list[int]:
@@ -89,8 +106,8 @@ def extremes_of(y: Samples, prominence: float) -> list[int]:
     return [int(place) for place in np.sort(np.concatenate(found))]
 
 
-def _fitted(y: Samples, fps: float, tolerance: float, level: set[int]) -> dict[int, _Knot]:
-    """Knots by sample place. At `level` places the curve passes the sample with slope zero."""
+def _fitted(y: Samples, fps: float, tolerance: float, given: dict[int, float]) -> dict[int, _Knot]:
+    """Knots by sample place. At `given` places the curve passes the sample with that slope, per sample."""
     cuts = _cut(y, tolerance)
     knots: dict[int, _Knot] = {}
     starts = [a for a, _ in cuts.holds]
@@ -115,19 +132,19 @@ def _fitted(y: Samples, fps: float, tolerance: float, level: set[int]) -> dict[i
                 place = end
         else:
             end = min([last, *(s for s in starts if s > place), *(c for c in cuts.corners if c > place)])
-            end = min([end, *(j for j in cuts.jumps if j > place), *(e for e in level if e > place)])
-            _fit_piece(y, place, end, fps, tolerance, knots, place in level, end in level)
+            end = min([end, *(j for j in cuts.jumps if j > place), *(e for e in given if e > place)])
+            _fit_piece(y, place, end, fps, tolerance, knots, given)
             place = end
 
 
 def _fit_piece(
-    y: Samples, a: int, b: int, fps: float, tolerance: float, knots: dict[int, _Knot], level_a: bool, level_b: bool
+    y: Samples, a: int, b: int, fps: float, tolerance: float, knots: dict[int, _Knot], given: dict[int, float]
 ) -> None:
-    """Fit samples a … b and add the knots; those at the ends may be there already and get a slope on this side, zero
-    where the end is to be level."""
+    """Fit samples a … b and add the knots; those at the ends may be there already and get a slope on this side, the
+    given one (per sample) if there is one."""
     room = b - a + 2
     places, values, slopes = np.empty(room, np.int64), np.empty(room), np.empty(room)
-    count = fit_smooth(y, a, b, tolerance, places, values, slopes, level_a, level_b)
+    count = fit_smooth(y, a, b, tolerance, places, values, slopes, given.get(a, np.nan), given.get(b, np.nan))
     slopes = np.clip(slopes[:count] * PER_FRAME * fps, -LARGEST, LARGEST)
     for k in range(count):
         knot = knots.setdefault(int(places[k]), _Knot(float(values[k])))

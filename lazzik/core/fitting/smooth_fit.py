@@ -5,6 +5,8 @@
    (C. L. Lawson, 1961) so that the largest error falls.
 3. Where a segment still misses, put a key midway and solve its neighbourhood again.
 4. Take out every key whose neighbourhood can do without it.
+5. Put one key in the place of two neighbours where that can do.
+Where the outcome is far above the fewest that any chain of cubics would need, the same is done from other seeds.
 The ends of the stretch keep the sampled values. Slopes are per sample here.
 """
 
@@ -20,14 +22,23 @@ FRACTION = 0.5
 """The part of the tolerance at which seeds are laid: the room that joining the cubics smoothly costs. Measured over
 noise, sines and springs, half gave the fewest keys for the time."""
 
+OTHER = 0.35
+"""The part of the tolerance for other seeds: sines, above all, come out better from it."""
+
+WORTH = 1.4
+"""How many times more keys than any chain of cubics needs make it worth to try other seeds."""
+
 ROUNDS = 12
 """Re-weightings of one solve."""
 
 REACH = 3
 """Keys on either side that are solved anew when one is put in or taken out."""
 
-HOPELESS = 2.0
+HOPELESS = 1.7
 """A solve whose error exceeds the tolerance so many times after two rounds will not come down in the rest."""
+
+FAR = 1.1
+"""The same after five."""
 
 
 @kernel("float64(float64, float64, float64, float64, float64, float64)")
@@ -151,7 +162,8 @@ def solve(
             best = worst
             best_values[:] = values[lo : hi + 1]
             best_slopes[:] = slopes[lo : hi + 1]
-        if best <= tolerance or (turn == 1 and best > HOPELESS * tolerance):
+        stuck = (turn == 1 and best > HOPELESS * tolerance) or (turn == 4 and best > FAR * tolerance)
+        if best <= tolerance or stuck:
             break
         weights /= weights.max()
         weights += 1e-6
@@ -182,7 +194,7 @@ def midway(a: int, b: int) -> int:
     return (a + b) // 2
 
 
-@kernel("int64(float64[::1], int64, int64, float64, int64[::1], float64[::1], float64[::1], boolean, boolean)")
+@kernel("int64(float64[::1], int64, int64, float64, int64[::1], float64[::1], float64[::1], float64, float64, float64)")
 def seed_and_mend(
     y: Samples,
     a: int,
@@ -191,19 +203,26 @@ def seed_and_mend(
     keys: Places,
     values: Samples,
     slopes: Samples,
-    level_a: bool,
-    level_b: bool,
+    slope_a: float,
+    slope_b: float,
+    fraction: float,
 ) -> int:
-    """Keys on samples a … b from the seed, mended until every segment holds. Returns how many, filling the arrays."""
+    """Keys on samples a … b from seeds at a part of the tolerance, mended until every segment holds. Returns how many,
+    filling the arrays."""
     count = 1
     keys[0] = a
     while keys[count - 1] < b:
-        keys[count] = longest_cubic(y, keys[count - 1], b, FRACTION * tolerance)
+        keys[count] = longest_cubic(y, keys[count - 1], b, fraction * tolerance)
         count += 1
     for k in range(count):
         values[k] = y[keys[k]]
         slopes[k] = 0.0
-    worst = solve(y, keys, 0, count - 1, values, slopes, level_a, level_b, tolerance, ROUNDS)
+    first, last = not np.isnan(slope_a), not np.isnan(slope_b)
+    if first:
+        slopes[0] = slope_a
+    if last:
+        slopes[count - 1] = slope_b
+    worst = solve(y, keys, 0, count - 1, values, slopes, first, last, tolerance, ROUNDS)
     while worst > tolerance:
         put = 0
         s = 0
@@ -220,7 +239,7 @@ def seed_and_mend(
                     count += 1
                     put += 1
                     lo, hi = max(0, s + 1 - REACH), min(count - 1, s + 1 + REACH)
-                    first, last = lo > 0 or level_a, hi < count - 1 or level_b
+                    first, last = lo > 0 or not np.isnan(slope_a), hi < count - 1 or not np.isnan(slope_b)
                     solve(y, keys, lo, hi, values, slopes, first, last, tolerance, ROUNDS)
                     s += 1
             s += 1
@@ -232,7 +251,7 @@ def seed_and_mend(
     return count
 
 
-@kernel("int64(float64[::1], float64, int64[::1], float64[::1], float64[::1], int64, boolean, boolean)")
+@kernel("int64(float64[::1], float64, int64[::1], float64[::1], float64[::1], int64, float64, float64)")
 def prune(
     y: Samples,
     tolerance: float,
@@ -240,8 +259,8 @@ def prune(
     values: Samples,
     slopes: Samples,
     count: int,
-    level_a: bool,
-    level_b: bool,
+    slope_a: float,
+    slope_b: float,
 ) -> int:
     """Take out keys that their neighbourhood can do without. Returns how many are left."""
     removed = True
@@ -261,7 +280,7 @@ def prune(
             values[k : count - 1] = kept_values[k + 1 :]
             slopes[k : count - 1] = kept_slopes[k + 1 :]
             lo, hi = max(0, k - REACH), min(count - 2, k - 1 + REACH)
-            first, last = lo > 0 or level_a, hi < count - 2 or level_b
+            first, last = lo > 0 or not np.isnan(slope_a), hi < count - 2 or not np.isnan(slope_b)
             if solve(y, keys, lo, hi, values, slopes, first, last, tolerance, ROUNDS) <= tolerance:
                 count -= 1
                 removed = True
@@ -271,7 +290,70 @@ def prune(
     return count
 
 
-@kernel("int64(float64[::1], int64, int64, float64, int64[::1], float64[::1], float64[::1], boolean, boolean)")
+@kernel("int64(float64[::1], float64, int64[::1], float64[::1], float64[::1], int64, float64, float64)")
+def merge_pairs(
+    y: Samples,
+    tolerance: float,
+    keys: Places,
+    values: Samples,
+    slopes: Samples,
+    count: int,
+    slope_a: float,
+    slope_b: float,
+) -> int:
+    """Put one key in the place of two neighbours where that can do. Returns how many are left.
+
+    Wherever it lies, one cubic must reach it from the key before the two, and one lead on to the key after them: that
+    is asked first, and nearly always settles it.
+    """
+    k = 1
+    while k < count - 2:
+        before, after = keys[k - 1], keys[k + 2]
+        high = longest_cubic(y, before, after, tolerance)
+        if high >= after or not cubic_fits(y, high, after, tolerance):
+            k += 1
+            continue
+        low = high
+        while low - PER_FRAME > before and cubic_fits(y, low - PER_FRAME, after, tolerance):
+            low -= PER_FRAME
+        place = int(round(0.5 * (low + high) / PER_FRAME)) * PER_FRAME
+        kept_keys, kept_values, kept_slopes = keys[:count].copy(), values[:count].copy(), slopes[:count].copy()
+        keys[k], values[k] = place, y[place]
+        slopes[k] = 0.5 * (kept_slopes[k] + kept_slopes[k + 1])
+        keys[k + 1 : count - 1] = kept_keys[k + 2 :]
+        values[k + 1 : count - 1] = kept_values[k + 2 :]
+        slopes[k + 1 : count - 1] = kept_slopes[k + 2 :]
+        lo, hi = max(0, k - REACH), min(count - 2, k + REACH)
+        first, last = lo > 0 or not np.isnan(slope_a), hi < count - 2 or not np.isnan(slope_b)
+        if solve(y, keys, lo, hi, values, slopes, first, last, tolerance, ROUNDS) <= tolerance:
+            count -= 1
+            k = max(1, k - 2)
+        else:
+            keys[:count], values[:count], slopes[:count] = kept_keys, kept_values, kept_slopes
+            k += 1
+    return count
+
+
+@kernel("int64(float64[::1], int64, int64, float64, int64[::1], float64[::1], float64[::1], float64, float64, float64)")
+def _from_seed(
+    y: Samples,
+    a: int,
+    b: int,
+    tolerance: float,
+    keys: Places,
+    values: Samples,
+    slopes: Samples,
+    slope_a: float,
+    slope_b: float,
+    fraction: float,
+) -> int:
+    """The keys that come of one seed. Returns how many."""
+    count = seed_and_mend(y, a, b, tolerance, keys, values, slopes, slope_a, slope_b, fraction)
+    count = prune(y, tolerance, keys, values, slopes, count, slope_a, slope_b)
+    return merge_pairs(y, tolerance, keys, values, slopes, count, slope_a, slope_b)
+
+
+@kernel("int64(float64[::1], int64, int64, float64, int64[::1], float64[::1], float64[::1], float64, float64)")
 def fit_smooth(
     y: Samples,
     a: int,
@@ -280,10 +362,21 @@ def fit_smooth(
     keys: Places,
     values: Samples,
     slopes: Samples,
-    level_a: bool,
-    level_b: bool,
+    slope_a: float,
+    slope_b: float,
 ) -> int:
     """The fewest keys found on samples a … b. Returns how many; the arrays (room for b − a + 2) are filled. An end
-    that is to be level has slope zero."""
-    count = seed_and_mend(y, a, b, tolerance, keys, values, slopes, level_a, level_b)
-    return prune(y, tolerance, keys, values, slopes, count, level_a, level_b)
+    whose slope is given (not NaN) keeps it; slopes are per sample."""
+    count = _from_seed(y, a, b, tolerance, keys, values, slopes, slope_a, slope_b, FRACTION)
+    least, place = 1, a
+    while place < b:
+        place = longest_cubic(y, place, b, tolerance)
+        least += 1
+    if count <= WORTH * least:
+        return count
+    other_keys, other_values, other_slopes = np.empty_like(keys), np.empty_like(values), np.empty_like(slopes)
+    other = _from_seed(y, a, b, tolerance, other_keys, other_values, other_slopes, slope_a, slope_b, OTHER)
+    if other < count:
+        count = other
+        keys[:count], values[:count], slopes[:count] = other_keys[:count], other_values[:count], other_slopes[:count]
+    return count

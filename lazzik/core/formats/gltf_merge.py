@@ -6,13 +6,13 @@ that nobody here knows too, goes on meaning the same. Its buffer comes first, ou
 
 from __future__ import annotations
 
-from collections import Counter
 from dataclasses import dataclass
 from typing import Any
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.formats.gltf_file import GltfFile, open_gltf
+from lazzik.core.formats.gltf_join import FIRST, joined
 from lazzik.core.formats.gltf_read import read_again
 from lazzik.core.geometry.assets import asset
 from lazzik.core.scene.node import Node, channels_of
@@ -39,23 +39,24 @@ class Keep:
 
 
 def kept_file(scene: Scene) -> tuple[GltfFile | None, dict[str, Keep]]:
-    """The file that most of the scene came from, and what of its objects is as it was; None if none came from any."""
-    counts = Counter(node.origin.asset for node in scene.nodes if node.origin)
-    if not counts:
+    """The files that objects of the scene came from as one, and what of the objects is as it was; None if there are
+    none."""
+    names = list(dict.fromkeys(node.origin.asset for node in scene.nodes if node.origin))
+    if not names:
         return None, {}
-    name = counts.most_common(1)[0][0]
-    was = read_again(name, scene.fps, scene.first)
+    file, starts = joined([open_gltf(asset(name), name) for name in names])
+    was = {name: read_again(name, scene.fps, scene.first) for name in names}
     keeps: dict[str, Keep] = {}
     claimed: set[int] = set()
     for node in scene.nodes:
-        if node.origin is None or node.origin.asset != name or node.origin.index in claimed:
+        if node.origin is None:
             continue
-        index = node.origin.index
-        before = was.get(index)
-        if before is not None:
-            claimed.add(index)
-            keeps[node.id] = _keep(scene, node, before, index)
-    return open_gltf(asset(name), name), keeps
+        place = starts[names.index(node.origin.asset)] + node.origin.index
+        before = was[node.origin.asset].get(node.origin.index)
+        if before is not None and place not in claimed:
+            claimed.add(place)
+            keeps[node.id] = _keep(scene, node, before, place)
+    return file, keeps
 
 
 def _keep(scene: Scene, node: Node, before: Node, index: int) -> Keep:
@@ -197,11 +198,11 @@ def _roots(out: dict[str, Any], roots: list[int]) -> None:
 def _animations(
     out: dict[str, Any], ours: dict[str, Any], keeps: dict[str, Keep], places: list[int], shift: int
 ) -> None:
-    """The file's first animation without what is ours now, its others as they are, and our own."""
+    """The first animation of each file without what is ours now, the others as they are, and our own."""
     by_place = {keep.index: keep for keep in keeps.values()}
     animations = []
-    for number, animation in enumerate(out.get("animations", [])):
-        if number == 0:
+    for animation in out.get("animations", []):
+        if animation.pop(FIRST, False):
             left = []
             for channel in animation.get("channels", []):
                 target = channel.get("target", {})

@@ -20,6 +20,8 @@ class ReceiptLine(Frozen):
     """What the bake made, so that edits made by hand since can be told from it."""
     worst: Finite
     """The largest |baked − evaluated| at whole frames and three sub-frames, in the channel's unit."""
+    between: Finite = 0.0
+    """The same between them, where it is larger: motion that is finer than a quarter of a frame can't be baked."""
     former_value: Finite
     former_keys: tuple[Key, ...]
     former_before: Beyond = "hold"

@@ -22,6 +22,8 @@ class BakedChannel(Frozen):
     address: str
     keys: Annotated[tuple[Key, ...], Field(min_length=1)]
     worst: Finite
+    between: Finite = 0.0
+    """The largest error between the checked sub-frames, where the motion has more to it than they can tell."""
 
 
 class PlaceBake(Edit):
@@ -48,6 +50,7 @@ class PlaceBake(Edit):
                     keys=len(baked.keys),
                     baked=baked.keys,
                     worst=baked.worst,
+                    between=baked.between,
                     former_value=before.value,
                     former_keys=before.keys,
                     former_before=before.before,
