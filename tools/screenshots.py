@@ -42,6 +42,20 @@ def _take(page: Page) -> None:
     page.click("#theme")
     _keep(page, "studio-dusk")
     page.click("#theme")
+    page.goto(f"{scene}?at=beacon-mast/rotation.z&also=beacon/look.glow")
+    page.wait_for_selector("body[data-ready]")
+    page.evaluate("() => window.lazzik.transport.go(87)")
+    page.keyboard.press("t")
+    page.keyboard.press("e")
+    for frame in (58, 120, 150):
+        page.locator(f'.bead[data-channel="beacon-mast/rotation.z"][data-frame="{frame}"]').click(modifiers=["Shift"])
+    _keep(page, "key-desk")
+    page.keyboard.press("t")
+    page.keyboard.press("e")
+    page.keyboard.press("b")
+    page.wait_for_selector(".shelf-new")
+    _keep(page, "poses")
+    page.keyboard.press("Escape")
     lamps = "".join(f"&also=lamp-{k}/rotation.z" for k in range(2, 7))
     page.goto(f"{scene}?at=lamp-1/rotation.z%23nod{lamps}")
     page.wait_for_selector("body[data-ready]")
@@ -77,7 +91,20 @@ def _take(page: Page) -> None:
     page.wait_for_function("() => document.querySelectorAll('#review .compared').length === 3")
     page.evaluate("() => document.getElementById('bake-form').scrollTo(0, 0)")
     _keep(page, "bake-review")
+    step = int(page.inner_text("#saved").rsplit(" ", 1)[-1])
+    edits = [
+        {"do": "put-key", "address": "beacon-mast/rotation.z", "frame": 125, "value": 14},
+        {"do": "set", "address": "beacon-mast/rotation.z#gust.seed", "value": 77},
+    ]
+    page.request.post(f"{scene}/edits", data={"revision": step, "edits": edits})
+    page.goto(f"{scene}/bake")
+    page.click("text=Bake again")
+    page.wait_for_selector(".again form")
+    page.locator("#receipts").evaluate("item => item.scrollIntoView()")
+    _keep(page, "bake-again")
     page.goto(f"{scene}/deliver")
+    page.click("text=Write glTF")
+    page.wait_for_timeout(900)
     _keep(page, "deliver")
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import subprocess
 import zipfile
 from typing import Annotated, Any, Literal
 
@@ -145,20 +146,23 @@ class _Reel:
     def __init__(self, path: str, plan: Film) -> None:
         self.plan, self.taken = plan, 0
         _, codec, settings = FILMS[plan.form]
-        self._writer = imageio_ffmpeg.write_frames(
-            path, (plan.width, plan.height), fps=plan.fps, codec=codec, pix_fmt_out="yuv420p", macro_block_size=2,
-            output_params=[*settings, "-f", plan.form], ffmpeg_log_level="error",
-        )  # fmt: skip
-        self._writer.send(None)
+        raw = ["-f", "rawvideo", "-pix_fmt", "rgb24", "-s", f"{plan.width}x{plan.height}", "-r", f"{plan.fps:g}"]
+        film = ["-an", "-c:v", codec, "-pix_fmt", "yuv420p", *settings, "-f", plan.form, path]
+        command = [imageio_ffmpeg.get_ffmpeg_exe(), "-y", "-loglevel", "error", *raw, "-i", "-", *film]
+        self._encoder = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL)
 
     def take(self, content: bytes) -> None:
         """Encode the next picture."""
-        self._writer.send(np.ascontiguousarray(_decoded(content, self.plan)))
+        picture = _decoded(content, self.plan)
+        assert self._encoder.stdin is not None
+        self._encoder.stdin.write(picture.tobytes())
         self.taken += 1
 
     def close(self) -> None:
         """No more pictures: the film is written out."""
-        self._writer.close()
+        assert self._encoder.stdin is not None
+        self._encoder.stdin.close()
+        self._encoder.wait(timeout=60)
 
 
 def _decoded(content: bytes, plan: Film) -> Any:

@@ -407,9 +407,11 @@ def test_three_plays_the_delivered_file_as_the_stage_shows_it(
     page: Page, demo_url: str, server: Server, tmp_path: Path
 ) -> None:
     page.set_default_timeout(60_000)
+    short = {"revision": 0, "edits": [{"do": "change-scene", "last": 40}]}
+    page.request.post(f"{demo_url}/edits", data=short)
     page.goto(demo_url)
     Studio(page).ready()
-    frame = 100
+    frame = 30
     page.evaluate("frame => window.lazzik.transport.go(frame)", frame)
     page.wait_for_function(
         "frame => [...window.lazzik.surfaces.kept.values()].every(s => s.frames.has(s.still ? 0 : frame))", arg=frame

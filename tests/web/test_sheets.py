@@ -167,6 +167,7 @@ def test_a_problem_of_a_layer_is_shown_where_it_is_and_the_rest_still_moves(clie
     content = msgpack.unpackb(client.get(f"{scene}/curves", params={"address": "float/position.y"}).content)
     assert content["strata"]["problems"] == {"swell": "'Swell' has no finite value at frame 30"}
     assert client.get(f"{scene}/motion").status_code == 200
+    edit(client, scene, {"do": "change-scene", "last": 40})
     refused = client.get(f"{scene}/deliver/gltf")
     assert refused.status_code == 422
     assert "no finite value at frame 30" in refused.text

@@ -251,6 +251,13 @@ def seed_and_mend(
     return count
 
 
+@kernel("void(int64[::1], float64[::1], float64[::1], int64, int64)")
+def _take_out(keys: Places, values: Samples, slopes: Samples, k: int, count: int) -> None:
+    """Close the gap that key k leaves among so many."""
+    for i in range(k, count - 1):
+        keys[i], values[i], slopes[i] = keys[i + 1], values[i + 1], slopes[i + 1]
+
+
 @kernel("int64(float64[::1], float64, int64[::1], float64[::1], float64[::1], int64, float64, float64)")
 def prune(
     y: Samples,
@@ -276,9 +283,7 @@ def prune(
                 values[:count].copy(),
                 slopes[:count].copy(),
             )
-            keys[k : count - 1] = kept_keys[k + 1 :]
-            values[k : count - 1] = kept_values[k + 1 :]
-            slopes[k : count - 1] = kept_slopes[k + 1 :]
+            _take_out(keys, values, slopes, k, count)
             lo, hi = max(0, k - REACH), min(count - 2, k - 1 + REACH)
             first, last = lo > 0 or not np.isnan(slope_a), hi < count - 2 or not np.isnan(slope_b)
             if solve(y, keys, lo, hi, values, slopes, first, last, tolerance, ROUNDS) <= tolerance:
@@ -320,9 +325,7 @@ def merge_pairs(
         kept_keys, kept_values, kept_slopes = keys[:count].copy(), values[:count].copy(), slopes[:count].copy()
         keys[k], values[k] = place, y[place]
         slopes[k] = 0.5 * (kept_slopes[k] + kept_slopes[k + 1])
-        keys[k + 1 : count - 1] = kept_keys[k + 2 :]
-        values[k + 1 : count - 1] = kept_values[k + 2 :]
-        slopes[k + 1 : count - 1] = kept_slopes[k + 2 :]
+        _take_out(keys, values, slopes, k + 1, count)
         lo, hi = max(0, k - REACH), min(count - 2, k + REACH)
         first, last = lo > 0 or not np.isnan(slope_a), hi < count - 2 or not np.isnan(slope_b)
         if solve(y, keys, lo, hi, values, slopes, first, last, tolerance, ROUNDS) <= tolerance:

@@ -9,7 +9,7 @@ import numpy as np
 
 from lazzik.core.bake.baking import TOLERANCES
 from lazzik.core.channel.keys import Key
-from lazzik.core.errors import InvalidAsset, InvalidEdit, UnknownAddress
+from lazzik.core.errors import InvalidAsset, InvalidEdit
 from lazzik.core.fitting.fitting import fit
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.formats.csv_curves import read_csv
@@ -18,7 +18,7 @@ from lazzik.core.formats.gltf_read import read_gltf
 from lazzik.core.formats.svg_read import read_svg
 from lazzik.core.geometry.assets import hold, pack_mesh, pack_weights
 from lazzik.core.geometry.imported import ENDINGS, MeshShape, read_mesh
-from lazzik.core.scene.address import Address, find
+from lazzik.core.scene.address import Address, exists, find
 from lazzik.core.scene.edits.base import Edit, free_slug
 from lazzik.core.scene.edits.keys import PasteKeys
 from lazzik.core.scene.edits.objects import BringIn
@@ -76,7 +76,7 @@ def bring_curves(scene: Scene, text: str, at: str = "", *, fitted: bool = False)
     straight lines between them, or with `fitted` as few as a bake allows. Raises InvalidDocument, InvalidEdit.
     """
     table = read_csv(text)
-    strangers = [name for name in table if not _there(scene, name)]
+    strangers = [name for name in table if not exists(scene, name)]
     edits: list[Edit] = []
     for name, (frames, values) in table.items():
         address = at if name in strangers and len(strangers) == 1 and at else name
@@ -99,14 +99,6 @@ def _keys(frames: Samples, values: Samples, fps: float, tolerance: float | None)
     count = max(2, round((frames[-1] - frames[0]) * PER_FRAME) + 1)
     fine = frames[0] + np.arange(count) / PER_FRAME
     return fit(np.interp(fine, frames, values), float(frames[0]), fps, tolerance)
-
-
-def _there(scene: Scene, name: str) -> bool:
-    try:
-        find(scene, Address.parse(name))
-    except UnknownAddress:
-        return False
-    return True
 
 
 def ending(name: str) -> str:

@@ -29,6 +29,7 @@ from lazzik.core.evaluate.scope import ALONE, Scope
 from lazzik.core.evaluate.shapes import shape_motion, shapes_over_time
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.formats.base import Format
+from lazzik.core.formats.colors import linear
 from lazzik.core.formats.gltf_file import glb_of
 from lazzik.core.formats.gltf_merge import Keep, kept_file, merged
 from lazzik.core.geometry.mesh import Mesh
@@ -173,10 +174,8 @@ class _Writer:
         return float(value if isinstance(value, float | int) else value[0])
 
     def _linear(self, color: Color) -> list[float]:
-        """A colour in linear light, from its sRGB code (IEC 61966-2-1)."""
-        coded = np.clip([self._first(c) for c in (color.r, color.g, color.b)], 0, 1)
-        linear = np.where(coded <= 0.04045, coded / 12.92, ((coded + 0.055) / 1.055) ** 2.4)
-        return [round(float(c), 6) for c in linear]
+        """A colour in linear light."""
+        return [round(float(c), 6) for c in linear([self._first(c) for c in (color.r, color.g, color.b)])]
 
     def _light(self, light: Light) -> dict[str, Any]:
         return {

@@ -22,6 +22,7 @@ from lazzik.core.channel.keys import Go, Key
 from lazzik.core.errors import InvalidAsset
 from lazzik.core.fitting.fitting import fit
 from lazzik.core.fitting.minimax import PER_FRAME
+from lazzik.core.formats.colors import coded
 from lazzik.core.formats.gltf_file import GltfFile, open_gltf
 from lazzik.core.geometry.assets import asset, hold, name_of, pack_mesh, pack_weights
 from lazzik.core.geometry.imported import MOST_POINTS, MeshShape
@@ -400,11 +401,9 @@ def _number(value: Any, where: str) -> float:
     return float(value)
 
 
-def _coded(linear: Any, where: str) -> Color:
-    """A colour as screens code it, from linear light (IEC 61966-2-1)."""
-    light = np.clip(_vector(linear, 3, where), 0, 1)
-    coded = np.where(light <= 0.0031308, light * 12.92, 1.055 * light ** (1 / 2.4) - 0.055)
-    r, g, b = (round(float(c), 6) for c in coded)
+def _coded(light: Any, where: str) -> Color:
+    """A colour as screens code it, from linear light."""
+    r, g, b = (round(float(c), 6) for c in coded(_vector(light, 3, where)))
     return Color(r=r, g=g, b=b)
 
 

@@ -22,6 +22,7 @@ from lazzik.core.evaluate.poses import moves, pose
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shape_motion, shapes_over_time
 from lazzik.core.formats.base import Format
+from lazzik.core.formats.colors import linear
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.node import Camera, Color, Light, Look, Node
@@ -230,7 +231,5 @@ class _Writer:
         return float(np.atleast_1d(np.asarray(number_on(number, self.still, self.scope)))[0])
 
     def _linear(self, color: Color) -> list[float]:
-        """A colour in linear light, from its sRGB code (IEC 61966-2-1)."""
-        coded = np.clip([self._now(c) for c in (color.r, color.g, color.b)], 0, 1)
-        linear = np.where(coded <= 0.04045, coded / 12.92, ((coded + 0.055) / 1.055) ** 2.4)
-        return [float(c) for c in linear]
+        """A colour in linear light."""
+        return [float(c) for c in linear([self._now(c) for c in (color.r, color.g, color.b)])]

@@ -104,6 +104,16 @@ def find(scene: Scene, address: Address) -> Place:
     return place
 
 
+def exists(scene: Scene, text: str) -> bool:
+    """Whether a written address leads to a number, or to a layer."""
+    try:
+        address = Address.parse(text)
+        find_layer(scene, address) if address.layer else find(scene, address)
+    except UnknownAddress:
+        return False
+    return True
+
+
 def into(scene: Scene, place: Place, hop: Hop, address: Address) -> Place:
     """From a number to one of a layer on it. Raises UnknownAddress, with the whole address that was asked for."""
     layer = _layer(place.channel, hop, address)

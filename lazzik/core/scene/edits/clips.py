@@ -13,7 +13,7 @@ from lazzik.core.document import Name, Typed
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.layers.clip import Clip, Play, Track
 from lazzik.core.layers.link import Link
-from lazzik.core.scene.address import Address, find, write
+from lazzik.core.scene.address import Address, exists, find, write
 from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.edits.base import Edit, free_slug
 from lazzik.core.scene.edits.dials import free_name
@@ -89,7 +89,7 @@ class PlayClip(Edit):
             if track is None:
                 raise UnknownAddress(f"The clip {clip.label} has no track '{self.track}'", self.track or "")
             return [(text, track) for text in self.addresses]
-        return [(track.origin, track) for track in clip.tracks if _there(scene, track.origin)]
+        return [(track.origin, track) for track in clip.tracks if exists(scene, track.origin)]
 
     def said(self, scene: Scene) -> str:
         return f"play clip {find_clip(scene, self.clip).label} from {self.frame:g}"
@@ -120,11 +120,3 @@ def find_clip(scene: Scene, name: str) -> Clip:
     if found is None:
         raise UnknownAddress(f"There is no clip '{name}' in this scene", f"clips/{name}")
     return found
-
-
-def _there(scene: Scene, text: str) -> bool:
-    try:
-        find(scene, Address.parse(text))
-    except UnknownAddress:
-        return False
-    return True

@@ -7,8 +7,8 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from lazzik.core.channel.channel import Channel
-from lazzik.core.errors import InvalidEdit, UnknownAddress
-from lazzik.core.scene.address import Address, find, find_layer, write
+from lazzik.core.errors import InvalidEdit
+from lazzik.core.scene.address import Address, exists, find, write
 from lazzik.core.scene.edits.base import Edit
 from lazzik.core.scene.edits.keys import PutKey, SetBeyond
 from lazzik.core.scene.edits.layers import AddLayer, ChangeLayer, MoveLayer, RemoveLayer
@@ -64,7 +64,7 @@ class Together(Edit):
         scene = edit.apply(scene)
         for other in others:
             there = other + rest
-            if not _present(scene, there):
+            if not exists(scene, there):
                 continue
             if isinstance(edit, SetNumber) and self.how != "same":
                 scene = self._moved(before, scene, edit, there)
@@ -89,12 +89,3 @@ class Together(Edit):
         if not place.channel.keys and (problem := place.quantity.checked(moved(place.channel.value))):
             raise InvalidEdit(f"{there} {problem}; it would become {moved(place.channel.value):g}", there)
         return write(scene, address, change)
-
-
-def _present(scene: Scene, text: str) -> bool:
-    try:
-        address = Address.parse(text)
-        find_layer(scene, address) if address.layer else find(scene, address)
-    except UnknownAddress:
-        return False
-    return True
