@@ -220,7 +220,7 @@ def _compared(
         len(keys),
         sum(key.frame != round(key.frame) for key in keys),
         shown(float(f"{worst:.2g}")),
-        shown(float(f"{between:.2g}")) if between > 1.05 * max(worst, allowed or 0.0) else "",
+        shown(float(f"{between:.2g}")) if between > 1.2 * max(worst, allowed or 0.0) else "",
         shown(allowed) if allowed else "",
         line(old, WIDTH, HEIGHT, low, high),
         line(new, WIDTH, HEIGHT, low, high),

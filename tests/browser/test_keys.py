@@ -63,11 +63,12 @@ def test_a_box_over_two_numbers_is_moved_drawn_out_and_typed(desk: Studio) -> No
     page.click("[data-keys=transform]")
     desk.lands(4)
     assert keys(page, 1)[0] == pytest.approx([50, -1])
+    expect(page.locator("#keys-chosen")).to_have_text("3 chosen")
     page.keyboard.press("Control+a")
     page.locator("#saved").click()
     page.keyboard.press("Control+a")
     expect(page.locator("#keys-chosen")).to_have_text("5 chosen")
-    page.fill("#key-height", "2")
+    page.fill("#key-height", "4/2")
     page.select_option("[name=level]", "zero")
     page.click("[data-keys=transform]")
     desk.lands(5)
@@ -171,3 +172,21 @@ def test_auto_key_and_handles_on_the_stage(small: Studio) -> None:
     small.lands(4)
     assert keys(page) == [[80, 1.5]]
     assert page.evaluate(y) == pytest.approx(1.5)
+
+
+def test_the_desk_and_its_sheets_are_accessible_at_every_width(desk: Studio, axe: str) -> None:
+    page = desk.page
+    page.evaluate(axe)
+    bead(page, 60).click()  # type: ignore[attr-defined]
+    for width in (1280, 1024):
+        page.set_viewport_size({"width": width, "height": 800})
+        for sheet in ("", "b", "a"):
+            if sheet:
+                page.locator("#saved").click()
+                page.keyboard.press(sheet)
+                page.wait_for_selector("dialog[open]")
+            found = page.evaluate("() => axe.run(document.querySelector('dialog[open]') ?? document)")
+            serious = [v["id"] for v in found["violations"] if v["impact"] in ("serious", "critical")]
+            assert serious == [], (width, sheet)
+            assert page.evaluate("() => document.documentElement.scrollWidth <= innerWidth")
+            page.keyboard.press("Escape")

@@ -102,7 +102,7 @@ class MoveKeys(KeysEdit):
 
 
 class ScaleKeys(KeysEdit):
-    """Draw keys apart or together about a frame and a value; with `snap` they land on whole frames."""
+    """Draw keys apart or together about a frame and a value, then move them; with `snap` they land on whole frames."""
 
     do: Literal["scale-keys"] = "scale-keys"
     verb: ClassVar[str] = "scale"
@@ -110,10 +110,13 @@ class ScaleKeys(KeysEdit):
     value: Typed = 0.0
     stretch: Annotated[Typed, Field(ge=1e-3, le=1e3)] = 1.0
     height: Typed = 1.0
+    by: Typed = 0.0
+    rise: Typed = 0.0
     snap: bool = False
 
     def changed(self, channel: Channel, chosen: tuple[Key, ...], fps: float) -> tuple[Key, ...]:
-        landed = tuple(scaled(k, self.frame, self.value, self.stretch, self.height) for k in chosen)
+        apart = (scaled(k, self.frame, self.value, self.stretch, self.height) for k in chosen)
+        landed = tuple(k.replaced(frame=k.frame + self.by, value=k.value + self.rise) for k in apart)
         return merged(channel.keys, _snapped(landed) if self.snap else landed, gone=chosen)
 
 

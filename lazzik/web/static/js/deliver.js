@@ -6,6 +6,9 @@ import { follow } from "./jobs.js";
 
 const sceneUrl = `/scenes/${location.pathname.split("/")[2]}`;
 
+// a form that was sent before this listens would only load the page again
+for (const button of document.querySelectorAll(".format-form [type=submit]")) button.disabled = false;
+
 document.addEventListener("submit", async (event) => {
   const form = event.target.closest(".format-form");
   if (!form) return;

@@ -2,6 +2,8 @@
 
 import { post, Refused } from "./api.js";
 
+const OVER = ["done", "failed", "stopped"];
+
 const row = (news) => {
   const item = document.createElement("div");
   item.className = "job";
@@ -21,7 +23,7 @@ function show(item, news) {
   item.querySelector("progress").value = news.share;
   const percent = news.state === "running" ? `${Math.floor(news.share * 100)} % ` : "";
   item.querySelector(".said").textContent = `${percent}${news.said}`;
-  if (news.state !== "done" && news.state !== "failed" && news.state !== "stopped") return;
+  if (!OVER.includes(news.state)) return;
   item.querySelector("progress").remove();
   item.querySelector("button").remove();
   if (news.state !== "done") return;
@@ -39,12 +41,13 @@ export function follow(news, stopped = () => {}) {
     stopped();
     try { await post(`/jobs/${news.id}/stop`, {}); } catch (error) { if (!(error instanceof Refused)) throw error; }
   });
+  if (OVER.includes(news.state)) return Promise.resolve(news);
   return new Promise((done) => {
     const events = new EventSource(`/jobs/${news.id}/events`);
     events.onmessage = (event) => {
       const now = JSON.parse(event.data);
       show(item, now);
-      if (!["done", "failed", "stopped"].includes(now.state)) return;
+      if (!OVER.includes(now.state)) return;
       events.close();
       done(now);
     };

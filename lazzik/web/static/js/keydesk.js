@@ -153,12 +153,14 @@ export function listenToDesk(root, strata, playhead) {
     for (const edit of editsOn({})) {
       const values = picked.filter(({ track }) => track.channel === edit.address).map(({ key }) => key.value);
       const level = { zero: 0, lowest: Math.min(...values), highest: Math.max(...values), middle: (Math.min(...values) + Math.max(...values)) / 2 }[strip.elements.level.value];
-      if (stretch !== "1" || height !== "1") edits.push({ ...edit, do: "scale-keys", frame, value: level, stretch, height, snap: strip.elements.snap.checked });
-      else edits.push({ ...edit, do: "move-keys", by, rise });
+      edits.push({ ...edit, do: "scale-keys", frame, value: level, stretch, height, by, rise, snap: strip.elements.snap.checked });
     }
     said.textContent = "";
     try {
+      const before = new Map(facts.tracks.map((track) => [track.channel, new Set(track.keys.map((key) => key.frame))]));
       if (!(await commit(edits, { quiet: true }))) return;
+      const landed = facts.tracks.flatMap((track) => track.keys.filter((key) => !before.get(track.channel)?.has(key.frame)).map((key) => ({ track, key })));
+      if (landed.length) chooseKeys(landed, strata);
       for (const name of ["by", "rise", "stretch", "height"]) strip.elements[name].value = "";
     } catch (error) {
       if (!(error instanceof Refused)) throw error;
