@@ -13,7 +13,8 @@ from lazzik.core.channel.keys import Key, curve_through
 from lazzik.core.channel.layer import Layer
 from lazzik.core.clock import SUBSTEPS
 from lazzik.core.evaluate.evaluator import evaluate
-from lazzik.core.layers import BY_KIND, Recipe
+from lazzik.core.layers import BY_KIND, Clip, Recipe
+from lazzik.core.layers.clip import Track
 from lazzik.core.layers.noise import Noise, octave_noise
 from lazzik.core.layers.oscillator import ring, trail
 from lazzik.core.layers.smooth import gaussian_mean
@@ -25,7 +26,11 @@ from lazzik.core.scene.scene import Scene
 
 CHANNELS, FRAMES, OCTAVES = 1000, 250, 4.0
 KEYS = (Key(frame=0, value=0.0), Key(frame=60, value=9.0))
-READS = {"link": {"source": "dials/breeze"}, "formula": {"text": "x + breeze * sin(t)"}, "recipe": {"recipe": "swing"}}
+READS = {
+    "link": {"source": "dials/breeze"}, "formula": {"text": "x + breeze * sin(t)"}, "recipe": {"recipe": "swing"},
+    "clip": {"source": "clips/gust.swing"},
+}  # fmt: skip
+GUST = Clip(id="gust", label="Gust", length=60, tracks=(Track(id="swing", label="Swing", motion=Channel(keys=KEYS)),))
 
 
 def rows() -> Iterator[str]:
@@ -52,7 +57,8 @@ def crowd(name: str, count: int) -> Scene:
 
     swing = Recipe(id="swing", label="Swing", stack=Channel(layers=(layer("wave"),)))
     nodes = tuple(Node(id=f"n{k}", label="n", rotation=Rotation(z=channel(k))) for k in range(count))
-    return Scene(name="All", last=FRAMES - 1, nodes=nodes, dials=(Dial(id="breeze", label="Breeze"),), recipes=(swing,))
+    breeze = Dial(id="breeze", label="Breeze")
+    return Scene(name="All", last=FRAMES - 1, nodes=nodes, dials=(breeze,), recipes=(swing,), clips=(GUST,))
 
 
 def layer(name: str) -> Layer:
@@ -99,6 +105,7 @@ def bare_of(name: str) -> Callable[[], object]:
         "hold": lambda: (below(frames, out), below(np.floor(frames / 4) * 4, out)),
         "limit": lambda: np.clip(below(frames, out), -1, 1),
         "repeat": lambda: (below(frames, out), curve.at(frames % 60, 30.0)),
+        "clip": lambda: (below(frames, out), curve.at(frames % 60, 30.0)),
         "formula": lambda: below(frames, out) + np.sin(frames / 30),
     }  # fmt: skip
     return plain.get(name, lambda: below(frames, out) + frames)

@@ -140,8 +140,9 @@ export class Strata {
 
   // sizes are read once before anything is drawn: reading between writes would lay the page out again each time
   measure() {
-    this.heights = new Map(this.svgs.map((svg) => [svg, svg.clientHeight]));
-    this.width = this.svgs[0]?.clientWidth || 1;
+    this.shown = this.svgs;
+    this.heights = new Map(this.shown.map((svg) => [svg, svg.clientHeight]));
+    this.width = this.shown[0]?.clientWidth || 1;
   }
 
   height(svg) { return this.heights.get(svg) ?? svg.clientHeight; }
@@ -179,7 +180,7 @@ export class Strata {
   draw() {
     if (!this.data) return;
     this.measure();
-    for (const svg of this.svgs) {
+    for (const svg of this.shown) {
       svg.dataset.drawn = "1";
       const lane = svg.dataset.lane;
       if (lane === "result") this.drawResult(svg);

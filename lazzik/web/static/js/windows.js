@@ -9,7 +9,7 @@ const GRIP = 7;
 export function drawWindows(strata) {
   for (const lane of facts.lanes) {
     const group = document.querySelector(`#lanes svg[data-lane="${lane.id}"] g.window`);
-    if (group?.ownerSVGElement.clientWidth) draw(strata, lane, group, lane.window);
+    if (group && strata.heights.has(group.ownerSVGElement)) draw(strata, lane, group, lane.window);
   }
 }
 
