@@ -59,7 +59,8 @@ def serve(
             _fail(f"{host}:{port} can't be listened on; perhaps Lazzik runs there already. Choose another with --port.")
     application = create_app(data, host=host, with_demo=demo)
     typer.echo(f"Lazzik is at http://{host}:{port}/  (Ctrl+C stops it)")
-    uvicorn.run(application, host=host, port=port, log_level="warning")
+    # pages that listen to a job must not keep the server from stopping
+    uvicorn.run(application, host=host, port=port, log_level="warning", timeout_graceful_shutdown=3)
 
 
 @app.command()

@@ -23,6 +23,9 @@ from lazzik.core.progress import Progress, Stopped
 KEPT = 24
 """Finished jobs whose outcome is kept, the newest."""
 
+SILENT = 600.0
+"""Seconds without a picture after which a film is given up: its page was closed."""
+
 HEARTBEAT = 10.0
 """Seconds after which a waiting page hears that the job is still there."""
 
@@ -64,6 +67,8 @@ class Job:
     said: str = ""
     result: Path | None = None
     wanted: bool = True
+    last: float = field(default_factory=time.monotonic)
+    """When something happened to it."""
     changed: Condition = field(default_factory=Condition)
 
     def tell(self, **news: Any) -> None:
@@ -71,6 +76,7 @@ class Job:
         with self.changed:
             for name, value in news.items():
                 setattr(self, name, value)
+            self.last = time.monotonic()
             self.changed.notify_all()
 
     def heard(self, share: float, said: str) -> None:
@@ -107,8 +113,11 @@ class Jobs:
         self._pool = ThreadPoolExecutor(max_workers=2, thread_name_prefix="job")
 
     def add(self, job: Job) -> Job:
-        """Know a job, and forget the oldest that are over."""
+        """Know a job; forget the oldest that are over, and stop films whose page no longer sends anything."""
         self._known[job.id] = job
+        for waiting in [self._known[name] for name in self.reels]:
+            if time.monotonic() - waiting.last > SILENT:
+                self.stop(waiting)
         over = [old for old in self._known.values() if old.over]
         for old in over[: max(0, len(over) - KEPT)]:
             del self._known[old.id]

@@ -122,3 +122,13 @@ def test_pictures_that_do_not_fit_are_refused_and_a_film_can_be_stopped(client: 
     assert client.post(f"/jobs/{job['id']}/stop").json()["state"] == "stopped"
     assert "takes no more pictures: it is stopped" in client.put(f"{put}/1", content=png()).json()["error"]
     assert client.get("/jobs/nothing").status_code == 404
+
+
+def test_a_film_whose_page_was_closed_is_given_up(
+    client: TestClient, scene: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    plan = {"form": "png", "count": 3, "width": 64, "height": 48, "fps": 30}
+    left = client.post(f"{scene}/deliver/film", json=plan).json()
+    monkeypatch.setattr("lazzik.web.jobs.SILENT", -1.0)
+    client.post(f"{scene}/deliver/film", json=plan)
+    assert client.get(f"/jobs/{left['id']}").json()["state"] == "stopped"
