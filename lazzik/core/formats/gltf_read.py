@@ -88,7 +88,7 @@ class _Reader:
                 self.kept[what] = len(self.file.rows(word))
         if len(self.file.rows("animations")) > 1:
             self.kept["more animations"] = len(self.file.rows("animations")) - 1
-        return Read(tuple(nodes), float(self.last), tuple(f"{count} {word}" for word, count in self.kept.items()))
+        return Read(tuple(nodes), float(self.last), tuple(f"{word} ({count})" for word, count in self.kept.items()))
 
     def _order(self, rows: list[dict[str, Any]]) -> list[tuple[int, int | None]]:
         """(node, what it sits under), parents first. Raises InvalidAsset for circles."""
