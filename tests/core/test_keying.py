@@ -235,3 +235,27 @@ def test_any_sequence_of_key_edits_can_be_undone_and_redone(
     for later in seen[1:]:
         state = store.redo(state.id, state.revision)
         assert state.scene == later
+
+
+@pytest.mark.parametrize(
+    "edit",
+    [
+        {"do": "move-keys", "rise": 1}, {"do": "scale-keys", "height": 2}, {"do": "shape-keys", "slope": "flat"},
+        {"do": "smooth-keys"}, {"do": "remove-keys"},
+    ],
+)  # fmt: skip
+def test_many_keys_are_never_compared_each_with_each(edit: dict[str, Any], monkeypatch: pytest.MonkeyPatch) -> None:
+    """A baked curve of a key on each frame is dragged like any other."""
+    many = 600
+    scene = turned(Channel(keys=tuple(Key(frame=float(f), value=float(f % 7)) for f in range(many))), last=many)
+    compared = 0
+    equal = Key.__eq__
+
+    def counting(self: Key, other: object) -> bool:
+        nonlocal compared
+        compared += 1
+        return equal(self, other)
+
+    monkeypatch.setattr(Key, "__eq__", counting)
+    edited(scene, edit | {"address": Z, "frames": [float(f) for f in range(1, many)]})
+    assert compared < 4 * many

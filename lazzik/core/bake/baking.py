@@ -88,16 +88,13 @@ def bake(scene: Scene, addresses: list[str], plan: BakePlan, memo: Memo | None =
 def bake_channel(scene: Scene, address: str, plan: BakePlan, memo: Memo | None = None) -> BakedChannel:
     """Bake one channel; the worst error is measured on the keys that come out, also between the checked sub-frames."""
     unit = find(scene, Address.parse(address)).quantity.unit
-    clock = Clock.over(scene.fps, scene.first, plan.last, start=plan.first, per_frame=PER_FRAME)
-    y = evaluate(scene, [address], clock, memo)[address]
+    clock = Clock.over(scene.fps, scene.first, plan.last, start=plan.first, per_frame=FINER * PER_FRAME)
+    fine = evaluate(scene, [address], clock, memo)[address]
+    y = fine[::FINER].copy()
     keys = keys_for(y, plan, unit, scene.fps)
     worst = worst_error(keys, y, plan.first, scene.fps)
-    between = _between(keys, y, evaluate(scene, [address], _finer(scene, plan), memo)[address], plan, unit, scene.fps)
+    between = _between(keys, y, fine, plan, unit, scene.fps)
     return BakedChannel(address=address, keys=keys, worst=worst, between=between if between > worst else 0.0)
-
-
-def _finer(scene: Scene, plan: BakePlan) -> Clock:
-    return Clock.over(scene.fps, scene.first, plan.last, start=plan.first, per_frame=FINER * PER_FRAME)
 
 
 def _between(keys: tuple[Key, ...], y: Samples, fine: Samples, plan: BakePlan, unit: str, fps: float) -> float:

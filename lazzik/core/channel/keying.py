@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
+
 import numpy as np
 
 from lazzik.core.channel.channel import Channel
@@ -11,7 +13,8 @@ from lazzik.core.errors import InvalidEdit
 
 def key_at(keys: tuple[Key, ...], frame: float) -> Key | None:
     """The key at a frame, if there is one."""
-    return next((k for k in keys if abs(k.frame - frame) < SAME_FRAME), None)
+    place = bisect_left(keys, frame - SAME_FRAME, key=lambda k: k.frame)
+    return next((k for k in keys[place : place + 2] if abs(k.frame - frame) < SAME_FRAME), None)
 
 
 def keys_at(keys: tuple[Key, ...], frames: tuple[float, ...], where: str = "") -> tuple[Key, ...]:
@@ -28,9 +31,12 @@ def keys_at(keys: tuple[Key, ...], frames: tuple[float, ...], where: str = "") -
 
 
 def merged(keys: tuple[Key, ...], landed: tuple[Key, ...], gone: tuple[Key, ...] = ()) -> tuple[Key, ...]:
-    """Keys without the gone ones and without those that a landed key falls on, and the landed ones."""
-    left = [k for k in keys if k not in gone and all(abs(k.frame - n.frame) >= SAME_FRAME for n in landed)]
-    return tuple(sorted((*left, *landed), key=lambda key: key.frame))
+    """Keys without the gone ones (of their very number) and without those that a landed key falls on, and the landed
+    ones."""
+    out = {id(key) for key in gone}
+    rows = tuple(sorted(landed, key=lambda key: key.frame))
+    left = [k for k in keys if id(k) not in out and key_at(rows, k.frame) is None]
+    return tuple(sorted((*left, *rows), key=lambda key: key.frame))
 
 
 def scaled(key: Key, frame: float, value: float, stretch: float, height: float) -> Key:
@@ -74,9 +80,9 @@ def inserted(channel: Channel, frame: float, fps: float) -> tuple[Key, ...]:
 def smoothed(keys: tuple[Key, ...], chosen: tuple[Key, ...], amount: float) -> tuple[Key, ...]:
     """Keys with the values of the chosen ones drawn toward the straight line between their neighbours; the outermost
     stay. Slopes of theirs become automatic."""
-    out = list(keys)
+    out, drawn = list(keys), {id(key) for key in chosen}
     for i in range(1, len(keys) - 1):
-        if keys[i] in chosen:
+        if id(keys[i]) in drawn:
             left, key, right = keys[i - 1 : i + 2]
             u = (key.frame - left.frame) / (right.frame - left.frame)
             middle = left.value + u * (right.value - left.value)

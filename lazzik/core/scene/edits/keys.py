@@ -36,8 +36,9 @@ class KeysEdit(Edit):
         place = find(scene, address)
         chosen = keys_at(place.channel.keys, self.frames, self.address)
         keys = self.changed(place.channel, chosen, scene.fps)
+        there = {id(key) for key in place.channel.keys}
         for key in keys:
-            if key not in place.channel.keys:
+            if id(key) not in there:
                 check(place.quantity, key.value, title(scene, address), self.address)
         return write(scene, address, lambda channel: channel.replaced(keys=keys))
 
@@ -141,10 +142,10 @@ class ShapeKeys(KeysEdit):
     go: Go | None = None
 
     def changed(self, channel: Channel, chosen: tuple[Key, ...], fps: float) -> tuple[Key, ...]:
-        curve = channel.curve(fps)
+        curve, shaped = channel.curve(fps), {id(key) for key in chosen}
         out = []
         for key, a, b in zip(channel.keys, curve.slopes_in, curve.slopes_out, strict=True):
-            if key not in chosen:
+            if id(key) not in shaped:
                 out.append(key)
                 continue
             changes: dict[str, object] = {"go": self.go} if self.go else {}
@@ -167,7 +168,7 @@ class RemoveKeys(KeysEdit):
         gone = keys_at(find(scene, address).channel.keys, self.frames, self.address)
 
         def remove(channel: Channel) -> Channel:
-            left = tuple(key for key in channel.keys if key not in gone)
+            left = merged(channel.keys, (), gone)
             return channel.replaced(keys=left, value=channel.value if left else gone[0].value)
 
         return write(scene, address, remove)
