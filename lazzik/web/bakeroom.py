@@ -17,6 +17,7 @@ from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.fitting.minimax import PER_FRAME
+from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.address import Address, find, title
 from lazzik.core.scene.edits.bakes import PlaceBake
 from lazzik.core.scene.receipt import Receipt
@@ -50,6 +51,8 @@ class Comparison:
     beads: tuple[tuple[float, float], ...]
     span: str
     """The values that the picture's height covers."""
+    share: float
+    """The worst error as a part of what is allowed, by which errors of different units are sorted."""
 
 
 @dataclass(frozen=True)
@@ -114,38 +117,32 @@ def plan_from(form: Mapping[str, str]) -> BakePlan:
     )
 
 
-ORDERS = (("document", "as in the scene"), ("worst", "largest error first"), ("keys", "most keys first"))
-"""How the review may be sorted, and how that is said."""
-
-
-def review(scene: Scene, placed: PlaceBake, memo: Memo, order: str = "document") -> list[Comparison]:
+def review(scene: Scene, placed: PlaceBake, memo: Memo, progress: Progress = UNHEARD) -> list[Comparison]:
     """The outcome of a bake that is not placed yet."""
     clock = _clock(scene, placed.first, placed.last)
     rows = []
-    for channel in placed.channels:
+    for channel in progress.over(placed.channels, lambda _: "curves to look at"):
         place = find(scene, Address.parse(channel.address))
         before = number_on(place.number, clock, Scope(scene, memo))
         allowed = placed.tolerances.get(place.quantity.unit, placed.tolerances.get(""))
-        share = channel.worst / (allowed or TOLERANCES.get(place.quantity.unit, TOLERANCES[""]))
         span = (placed.first, placed.last)
-        row = _compared(scene, channel.address, before, channel.keys, channel.worst, *span, allowed, channel.between)
-        rows.append((row, share))
-    if order == "worst":  # errors of different units are told by the part of what is allowed
-        rows.sort(key=lambda pair: -pair[1])
-    elif order == "keys":
-        rows.sort(key=lambda pair: -pair[0].keys)
-    return [row for row, _ in rows]
+        rows.append(
+            _compared(scene, channel.address, before, channel.keys, channel.worst, *span, allowed, channel.between)
+        )
+    return rows
 
 
-def again_view(scene: Scene, receipt: Receipt, redone: list[Redone]) -> list[AgainView]:
+def again_view(scene: Scene, receipt: Receipt, redone: list[Redone], progress: Progress = UNHEARD) -> list[AgainView]:
     """What a receipt's channels would become, those with conflicts first."""
     views = []
-    for item in redone:
+    for item in progress.over(redone, lambda _: "curves to look at"):
         address = Address.parse(item.address)
         unit = find(scene, address).quantity.unit
         clock = _clock(scene, receipt.first, receipt.last)
         now = curve_through(item.mine, scene.fps).at(clock.frames, scene.fps)
-        comparison = _compared(scene, item.address, now, item.carried, item.worst, receipt.first, receipt.last)
+        comparison = _compared(
+            scene, item.address, now, item.carried, item.worst, receipt.first, receipt.last, between=item.between
+        )
         where = ", ".join(f"{shown(round(a, 1))} to {shown(round(b, 1))}" for a, b in item.conflicts)
         moved = f"{shown(float(f'{item.moved:.2g}'))}{' ' if unit == 'm' else ''}{unit}"
         views.append(AgainView(item.address, comparison, item.edited, where, moved))
@@ -232,6 +229,7 @@ def _compared(
             for key in (inside if len(inside) <= MOST_BEADS else [])
         ),
         f"{shown(round(low + margin, 3))} to {shown(round(high - margin, 3))}{' ' if unit == 'm' else ''}{unit}",
+        worst / (allowed or TOLERANCES.get(unit, TOLERANCES[""])),
     )
 
 

@@ -1,22 +1,26 @@
-"""The bake page: choose, review, place, take back."""
+"""The bake page: choose, review, place, take back.
+
+A bake is worked out as a job, and what was reviewed is what is placed.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from typing import Annotated, get_args
+from dataclasses import dataclass
+from typing import Annotated, Any, get_args
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.responses import RedirectResponse
 from starlette.datastructures import FormData
 
-from lazzik.core.bake.again import Decision, bake_again, placed_again
+from lazzik.core.bake.again import Decision, bake_again, placed_again, receipt_of
 from lazzik.core.bake.baking import TOLERANCES, bake
-from lazzik.core.errors import InvalidEdit, LazzikError
-from lazzik.core.evaluate.memo import Memo
-from lazzik.core.scene.edits.bakes import PlaceBake, TakeBack
-from lazzik.core.scene.scene import Scene
-from lazzik.web.bakeroom import HEIGHT, ORDERS, UNITS, WIDTH, again_view, choices, plan_from, receipts, review
+from lazzik.core.errors import InvalidEdit
+from lazzik.core.progress import Progress
+from lazzik.core.scene.edits.bakes import TakeBack
+from lazzik.store.scenes import State
+from lazzik.web.bakeroom import HEIGHT, UNITS, WIDTH, again_view, choices, plan_from, receipts, review
 from lazzik.web.context import Kept, Store, templates
+from lazzik.web.jobs import Job, Jobs, Running
 
 router = APIRouter(prefix="/scenes/{scene_id}/bake")
 
@@ -29,6 +33,16 @@ Form = Annotated[FormData, Depends(_form)]
 
 DECISIONS = get_args(Decision)
 SIZE = {"width": WIDTH, "height": HEIGHT}
+PAGE = "text/html; charset=utf-8"
+
+
+@dataclass(frozen=True)
+class Reviewed:
+    """What a review showed, and of which state of the scene."""
+
+    state: State
+    made: Any
+    """The edit, or what baking again gave."""
 
 
 @router.get("")
@@ -52,7 +66,6 @@ def page(
         "groups": groups,
         "count": len(offers),
         "kinds": [(unit, name) for unit, name in UNITS if any(offer.unit == unit for offer in offers)],
-        "orders": ORDERS,
         "units": [(unit, name, TOLERANCES[unit]) for unit, name in UNITS],
         "receipts": receipts(state.scene, memo),
         "size": SIZE,
@@ -61,28 +74,29 @@ def page(
 
 
 @router.post("/review")
-def reviewed(request: Request, scene_id: str, form: Form, store: Store, memo: Kept) -> Response:
-    """What the bake would give, not placed yet. A mistake in the form is answered in the review's own place."""
+def reviewed(request: Request, scene_id: str, form: Form, store: Store, memo: Kept, jobs: Running) -> dict[str, Any]:
+    """Work out what the bake would give, as a job: its result is the review, its outcome the edit."""
     state = store.open(scene_id)
-    try:
-        placed = _placed(state.scene, dict(form.items()), form.getlist("channel"), memo)
-    except LazzikError as error:
-        return templates.TemplateResponse(request, "_bake_error.html", {"sentence": error.message}, 422)
-    order = str(form.get("order", "document"))
-    every_frame = len(placed.channels) * (placed.last - placed.first + 1)
-    content = {
-        "state": state, "rows": review(state.scene, placed, memo, order), "placed": placed, "size": SIZE,
-        "every_frame": every_frame,
-    }  # fmt: skip
-    return templates.TemplateResponse(request, "_bake_review.html", content)
+    plan = plan_from({name: value for name, value in form.items() if isinstance(value, str)})
+    channels = [address for address in form.getlist("channel") if isinstance(address, str)]
+    job = Job(f"Baking {len(channels)} channel{'' if len(channels) == 1 else 's'}", PAGE)
+
+    def work(progress: Progress) -> bytes:
+        placed = bake(state.scene, channels, plan, memo, progress.part(0.0, 0.8))
+        rows = review(state.scene, placed, memo, progress.part(0.8, 1.0))
+        every_frame = len(placed.channels) * (placed.last - placed.first + 1)
+        job.outcome = Reviewed(state, placed)
+        content = {"job": job, "rows": rows, "placed": placed, "every_frame": every_frame}
+        return _part("_bake_review.html", content)
+
+    return jobs.start(job, work).news
 
 
 @router.post("")
-def place(scene_id: str, form: Form, store: Store, memo: Kept) -> Response:
-    """Place the keys as one step of undo."""
-    revision = _revision(form.get("revision"))
-    placed = _placed(store.at(scene_id, revision), dict(form.items()), form.getlist("channel"), memo)
-    store.edit(scene_id, revision, [placed])
+def place(scene_id: str, form: Form, store: Store, jobs: Running) -> Response:
+    """Place the keys that were reviewed, as one step of undo."""
+    seen = _seen(jobs, scene_id, form)
+    store.edit(scene_id, seen.state.revision, [seen.made])
     return RedirectResponse(f"/scenes/{scene_id}/bake#receipts", 303)
 
 
@@ -93,34 +107,46 @@ def take_back(scene_id: str, receipt: str, form: Form, store: Store) -> Response
     return RedirectResponse(f"/scenes/{scene_id}/bake#receipts", 303)
 
 
-@router.get("/{receipt}/again")
-def again(request: Request, scene_id: str, receipt: str, store: Store, memo: Kept) -> Response:
-    """What a receipt's channels would become if they were baked again."""
+@router.post("/{receipt}/again/review")
+def again(scene_id: str, receipt: str, store: Store, memo: Kept, jobs: Running) -> dict[str, Any]:
+    """Work out what a receipt's channels would become if they were baked again, as a job."""
     state = store.open(scene_id)
-    redone = bake_again(state.scene, receipt, memo)
-    kept = next(item for item in state.scene.receipts if item.id == receipt)
-    content = {"state": state, "receipt": kept, "rows": again_view(state.scene, kept, redone), "size": SIZE}
-    return templates.TemplateResponse(request, "_again.html", content)
+    kept = receipt_of(state.scene, receipt)
+    job = Job(f"Baking {len(kept.lines)} channel{'' if len(kept.lines) == 1 else 's'} again", PAGE)
+
+    def work(progress: Progress) -> bytes:
+        redone = bake_again(state.scene, receipt, memo, progress.part(0.0, 0.8))
+        rows = again_view(state.scene, kept, redone, progress.part(0.8, 1.0))
+        job.outcome = Reviewed(state, redone)
+        return _part("_again.html", {"job": job, "scene_id": scene_id, "receipt": kept, "rows": rows})
+
+    return jobs.start(job, work).news
 
 
 @router.post("/{receipt}/again")
-def place_again(scene_id: str, receipt: str, form: Form, store: Store, memo: Kept) -> Response:
-    """Bake again, with what was decided of edits made by hand."""
-    revision = _revision(form.get("revision"))
-    scene = store.at(scene_id, revision)
+def place_again(scene_id: str, receipt: str, form: Form, store: Store, jobs: Running) -> Response:
+    """Place what was baked again, with what was decided of edits made by hand."""
     decisions: dict[str, Decision] = {}
     for name, value in form.items():
         if name.startswith("decide ") and isinstance(value, str):
             if value not in DECISIONS:
                 raise InvalidEdit(f"'{value[:40]}' is no way to go on with edits made by hand", name)
             decisions[name.removeprefix("decide ")] = value  # type: ignore[assignment]
-    store.edit(scene_id, revision, [placed_again(scene, receipt, bake_again(scene, receipt, memo), decisions)])
+    seen = _seen(jobs, scene_id, form)
+    edit = placed_again(seen.state.scene, receipt, seen.made, decisions)
+    store.edit(scene_id, seen.state.revision, [edit])
     return RedirectResponse(f"/scenes/{scene_id}/bake#receipts", 303)
 
 
-def _placed(scene: Scene, form: Mapping[str, object], channels: Sequence[object], memo: Memo) -> PlaceBake:
-    plan = plan_from({name: value for name, value in form.items() if isinstance(value, str)})
-    return bake(scene, [address for address in channels if isinstance(address, str)], plan, memo)
+def _seen(jobs: Jobs, scene_id: str, form: FormData) -> Reviewed:
+    seen = jobs.find(str(form.get("review", ""))).outcome
+    if not isinstance(seen, Reviewed) or seen.state.id != scene_id:
+        raise InvalidEdit("That is no review of a bake in this scene; look at the bake first", "review")
+    return seen
+
+
+def _part(name: str, content: dict[str, Any]) -> bytes:
+    return templates.get_template(name).render(content | {"size": SIZE}).encode()
 
 
 def _revision(value: object) -> int:

@@ -73,7 +73,7 @@ def film(scene_id: str, body: Film, store: Store, jobs: Running) -> dict[str, An
     if body.form != "png" and (body.width % 2 or body.height % 2):
         raise InvalidEdit("A film's width and height must be even numbers of pixels", "width")
     ending, media = ("zip", "application/zip") if body.form == "png" else (body.form, FILMS[body.form][0])
-    job = jobs.add(Job(f"{'Pictures' if body.form == 'png' else 'Film'} of {scene.name}", stem(scene, ending), media))
+    job = jobs.add(Job(f"{'Pictures' if body.form == 'png' else 'Film'} of {scene.name}", media, stem(scene, ending)))
     reel = (_Zip if body.form == "png" else _Reel)(str(jobs.file(job)), body)
     jobs.reels[job.id] = reel
     job.tell(state="running", said="Waiting for the first picture")
@@ -87,7 +87,7 @@ def begin(
     """Write the scene in a format, as a job."""
     scene = store.open(scene_id).scene
     chosen = _format(name, body)
-    job = Job(f"{chosen.title} of {scene.name}", stem(scene, ending_of(chosen)), chosen.media)
+    job = Job(f"{chosen.title} of {scene.name}", chosen.media, stem(scene, ending_of(chosen)))
     return jobs.start(job, lambda progress: chosen.write(scene, progress, memo)).news
 
 

@@ -58,14 +58,17 @@ class Job:
     """One piece of long work."""
 
     label: str
-    filename: str
     media: str
+    filename: str = ""
+    """How its result is called when it is taken away; '' if it is meant for the page."""
     id: str = field(default_factory=lambda: secrets.token_hex(6))
     state: str = "waiting"
     """waiting, running, done, failed or stopped."""
     share: float = 0.0
     said: str = ""
     result: Path | None = None
+    outcome: Any = None
+    """What the server itself goes on with, beside the file that a page is given."""
     wanted: bool = True
     last: float = field(default_factory=time.monotonic)
     """When something happened to it."""
@@ -99,6 +102,7 @@ class Job:
             "state": self.state,
             "share": round(self.share, 4),
             "said": self.said,
+            "file": bool(self.filename),
         }
 
 
@@ -226,4 +230,4 @@ def result(job_id: str, jobs: Running) -> Response:
     job = jobs.find(job_id)
     if job.result is None or job.state != "done":
         raise NoJob(f"{job.label} is not done: {job.said or job.state}", job_id[:40])
-    return FileResponse(job.result, media_type=job.media, filename=job.filename)
+    return FileResponse(job.result, media_type=job.media, filename=job.filename or None)

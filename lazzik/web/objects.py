@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from base64 import b64decode
 from typing import Annotated, Any, Literal
 
@@ -21,11 +22,13 @@ from lazzik.core.geometry.assets import pack_mesh, pack_weights
 from lazzik.core.geometry.imported import MeshShape
 from lazzik.core.geometry.lettering import SHIPPED, check_font
 from lazzik.core.geometry.pictures import read_grey
+from lazzik.core.progress import Progress
 from lazzik.core.scene.edits.shapes import ChangeDeformer, PlaceShapeBake, SetShape
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.targets import ShapeFrames, ShapeTargets
 from lazzik.web.context import Kept, Store, templates
+from lazzik.web.jobs import Job, Running
 from lazzik.web.shapes import in_range
 
 router = APIRouter(prefix="/scenes/{scene_id}")
@@ -116,17 +119,24 @@ def make_permanent(scene_id: str, body: OnNode, store: Store, memo: Kept) -> dic
 
 
 @router.post("/bake-shape")
-def bake_a_shape(scene_id: str, body: OnNode, store: Store, memo: Kept) -> dict[str, Any]:
-    """Bake an object's deformers over a range: to shape targets within a tolerance, or to points per frame."""
+def bake_a_shape(scene_id: str, body: OnNode, store: Store, memo: Kept, jobs: Running) -> dict[str, Any]:
+    """Bake an object's deformers over a range, to shape targets within a tolerance or to points per frame, as a job
+    whose end is the edit."""
     scene = store.at(scene_id, body.revision)
     in_range(scene, body.first, body.last)
     node, scope = _node(scene, body.node), Scope(scene, memo)
-    made: ShapeTargets | ShapeFrames
-    if body.how == "frames":
-        made = bake_frames(scene, node, body.first, body.last, scope)
-    else:
-        made = bake_shape(scene, node, body.first, body.last, body.tolerance, scope)
-    return store.edit(scene_id, body.revision, [PlaceShapeBake(node=body.node, targets=made)]).said
+
+    def work(progress: Progress) -> bytes:
+        made: ShapeTargets | ShapeFrames
+        if body.how == "frames":
+            made = bake_frames(scene, node, body.first, body.last, scope, progress)
+        else:
+            made = bake_shape(scene, node, body.first, body.last, body.tolerance, scope, progress)
+        progress.report(1.0)
+        edit = PlaceShapeBake(node=body.node, targets=made)
+        return json.dumps(store.edit(scene_id, body.revision, [edit]).said).encode()
+
+    return jobs.start(Job(f"Baking the shape of {node.label}", "application/json"), work).news
 
 
 @router.get("/shape-bake")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 from playwright.sync_api import Page, expect
 
@@ -27,7 +29,7 @@ def test_channels_are_chosen_by_kind_sorted_and_looked_at_closely(page: Page, de
     page.click("text=The choice (2)")
     expect(page.locator("#review .compared")).to_have_count(2)
     assert titles(page)[0] == "Beacon mast / rotation z"
-    page.select_option("[name=order]", "keys")
+    page.select_option("#order", "keys")
     expect(page.locator("#review .what").first).to_have_text("Warning beacon / look glow")
     before = page.inner_text("#review strong")
     page.check("[name=extremes]")
@@ -94,3 +96,21 @@ def test_a_stale_bake_is_made_again_and_keeps_what_was_done_by_hand(page: Page, 
     assert max(off) == pytest.approx(off[125 * 4], abs=0.2)
     assert off[125 * 4] > 3
     assert off[20 * 4] < 1e-6
+
+
+def test_a_large_bake_shows_how_far_it_is_is_stopped_and_asked_for_again(page: Page, demo_url: str) -> None:
+    page.goto(f"{demo_url}/bake")
+    expect(page.locator("#jobs .job")).to_contain_text("Baking 47 channels")
+    page.click("#jobs button:has-text('Stop')")
+    expect(page.locator("#review")).to_contain_text("Stopped; nothing was kept.")
+    expect(page.locator("#jobs .job")).to_have_count(0)
+    page.click("text=Work it out")
+    expect(page.locator("#review .compared")).to_have_count(47)
+    page.fill("[name=tolerance-degrees]", "0")
+    expect(page.locator("#review")).to_have_text(re.compile("must lie above zero; 0 ° was given. Nothing was changed"))
+    page.fill("[name=tolerance-degrees]", "0.3")
+    place = page.locator("text=Place the keys")
+    expect(place).to_be_enabled()
+    page.evaluate("() => document.querySelector('[name=extremes]').click()")
+    assert place.is_disabled()  # what is shown is no longer what the form says
+    expect(place).to_be_enabled()

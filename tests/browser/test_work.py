@@ -253,3 +253,18 @@ def test_the_keyboard_alone_reaches_and_adds_a_layer(small: Studio) -> None:
     page.keyboard.press("Enter")
     small.lands(1)
     assert small.lanes() == ["Noise"]
+
+
+def test_a_late_answer_does_not_bring_back_what_was_left(demo_url: str, page: Page) -> None:
+    page.goto(f"{demo_url}?at=beacon-mast/rotation.z")
+    Studio(page).ready()
+    slow = []
+    page.route("**/panels?*sign*", lambda route: slow.append(route))
+    page.click("#tree a[data-node='sign']")
+    page.click("#tree a[data-node='mast']")
+    expect(page.locator("#tree a.object.chosen")).to_have_attribute("data-node", "mast")
+    with page.expect_response("**/panels?*sign*"):
+        slow[0].continue_()
+    page.wait_for_timeout(300)
+    expect(page.locator("#tree a.object.chosen")).to_have_attribute("data-node", "mast")
+    assert "at=mast" in page.url

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 from fastapi import FastAPI
@@ -27,3 +29,20 @@ def client(app: FastAPI) -> Iterator[TestClient]:
 def scene(app: FastAPI) -> str:
     """Path of the demo scene."""
     return f"/scenes/{app.state.store.entries()[0].id}"
+
+
+def over(client: TestClient, job: dict[str, Any]) -> dict[str, Any]:
+    """Wait for a job's end."""
+    for _ in range(600):
+        news: dict[str, Any] = client.get(f"/jobs/{job['id']}").json()
+        if news["state"] in ("done", "failed", "stopped"):
+            return news
+        time.sleep(0.05)
+    raise AssertionError("the job does not end")
+
+
+def reviewed(client: TestClient, scene: str, form: dict[str, Any]) -> tuple[str, str]:
+    """A bake that was worked out: its job, and the review as the page shows it."""
+    job = client.post(f"{scene}/bake/review", data=form).json()
+    assert over(client, job)["state"] == "done"
+    return job["id"], client.get(f"/jobs/{job['id']}/result").text

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 import json
-import time
 import zipfile
 from typing import Any
 
@@ -14,18 +13,9 @@ from PIL import Image
 from starlette.testclient import TestClient
 
 from lazzik.core.formats import FORMATS
+from tests.web.conftest import over
 
 QUICK = ("scene", "curves", "csv")
-
-
-def over(client: TestClient, job: dict[str, Any]) -> dict[str, Any]:
-    """Wait for a job's end."""
-    for _ in range(600):
-        news: dict[str, Any] = client.get(f"/jobs/{job['id']}").json()
-        if news["state"] in ("done", "failed", "stopped"):
-            return news
-        time.sleep(0.05)
-    raise AssertionError("the job does not end")
 
 
 def png(width: int = 64, height: int = 48, shade: int = 0) -> bytes:

@@ -7,6 +7,7 @@ from fastapi import FastAPI
 from starlette.testclient import TestClient
 
 from lazzik.cli import serve
+from tests.web.conftest import reviewed
 from tests.web.test_api import SET
 
 
@@ -77,7 +78,7 @@ def test_names_from_a_document_are_escaped_everywhere(client: TestClient, scene:
         client.get(scene, params={"at": "beacon-mast/rotation.z"}).text,
         client.get(f"{scene}/panels", params={"at": "beacon-mast/rotation.z#gust.amplitude"}).text,
         client.get(f"{scene}/deliver").text,
-        client.post(f"{scene}/bake/review", data=form).text,
+        reviewed(client, scene, form)[1],
         client.get(f"{scene}/bake").text,
     ]
     for page in pages:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 import re
+from typing import Any
 
 import pytest
 from fastapi import FastAPI
@@ -11,6 +13,7 @@ from starlette.testclient import TestClient
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.layers import BY_KIND
 from lazzik.web.drawing import line, spark
+from tests.web.conftest import over, reviewed
 
 MAST = "beacon-mast/rotation.z"
 
@@ -76,12 +79,12 @@ def test_numbers_of_layers_have_strata_of_their_own(client: TestClient, scene: s
 
 
 def test_a_bake_is_reviewed_placed_and_taken_back(client: TestClient, scene: str, app: FastAPI) -> None:
-    review = client.post(f"{scene}/bake/review", data=form()).text
+    job, review = reviewed(client, scene, form())
     keys = int(re.search(r"<strong>(\d+) keys</strong> on 1 channel,", review).group(1))  # type: ignore[union-attr]
     assert 20 < keys < 120
     assert review.count('class="bead"') == keys
     assert app.state.store.open(scene.split("/")[-1]).revision == 0
-    assert client.post(f"{scene}/bake", data=form()).status_code == 303
+    assert client.post(f"{scene}/bake", data={"review": job}).status_code == 303
     page = client.get(f"{scene}/bake").text
     assert f"<strong>{keys} keys</strong> on 1 channel." in page
     assert "fitted within 0.1°." in page
@@ -100,24 +103,54 @@ def test_a_bake_is_reviewed_placed_and_taken_back(client: TestClient, scene: str
         ({"tolerance-metres": ""}, "The field is empty"),
         ({"method": "every", "every": "9000"}, "does not fit the range"),
         ({"method": "magic"}, "no way to bake"),
-        ({"channel": "nobody/rotation.z"}, "There is no object"),
-        ({"channel": ""}, "is not an address"),
     ],
 )
-def test_a_mistake_in_the_bake_form_is_said_where_it_happened(
+def test_a_mistake_in_the_bake_form_is_refused_at_once(
     client: TestClient, scene: str, more: dict[str, str], part: str
 ) -> None:
     review = client.post(f"{scene}/bake/review", data=form(**more))
     assert review.status_code == 422
-    assert part in review.text.replace("&#39;", "'")
-    assert client.post(f"{scene}/bake", data=form(**more)).status_code == 422
+    assert part in review.json()["error"]
 
 
-def test_a_stale_bake_is_refused(client: TestClient, scene: str) -> None:
-    edit = {"do": "change-scene", "name": "Other"}
+@pytest.mark.parametrize(
+    ("channel", "part"),
+    [("nobody/rotation.z", "There is no object"), ("", "is not an address"), ([], "Nothing is chosen to bake")],
+)
+def test_a_bake_that_fails_says_why_and_can_not_be_placed(
+    client: TestClient, scene: str, channel: Any, part: str
+) -> None:
+    job = client.post(f"{scene}/bake/review", data=form() | {"channel": channel}).json()
+    news = over(client, job)
+    assert (news["state"], part in news["said"]) == ("failed", True)
+    assert client.post(f"{scene}/bake", data={"review": job["id"]}).status_code == 422
+
+
+def test_a_bake_of_another_state_or_scene_is_refused(client: TestClient, scene: str) -> None:
+    job, _ = reviewed(client, scene, form())
+    again = client.post(f"{scene}/bake/bake-1/again", data={"review": job})
+    assert (again.status_code, "no receipt 'bake-1'" in again.json()["error"]) == (422, True)
+    other = client.post("/scenes", data={"name": "Other"}).headers["location"].split("?")[0]
+    assert "no review of a bake in this scene" in client.post(f"{other}/bake", data={"review": job}).json()["error"]
+    edit = {"do": "change-scene", "name": "Renamed"}
     client.post(f"{scene}/edits", json={"revision": 0, "edits": [edit]})
-    assert client.post(f"{scene}/bake", data=form()).status_code == 409
-    assert client.post(f"{scene}/bake", data=form(revision="x")).status_code == 422
+    assert client.post(f"{scene}/bake", data={"review": job}).status_code == 409
+    assert client.post(f"{scene}/bake", data={"review": "x"}).status_code == 404
+    assert client.post(f"{scene}/bake", data={}).status_code == 404
+
+
+def test_a_large_bake_tells_how_far_it_is_and_is_stopped(client: TestClient, scene: str) -> None:
+    page = client.get(f"{scene}/bake").text
+    channels = re.findall(r'name="channel" value="([^"]+)"', page)
+    assert len(channels) > 40
+    job = client.post(f"{scene}/bake/review", data=form() | {"channel": channels * 4}).json()
+    with client.stream("GET", f"/jobs/{job['id']}/events") as events:
+        told = (json.loads(line[6:]) for line in events.iter_lines() if line.startswith("data: "))
+        first = next(news for news in told if news["share"] > 0)
+        assert " / " in first["said"]
+        client.post(f"/jobs/{job['id']}/stop")
+        assert list(told)[-1]["state"] == "stopped"
+    assert client.post(f"{scene}/bake", data={"review": job["id"]}).status_code == 422
 
 
 def test_small_curves_fill_their_box() -> None:

@@ -13,7 +13,7 @@ from typing import Literal
 
 import numpy as np
 
-from lazzik.core.bake.baking import BakePlan, keys_for
+from lazzik.core.bake.baking import FINER, BakePlan, finer_clock, keys_for, measured
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key, curve_through
 from lazzik.core.channel.layer import held
@@ -25,7 +25,8 @@ from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.fitting.fitting import worst_error
 from lazzik.core.fitting.minimax import PER_FRAME
-from lazzik.core.scene.address import Address, find
+from lazzik.core.progress import UNHEARD, Progress
+from lazzik.core.scene.address import Address, find, title
 from lazzik.core.scene.edits.bakes import BakeAgain, BakedAgain
 from lazzik.core.scene.receipt import Receipt, ReceiptLine
 from lazzik.core.scene.scene import Scene
@@ -47,6 +48,8 @@ class Redone:
     baked: tuple[Key, ...]
     """What the bake makes of the source now."""
     worst: float
+    between: float
+    """The largest error between the checked sub-frames, 0 where it is no larger."""
     carried: tuple[Key, ...]
     """The same with the edits made by hand as offsets."""
     mine: tuple[Key, ...]
@@ -75,8 +78,9 @@ def plan_of(receipt: Receipt) -> BakePlan:
 def stale(scene: Scene, receipt: Receipt, memo: Memo | None = None) -> dict[str, float]:
     """Channels whose source has moved away from what was baked: how far, at most, in the channel's unit."""
     out = {}
+    clock = Clock.over(scene.fps, scene.first, receipt.last, start=receipt.first, per_frame=PER_FRAME)
     for line in receipt.lines:
-        y, channel = _source(scene, receipt, line, memo)
+        y, channel = _source(scene, line, clock, memo)
         if line.baked and channel.keys:
             error = worst_error(line.baked, y, receipt.first, scene.fps)
             if error > line.worst + 1e-7 * max(1.0, float(np.abs(y).max())):
@@ -84,16 +88,16 @@ def stale(scene: Scene, receipt: Receipt, memo: Memo | None = None) -> dict[str,
     return out
 
 
-def bake_again(scene: Scene, name: str, memo: Memo | None = None) -> list[Redone]:
-    """A receipt's channels baked again by its own plan. Raises UnknownAddress if there is no such receipt."""
-    receipt = _receipt(scene, name)
+def bake_again(scene: Scene, name: str, memo: Memo | None = None, progress: Progress = UNHEARD) -> list[Redone]:
+    """A receipt's channels baked again by its own plan. Raises UnknownAddress if there is no such receipt, Stopped."""
+    receipt = receipt_of(scene, name)
     plan = plan_of(receipt)
     out = []
-    for line in receipt.lines:
-        y, channel = _source(scene, receipt, line, memo)
+    for line in progress.over(receipt.lines, lambda line: title(scene, Address.parse(line.address))):
+        fine, channel = _source(scene, line, finer_clock(scene, plan.first, plan.last), memo)
         unit = find(scene, Address.parse(line.address)).quantity.unit
-        baked = keys_for(y, plan, unit, scene.fps)
-        worst = worst_error(baked, y, plan.first, scene.fps)
+        baked, worst, between = measured(fine, plan, unit, scene.fps)
+        y = fine[::FINER].copy()
         old, mine = line.baked or channel.keys, channel.keys or baked
         offset = difference(mine, old, scene.fps)
         carried = added(baked, offset, scene.fps)
@@ -104,30 +108,30 @@ def bake_again(scene: Scene, name: str, memo: Memo | None = None) -> list[Redone
             carried = keys_for(y + hand, plan, unit, scene.fps)
         moved = float(np.max(np.abs(y - _curve(old, receipt, scene.fps))))
         conflicts = _conflicts(offset, y, old, receipt, scene.fps, line.worst)
-        out.append(Redone(line.address, baked, worst, carried, mine, len(offset.regions), conflicts, moved))
+        redone = Redone(line.address, baked, worst, between, carried, mine, len(offset.regions), conflicts, moved)
+        out.append(redone)
     return out
 
 
 def placed_again(scene: Scene, name: str, redone: list[Redone], decisions: Mapping[str, Decision]) -> BakeAgain:
     """The edit that places the outcome; a channel without a decision carries its edits over."""
-    _receipt(scene, name)
+    receipt_of(scene, name)
     return BakeAgain(
         receipt=name,
         channels=tuple(
             BakedAgain(
                 address=item.address, keys=item.keys(decisions.get(item.address, "carry")), baked=item.baked,
-                worst=item.worst,
+                worst=item.worst, between=item.between,
             )
             for item in redone
         ),
     )  # fmt: skip
 
 
-def _source(scene: Scene, receipt: Receipt, line: ReceiptLine, memo: Memo | None) -> tuple[Samples, Channel]:
+def _source(scene: Scene, line: ReceiptLine, clock: Clock, memo: Memo | None) -> tuple[Samples, Channel]:
     """(samples,) what the bake stands for, as it is now, and the channel."""
     place = find(scene, Address.parse(line.address))
     channel = place.channel
-    clock = Clock.over(scene.fps, scene.first, receipt.last, start=receipt.first, per_frame=PER_FRAME)
     y = held(number_on(line.stands_for(channel), clock, Scope(scene, memo, [])), place.quantity)
     return np.array(np.broadcast_to(y, clock.frames.shape), dtype=float), channel
 
@@ -153,7 +157,8 @@ def _conflicts(
     return tuple(found)
 
 
-def _receipt(scene: Scene, name: str) -> Receipt:
+def receipt_of(scene: Scene, name: str) -> Receipt:
+    """A receipt of the scene. Raises UnknownAddress."""
     found = next((receipt for receipt in scene.receipts if receipt.id == name), None)
     if found is None:
         raise UnknownAddress(f"There is no receipt '{name}' in this scene", name)

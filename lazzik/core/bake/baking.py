@@ -15,7 +15,8 @@ from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.fitting.fitting import extremes_of, fit, jumps_of, worst_error
 from lazzik.core.fitting.minimax import PER_FRAME
-from lazzik.core.scene.address import Address, find
+from lazzik.core.progress import UNHEARD, Progress
+from lazzik.core.scene.address import Address, find, title
 from lazzik.core.scene.edits.bakes import BakedChannel, PlaceBake
 from lazzik.core.scene.node import channels_of
 from lazzik.core.scene.receipt import Method
@@ -69,10 +70,13 @@ def bakeable(scene: Scene) -> list[str]:
     ]
 
 
-def bake(scene: Scene, addresses: list[str], plan: BakePlan, memo: Memo | None = None) -> PlaceBake:
-    """The edit that bakes these channels. Raises UnknownAddress, InvalidEdit."""
+def bake(
+    scene: Scene, addresses: list[str], plan: BakePlan, memo: Memo | None = None, progress: Progress = UNHEARD
+) -> PlaceBake:
+    """The edit that bakes these channels. Raises UnknownAddress, InvalidEdit, and Stopped."""
     if not addresses:
         raise InvalidEdit("Nothing is chosen to bake: no channel has a layer that sounds", "channels")
+    watched = progress.over(addresses, lambda address: title(scene, Address.parse(address)))
     return PlaceBake(
         first=plan.first,
         last=plan.last,
@@ -81,20 +85,31 @@ def bake(scene: Scene, addresses: list[str], plan: BakePlan, memo: Memo | None =
         tolerances=plan.tolerances if plan.method == "fitted" else {},
         extremes=plan.extremes,
         steps=plan.steps,
-        channels=tuple(bake_channel(scene, address, plan, memo) for address in addresses),
+        channels=tuple(bake_channel(scene, address, plan, memo) for address in watched),
     )
 
 
 def bake_channel(scene: Scene, address: str, plan: BakePlan, memo: Memo | None = None) -> BakedChannel:
     """Bake one channel; the worst error is measured on the keys that come out, also between the checked sub-frames."""
     unit = find(scene, Address.parse(address)).quantity.unit
-    clock = Clock.over(scene.fps, scene.first, plan.last, start=plan.first, per_frame=FINER * PER_FRAME)
-    fine = evaluate(scene, [address], clock, memo)[address]
+    fine = evaluate(scene, [address], finer_clock(scene, plan.first, plan.last), memo)[address]
+    keys, worst, between = measured(fine, plan, unit, scene.fps)
+    return BakedChannel(address=address, keys=keys, worst=worst, between=between)
+
+
+def finer_clock(scene: Scene, first: int, last: int) -> Clock:
+    """FINER moments for each sub-frame that a bake is checked at."""
+    return Clock.over(scene.fps, scene.first, last, start=first, per_frame=FINER * PER_FRAME)
+
+
+def measured(fine: Samples, plan: BakePlan, unit: str, fps: float) -> tuple[tuple[Key, ...], float, float]:
+    """The keys that a plan makes of a motion on the finer clock, their worst error at the checked sub-frames, and the
+    largest between those where that is larger, otherwise 0."""
     y = fine[::FINER].copy()
-    keys = keys_for(y, plan, unit, scene.fps)
-    worst = worst_error(keys, y, plan.first, scene.fps)
-    between = _between(keys, y, fine, plan, unit, scene.fps)
-    return BakedChannel(address=address, keys=keys, worst=worst, between=between if between > worst else 0.0)
+    keys = keys_for(y, plan, unit, fps)
+    worst = worst_error(keys, y, plan.first, fps)
+    between = _between(keys, y, fine, plan, unit, fps)
+    return keys, worst, between if between > worst else 0.0
 
 
 def _between(keys: tuple[Key, ...], y: Samples, fine: Samples, plan: BakePlan, unit: str, fps: float) -> float:

@@ -11,6 +11,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shape_motion
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.geometry.assets import hold, pack_frames
+from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.targets import ShapeFrames
@@ -19,10 +20,12 @@ LARGEST = 64 * 2**20
 """Bytes of points in one bake."""
 
 
-def bake_frames(scene: Scene, node: Node, first: int, last: int, scope: Scope) -> ShapeFrames:
+def bake_frames(
+    scene: Scene, node: Node, first: int, last: int, scope: Scope, progress: Progress = UNHEARD
+) -> ShapeFrames:
     """An object's deformation over a range as points per frame; its own deformers are what they stand for.
 
-    Raises InvalidEdit if there is nothing to bake, or too much.
+    Raises InvalidEdit if there is nothing to bake, or too much, and Stopped.
     """
     own = bakeable(scene, node, first, last)
     clock = Clock.over(scene.fps, scene.first, last, start=first, per_frame=PER_FRAME)
@@ -35,7 +38,7 @@ def bake_frames(scene: Scene, node: Node, first: int, last: int, scope: Scope) -
         )
     offsets = np.empty((last - first + 1, count, 3), np.float32)
     worst, between = 0.0, []
-    for index in range(len(clock.frames)):
+    for index in progress.over(range(len(clock.frames)), lambda _: "points of each frame"):
         moved = motion.points(index) - motion.rest_plain(index)
         frame, part = divmod(index, PER_FRAME)
         if part:

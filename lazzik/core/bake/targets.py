@@ -22,6 +22,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import ShapeMotion, acting, shape_motion
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.geometry.assets import hold, pack_targets
+from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.targets import MOST_TARGETS, ShapeTargets, Target
@@ -49,16 +50,18 @@ class Fitted:
     worst: float
 
 
-def bake_shape(scene: Scene, node: Node, first: int, last: int, tolerance: float, scope: Scope) -> ShapeTargets:
+def bake_shape(
+    scene: Scene, node: Node, first: int, last: int, tolerance: float, scope: Scope, progress: Progress = UNHEARD
+) -> ShapeTargets:
     """An object's deformation over a range as shape targets; its own deformers are what they stand for.
 
-    Raises InvalidEdit if there is nothing to bake, or too much.
+    Raises InvalidEdit if there is nothing to bake, or too much, and Stopped.
     """
     own = bakeable(scene, node, first, last)
     if not 1e-7 <= tolerance <= 1e3:
         raise InvalidEdit(f"The tolerance must lie above zero; {tolerance:g} m was given", "tolerance")
     clock = Clock.over(scene.fps, scene.first, last, start=first, per_frame=PER_FRAME)
-    fitted = fit_targets(shape_motion(scene, node, clock, scope, own=True), tolerance)
+    fitted = fit_targets(shape_motion(scene, node, clock, scope, own=True), tolerance, progress=progress)
     name = hold(pack_targets(fitted.offsets, fitted.normals))
     rows = tuple(
         Target(
@@ -89,15 +92,18 @@ def bakeable(scene: Scene, node: Node, first: int, last: int) -> tuple[str, ...]
     return own
 
 
-def fit_targets(motion: ShapeMotion, tolerance: float, most: int = MOST_TARGETS) -> Fitted:
-    """The shapes and weights of a surface over a clock of whole frames and sub-frames. Raises InvalidEdit."""
+def fit_targets(
+    motion: ShapeMotion, tolerance: float, most: int = MOST_TARGETS, progress: Progress = UNHEARD
+) -> Fitted:
+    """The shapes and weights of a surface over a clock of whole frames and sub-frames. Raises InvalidEdit, Stopped."""
     clock, count = motion.clock, len(motion.rest.points)
     if 8 * 3 * count * len(clock.frames) > LARGEST_MOTION:
         raise InvalidEdit(f"{count:,} points over {len(clock.frames):,} samples are too many to bake at once", "range")
     moved = np.empty((len(clock.frames), count * 3))
-    for index in range(len(moved)):
+    for index in progress.part(0.0, 0.4).over(range(len(moved)), lambda _: "points of each frame"):
         moved[index] = (motion.points(index) - motion.rest_plain(index)).ravel()
     k, basis = 0, np.empty((0, count * 3))
+    progress.report(0.4, "the fewest shapes")
     for step in (PER_FRAME, 1):  # whole frames nearly always tell all; where they do not, every sample is asked
         basis = _basis(moved[::step], most)
         k = _fewest(moved, basis, SHARE * tolerance)
@@ -113,6 +119,7 @@ def fit_targets(motion: ShapeMotion, tolerance: float, most: int = MOST_TARGETS)
     # each shape as large as its largest use, so that weights lie within one
     reach = np.maximum(np.abs(weights).max(axis=0), 1e-12)
     weights, shapes = weights / reach, shapes * reach[:, None]
+    progress.report(0.75, "keys of the weights")
     keyed, worst = _keyed(moved, shapes, weights, tolerance)
     places = np.flatnonzero(keyed)
     turned = np.empty((len(places[::PER_FRAME]) or 1, count * 3))

@@ -10,6 +10,7 @@ import numpy as np
 import svgelements
 from defusedxml import ElementTree
 from defusedxml.common import DefusedXmlException
+from numpy.typing import NDArray
 
 from lazzik.core.errors import InvalidAsset
 from lazzik.core.geometry.assets import hold, pack_mesh
@@ -108,25 +109,50 @@ def _shapes(content: bytes, name: str) -> list[tuple[str, list[Outline], Color]]
 
 
 def _outlines(path: Any) -> list[Outline]:
-    box = path.bbox()
-    if box is None or not all(math.isfinite(side) and abs(side) < 1e7 for side in box):
+    """(n, 2) pixels of each part of a path, curves cut into pieces by the length of the polygon that holds them."""
+    path.approximate_arcs_with_cubics()
+    parts = [[_controls(segment) for segment in part if _draws(segment)] for part in path.as_subpaths()]
+    held = np.concatenate([np.zeros((0, 2)), *(controls for part in parts for controls in part)])
+    if not len(held) or not np.all(np.abs(held) < 1e7):
         return []
-    step = max(box[2] - box[0], box[3] - box[1], 1e-6) / FINE
+    step = max(float(np.ptp(held, axis=0).max()), 1e-6) / FINE
     out = []
-    for part in path.as_subpaths():
-        points: list[tuple[float, float]] = []
-        for segment in part:
-            if isinstance(segment, svgelements.Move) or segment.start is None or segment.end is None:
-                continue
-            straight = isinstance(segment, svgelements.Line | svgelements.Close)
-            pieces = 1 if straight else min(256, max(4, math.ceil(segment.length(error=0.1, min_depth=2) / step)))
-            points += [tuple(segment.point(k / pieces)) for k in range(pieces)]
-            if len(points) > MOST_PIECES:
-                raise InvalidAsset("The drawing has an outline of too many pieces")
-        outline = np.array(points, dtype=np.float64).reshape(-1, 2)
+    for part in parts:
+        pieces = [_pieces(controls, step) for controls in part]
+        if sum(pieces) > MOST_PIECES:
+            raise InvalidAsset("The drawing has an outline of too many pieces")
+        points = [_along(controls, count) for controls, count in zip(part, pieces, strict=True)]
+        outline = np.concatenate([np.zeros((0, 2)), *points])
         outline = outline[np.linalg.norm(outline - np.roll(outline, 1, axis=0), axis=1) > 1e-6]
-        if len(outline) > 2 and np.all(np.isfinite(outline)):
+        if len(outline) > 2:
             out.append(outline)
+    return out
+
+
+def _draws(segment: Any) -> bool:
+    return not isinstance(segment, svgelements.Move) and segment.start is not None and segment.end is not None
+
+
+def _controls(segment: Any) -> NDArray[np.float64]:
+    """(2 to 4, 2) the control points of a line or a Bézier curve."""
+    names = ("start", "control", "control1", "control2", "end")
+    points = [getattr(segment, name) for name in names if getattr(segment, name, None) is not None]
+    return np.array([(point.x, point.y) for point in points], dtype=np.float64)
+
+
+def _pieces(controls: NDArray[np.float64], step: float) -> int:
+    if len(controls) == 2:
+        return 1
+    return min(256, max(4, math.ceil(float(np.linalg.norm(np.diff(controls, axis=0), axis=1).sum()) / step)))
+
+
+def _along(controls: NDArray[np.float64], pieces: int) -> Outline:
+    """(pieces, 2) points of a Bézier curve of degree n, but for its end: sum of C(n, k) tᵏ (1 − t)ⁿ⁻ᵏ Pₖ."""
+    t = np.arange(pieces)[:, None] / pieces
+    n = len(controls) - 1
+    k = np.arange(n + 1)
+    weights = np.array([math.comb(n, i) for i in k]) * t**k * (1 - t) ** (n - k)
+    out: Outline = weights @ controls
     return out
 
 

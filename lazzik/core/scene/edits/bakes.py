@@ -94,6 +94,9 @@ class BakeAgain(Edit):
     def apply(self, scene: Scene) -> Scene:
         receipt = _newest(scene, self.receipt)
         new = {channel.address: channel for channel in self.channels}
+        strange = sorted(set(new) - {line.address for line in receipt.lines})
+        if strange:
+            raise InvalidEdit(f"{receipt.id} did not bake {', '.join(strange)}", receipt.id)
         lines = []
         for line in receipt.lines:
             outcome = new.get(line.address)
@@ -107,7 +110,9 @@ class BakeAgain(Edit):
                 return channel.replaced(keys=outcome.keys, layers=layers)
 
             scene = write(scene, Address.parse(line.address), placed)
-            lines.append(line.replaced(keys=len(outcome.keys), baked=outcome.baked, worst=outcome.worst))
+            lines.append(
+                line.replaced(keys=len(outcome.keys), baked=outcome.baked, worst=outcome.worst, between=outcome.between)
+            )
         again = receipt.replaced(lines=tuple(lines))
         return scene.replaced(receipts=tuple(again if r.id == receipt.id else r for r in scene.receipts))
 

@@ -1,6 +1,11 @@
-// The bake page: which channels are ticked, and curves that can be looked at closely.
+// The bake page: which channels are ticked, bakes worked out as jobs, and curves that can be looked at closely.
+
+import { post, Refused, text } from "./api.js";
+import { follow } from "./jobs.js";
 
 const form = document.getElementById("bake-form");
+const review = document.getElementById("review");
+const order = document.getElementById("order");
 const boxes = () => [...form.querySelectorAll("[name=channel]")];
 
 // a tick of an object stands for all its channels, and follows them
@@ -26,6 +31,77 @@ form.addEventListener("change", (event) => {
   paintGroups();
 });
 paintGroups();
+
+// what is placed is what was reviewed: while the form says something else, the review has to come first
+let asked = null;
+const says = () => {
+  const fields = new FormData(form);
+  fields.delete("review");
+  return `${new URLSearchParams(fields)}`;
+};
+for (const kind of ["input", "change"]) form.addEventListener(kind, () => {
+  const button = review.querySelector(".main-action");
+  if (button) button.disabled = says() !== asked;
+});
+// leaving a field that was typed in says nothing new
+form.addEventListener("htmx:beforeRequest", (event) => {
+  if (says() === asked) event.preventDefault();
+  else asked = says();
+});
+
+function sort() {
+  const list = review.querySelector(".compared-list");
+  if (!list) return;
+  const rows = [...list.children];
+  rows.forEach((row, place) => { row.dataset.place ??= -place; });
+  rows.sort((a, b) => Number(b.dataset[order.value]) - Number(a.dataset[order.value]));
+  list.replaceChildren(...rows);
+}
+order.addEventListener("change", sort);
+
+function refuse(place, sentence) {
+  const said = Object.assign(document.createElement("p"), { className: "field-error", textContent: sentence });
+  said.setAttribute("role", "alert");
+  place.replaceChildren(said);
+}
+
+// a bake that was asked for fills its place once it is worked out; one that is asked for anew ends the one before
+const running = new Map();
+async function fill(place, news) {
+  const before = running.get(place);
+  running.set(place, news.id);
+  if (before) await post(`/jobs/${before}/stop`, {}).catch(() => {}); // it may be over and forgotten
+  const over = await follow(news);
+  if (running.get(place) !== news.id) return;
+  running.delete(place);
+  if (over?.state === "done") {
+    // the fragment is the server's own page part, every value in it escaped there
+    place.replaceChildren(...new DOMParser().parseFromString(await text(`/jobs/${news.id}/result`), "text/html").body.children);
+    sort();
+  } else if (over?.state === "failed") {
+    refuse(place, `${over.said}. Nothing was changed.`);
+  } else if (over) {
+    refuse(place, over.said);
+    if (place !== review) return;
+    const anew = Object.assign(document.createElement("button"), { type: "button", className: "btn btn-sm quiet", textContent: "Work it out" });
+    anew.addEventListener("click", () => { asked = null; form.dispatchEvent(new Event("change")); });
+    place.append(anew);
+  }
+}
+
+document.addEventListener("htmx:afterRequest", async ({ detail }) => {
+  const place = document.getElementById(detail.elt.dataset.fills);
+  if (!place) return;
+  if (!detail.xhr.response) return void (asked = null); // it never came there, so it may be asked again
+  const answer = JSON.parse(detail.xhr.response);
+  try {
+    if (answer.error) refuse(place, `${answer.error}. Nothing was changed.`);
+    else await fill(place, answer);
+  } catch (error) {
+    if (!(error instanceof Refused)) throw error;
+    refuse(place, error.message);
+  }
+});
 
 // with Ctrl the wheel zooms a compared curve in time about the pointer, a drag moves along it, a double click shows all of it
 const whole = (svg) => (svg.dataset.whole ??= svg.getAttribute("viewBox")).split(" ").map(Number);

@@ -13,15 +13,16 @@ export const onChange = (act) => { after = act; };
 
 // one step after the other: a quick second one is made on what the first one led to
 let queue = Promise.resolve();
-export const send = (what, content) => (queue = queue.catch(() => {}).then(() => sent(what, content)));
+// `worked` makes a state of the answer, where that is the beginning of long work
+export const send = (what, content, worked = (answer) => answer) => (queue = queue.catch(() => {}).then(() => sent(what, content, worked)));
 
-async function sent(what, content) {
+async function sent(what, content, worked) {
   const from = revision();
   document.getElementById("saved").textContent = "Saving …";
   try {
     if (content instanceof FormData) content.set("revision", from);
     const url = `${sceneUrl()}/${what}`;
-    const state = await (content instanceof FormData ? form(url, content) : post(url, { revision: from, ...content }));
+    const state = await worked(await (content instanceof FormData ? form(url, content) : post(url, { revision: from, ...content })));
     place().dataset.revision = state.revision;
     await after(from, state);
     return state;

@@ -24,6 +24,7 @@ function show(item, news) {
   const percent = news.state === "running" ? `${Math.floor(news.share * 100)} % ` : "";
   item.querySelector(".said").textContent = `${percent}${news.said}`;
   if (!OVER.includes(news.state)) return;
+  if (!news.file) return item.remove(); // whoever asked for it shows what came of it
   item.querySelector("progress").remove();
   item.querySelector("button").remove();
   if (news.state !== "done") return;

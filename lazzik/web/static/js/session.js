@@ -23,16 +23,34 @@ function query({ at, also, moving }) {
 
 const shown = () => ({ at: facts.at, also: facts.also, moving: facts.moving });
 
+// what was asked for last; an answer that comes late must not bring back what was left since
+let wanted = shown();
+let newest = 0;
+let latest = null;
+
 // show another address, or the same one anew
-export async function refresh(asked = {}) {
-  const page = new DOMParser().parseFromString(
-    await text(`${sceneUrl()}/panels?${query({ ...shown(), ...asked })}`), "text/html");
+export function refresh(asked = {}) {
+  wanted = { ...wanted, ...asked };
+  return (latest = refreshed(++newest));
+}
+
+async function refreshed(mine) {
+  let page;
+  try {
+    page = new DOMParser().parseFromString(await text(`${sceneUrl()}/panels?${query(wanted)}`), "text/html");
+  } catch (error) {
+    if (mine === newest) wanted = shown();
+    throw error;
+  }
+  if (mine !== newest) return latest;
   for (const id of PANELS) {
     Idiomorph.morph(document.getElementById(id), page.getElementById(id), { ignoreActiveValue: true, callbacks: keep });
   }
   document.getElementById("scene-name").textContent = page.getElementById("scene-name").textContent;
   facts = JSON.parse(document.getElementById("facts").textContent);
+  wanted = shown();
   for (const act of listeners) await act(facts);
+  if (mine !== newest) return latest;
   // last, so that a step is not called saved before it is seen
   Idiomorph.morph(document.getElementById("history"), page.getElementById("history"));
 }
@@ -40,7 +58,7 @@ export async function refresh(asked = {}) {
 // other numbers stay chosen beside the shown one as long as it is the same
 export async function choose(at, { moving = facts.moving, also = at === facts.channel || at.startsWith(`${facts.channel}#`) && !at.split("#").at(-1).includes(".") ? facts.also : [] } = {}) {
   const asked = { at, also, moving };
-  if (`${query(asked)}` !== `${query(shown())}`) history.pushState(null, "", `?${query(asked)}`);
+  if (`${query(asked)}` !== `${query(wanted)}`) history.pushState(null, "", `?${query(asked)}`);
   await refresh(asked);
 }
 

@@ -1,9 +1,10 @@
 // Sheets over the studio: fragments from the server, whose buttons carry the edits that they stand for.
 
-import { Refused, text, upload } from "./api.js";
+import { post, Refused, text, upload } from "./api.js";
 import { members } from "./choice.js";
 import { Change } from "./drags.js";
 import { commit, sceneUrl, send } from "./history.js";
+import { follow } from "./jobs.js";
 import { choose, facts } from "./session.js";
 import { toast } from "./toasts.js";
 
@@ -148,11 +149,21 @@ const landing = {
     if (await commit([edit], { quiet: true })) box.close();
   },
   "shape-bake-form": async (form, fields, box) => {
-    form.querySelector("[type=submit]").textContent = "Baking …";
+    const button = form.querySelector("[type=submit]");
+    const content = { node: form.dataset.node, how: fields.get("how"), first: Number(fields.get("first")), last: Number(fields.get("last")), tolerance: Number(fields.get("tolerance")) / 1000 };
+    button.disabled = true;
+    form.querySelector(".field-error").textContent = "";
     try {
-      await send("bake-shape", { node: form.dataset.node, how: fields.get("how"), first: Number(fields.get("first")), last: Number(fields.get("last")), tolerance: Number(fields.get("tolerance")) / 1000 });
+      await send("bake-shape", content, async (news) => {
+        const closed = () => post(`/jobs/${news.id}/stop`, {});
+        dialog.addEventListener("gone", closed);
+        const over = await follow(news);
+        dialog.removeEventListener("gone", closed);
+        if (over?.state !== "done") throw new Refused(422, over?.said ?? "");
+        return JSON.parse(await text(`/jobs/${news.id}/result`));
+      });
       box.close();
-    } finally { form.querySelector("[type=submit]").textContent = "Bake the shape"; }
+    } finally { button.disabled = false; }
   },
   "stagger-form": async (form, _fields, box) => {
     const change = form.change;

@@ -63,8 +63,9 @@ async function fetchCurves() {
   if (!channelAddress()) return stage?.setPath(new Float32Array(0));
   const asked = new URLSearchParams({ address: channelAddress() });
   for (const other of facts.also) asked.append("also", other);
+  const now = facts;
   const { strata: content } = await packed(`${sceneUrl()}/curves?${asked}`);
-  show(content);
+  if (now === facts) show(content); // otherwise another number is shown by now, with curves of its own
 }
 
 let geometry = null;
