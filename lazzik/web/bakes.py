@@ -26,8 +26,11 @@ router = APIRouter(prefix="/scenes/{scene_id}/bake")
 
 
 async def _form(request: Request) -> FormData:
-    return await request.form()
+    return await request.form(max_fields=MOST_FIELDS)
 
+
+MOST_FIELDS = 50_000
+"""In one form: a field for each channel that is chosen."""
 
 Form = Annotated[FormData, Depends(_form)]
 

@@ -91,6 +91,47 @@ def _cholesky(band: Samples, right: Samples) -> None:
         right[r] /= band[r, 0]
 
 
+@kernel("void(float64[:, ::1], float64[::1], float64[::1], int64, int64, int64, float64[:, ::1], float64[::1], int64)")
+def _gather(
+    basis: Samples, weights: Samples, y: Samples, a: int, b: int, start: int, band: Samples, right: Samples, row: int
+) -> None:
+    """Add the normal equations of the segment on samples a … b − 1 to the system, from a row on."""
+    s00 = s10 = s11 = s20 = s21 = s22 = s30 = s31 = s32 = s33 = 0.0
+    r0 = r1 = r2 = r3 = 0.0
+    for i in range(a - start, b - start):
+        w, h0, h1, h2, h3 = weights[i], basis[i, 0], basis[i, 1], basis[i, 2], basis[i, 3]
+        p0, p1, p2, p3 = w * h0, w * h1, w * h2, w * h3
+        s00 += p0 * h0
+        s10 += p1 * h0
+        s11 += p1 * h1
+        s20 += p2 * h0
+        s21 += p2 * h1
+        s22 += p2 * h2
+        s30 += p3 * h0
+        s31 += p3 * h1
+        s32 += p3 * h2
+        s33 += p3 * h3
+        here = y[start + i]
+        r0 += p0 * here
+        r1 += p1 * here
+        r2 += p2 * here
+        r3 += p3 * here
+    band[row, 0] += s00
+    band[row + 1, 0] += s11
+    band[row + 1, 1] += s10
+    band[row + 2, 0] += s22
+    band[row + 2, 1] += s21
+    band[row + 2, 2] += s20
+    band[row + 3, 0] += s33
+    band[row + 3, 1] += s32
+    band[row + 3, 2] += s31
+    band[row + 3, 3] += s30
+    right[row] += r0
+    right[row + 1] += r1
+    right[row + 2] += r2
+    right[row + 3] += r3
+
+
 @kernel("float64(float64[::1], int64[::1], int64, int64, float64[::1], float64[::1], boolean, boolean, float64, int64)")
 def solve(
     y: Samples,
@@ -111,32 +152,30 @@ def solve(
     """
     start, end = keys[lo], keys[hi]
     count = 2 * (hi - lo + 1)
-    weights = np.ones(end - start + 1)
+    length = end - start
+    weights = np.ones(length)
+    basis = np.empty((length, 4))  # of each sample's own segment; its end is the next one's start
+    for s in range(lo, hi):
+        span = keys[s + 1] - keys[s]
+        for i in range(span):
+            u = i / span
+            rest = 1.0 - u
+            row = keys[s] + i - start
+            basis[row, 0] = (1.0 + 2.0 * u) * rest * rest
+            basis[row, 1] = u * rest * rest * span
+            basis[row, 2] = u * u * (3.0 - 2.0 * u)
+            basis[row, 3] = -u * u * rest * span
     band = np.empty((count, 4))
     right = np.empty(count)
     best = np.inf
     best_values = values[lo : hi + 1].copy()
     best_slopes = slopes[lo : hi + 1].copy()
-    basis = np.empty(4)
+    at_end = abs(values[hi] - y[end])
     for turn in range(rounds):
         band[:] = 0.0
         right[:] = 0.0
         for s in range(lo, hi):
-            left, span = keys[s], keys[s + 1] - keys[s]
-            row = 2 * (s - lo)
-            until = span + 1 if s == hi - 1 else span
-            for i in range(until):
-                u = i / span
-                rest = 1.0 - u
-                basis[0] = (1.0 + 2.0 * u) * rest * rest
-                basis[1] = u * rest * rest * span
-                basis[2] = u * u * (3.0 - 2.0 * u)
-                basis[3] = -u * u * rest * span
-                w = weights[left + i - start]
-                for p in range(4):
-                    right[row + p] += w * basis[p] * y[left + i]
-                    for q in range(p + 1):
-                        band[row + p, p - q] += w * basis[p] * basis[q]
+            _gather(basis, weights, y, keys[s], keys[s + 1], start, band, right, 2 * (s - lo))
         for row in range(count):
             band[row, 0] = band[row, 0] * (1.0 + 1e-12) + 1e-14
         _fix(band, right, 0, values[lo])
@@ -149,24 +188,30 @@ def solve(
         for k in range(lo, hi + 1):
             values[k] = right[2 * (k - lo)]
             slopes[k] = right[2 * (k - lo) + 1]
-        worst = 0.0
+        worst, largest, squares, total = at_end, 0.0, 0.0, 0.0
         for s in range(lo, hi):
-            left, span = keys[s], keys[s + 1] - keys[s]
-            for i in range(span + 1):
-                error = abs(
-                    hermite_at(i / span, span, values[s], slopes[s], values[s + 1], slopes[s + 1]) - y[left + i]
-                )
+            v0, m0, v1, m1 = values[s], slopes[s], values[s + 1], slopes[s + 1]
+            for row in range(keys[s] - start, keys[s + 1] - start):
+                fitted = basis[row, 0] * v0 + basis[row, 1] * m0 + basis[row, 2] * v1 + basis[row, 3] * m1
+                error = abs(fitted - y[start + row])
                 worst = max(worst, error)
-                weights[left + i - start] *= error + 1e-3 * tolerance
+                w = weights[row]
+                squares += w * error * error
+                total += w
+                w *= error + 1e-3 * tolerance
+                weights[row] = w
+                largest = max(largest, w)
         if worst < best:
             best = worst
             best_values[:] = values[lo : hi + 1]
             best_slopes[:] = slopes[lo : hi + 1]
+        # no values and slopes have a smaller weighted square, so none have a largest error below its root
+        hopeless = squares > total * tolerance * tolerance
         stuck = (turn == 1 and best > HOPELESS * tolerance) or (turn == 4 and best > FAR * tolerance)
-        if best <= tolerance or stuck:
+        if best <= tolerance or stuck or hopeless:
             break
-        weights /= weights.max()
-        weights += 1e-6
+        for row in range(length):
+            weights[row] = weights[row] / largest + 1e-6
     values[lo : hi + 1] = best_values
     slopes[lo : hi + 1] = best_slopes
     return best
@@ -270,12 +315,14 @@ def prune(
     slope_b: float,
 ) -> int:
     """Take out keys that their neighbourhood can do without. Returns how many are left."""
+    fresh = np.ones(count, np.bool_)  # not tried since its neighbourhood last changed
     removed = True
     while removed:
         removed = False
         k = 1
         while k < count - 1:
-            if not cubic_fits(y, keys[k - 1], keys[k + 1], tolerance):
+            if not fresh[k] or not cubic_fits(y, keys[k - 1], keys[k + 1], tolerance):
+                fresh[k] = False
                 k += 1
                 continue
             kept_keys, kept_values, kept_slopes = (
@@ -289,10 +336,42 @@ def prune(
             if solve(y, keys, lo, hi, values, slopes, first, last, tolerance, ROUNDS) <= tolerance:
                 count -= 1
                 removed = True
+                fresh[k:count] = fresh[k + 1 : count + 1].copy()
+                fresh[max(0, lo - REACH) : hi + REACH + 1] = True
             else:
                 keys[:count], values[:count], slopes[:count] = kept_keys, kept_values, kept_slopes
+                fresh[k] = False
                 k += 1
     return count
+
+
+@kernel("int64(float64[::1], int64, int64, int64, int64, float64)")
+def _meeting_place(y: Samples, before: int, a: int, b: int, after: int, tolerance: float) -> int:
+    """The middle of the whole frames' samples that one cubic reaches from `before` and another leaves to `after`; −1 if
+    there are none.
+
+    Looked for between samples a and b, of which `before` reaches a and b reaches `after`. A cubic that reaches a
+    sample reaches all before it: so where neither reaches the middle, none can meet, and else one half is left.
+    """
+    low, high = -(-a // PER_FRAME), b // PER_FRAME
+    while low <= high:
+        middle = (low + high) // 2
+        reached = cubic_fits(y, before, middle * PER_FRAME, tolerance)
+        leaves = cubic_fits(y, middle * PER_FRAME, after, tolerance)
+        if reached and leaves:
+            first = last = middle
+            while first > low and cubic_fits(y, (first - 1) * PER_FRAME, after, tolerance):
+                first -= 1
+            while last < high and cubic_fits(y, before, (last + 1) * PER_FRAME, tolerance):
+                last += 1
+            return (first + last) // 2 * PER_FRAME
+        if reached:
+            low = middle + 1
+        elif leaves:
+            high = middle - 1
+        else:
+            return -1
+    return -1
 
 
 @kernel("int64(float64[::1], float64, int64[::1], float64[::1], float64[::1], int64, float64, float64)")
@@ -313,15 +392,10 @@ def merge_pairs(
     """
     k = 1
     while k < count - 2:
-        before, after = keys[k - 1], keys[k + 2]
-        high = longest_cubic(y, before, after, tolerance)
-        if high >= after or not cubic_fits(y, high, after, tolerance):
+        place = _meeting_place(y, keys[k - 1], keys[k], keys[k + 1], keys[k + 2], tolerance)
+        if place < 0:
             k += 1
             continue
-        low = high
-        while low - PER_FRAME > before and cubic_fits(y, low - PER_FRAME, after, tolerance):
-            low -= PER_FRAME
-        place = int(round(0.5 * (low + high) / PER_FRAME)) * PER_FRAME
         kept_keys, kept_values, kept_slopes = keys[:count].copy(), values[:count].copy(), slopes[:count].copy()
         keys[k], values[k] = place, y[place]
         slopes[k] = 0.5 * (kept_slopes[k] + kept_slopes[k + 1])
