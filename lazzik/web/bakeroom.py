@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
+from typing import TypeVar
 
 import numpy as np
 
@@ -17,7 +18,6 @@ from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.fitting.minimax import PER_FRAME
-from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.address import Address, find, title
 from lazzik.core.scene.edits.bakes import PlaceBake
 from lazzik.core.scene.receipt import Receipt
@@ -28,13 +28,15 @@ from lazzik.web.lanes import shown
 
 WIDTH, HEIGHT = 560.0, 64.0
 UNITS = (("m", "metres"), ("°", "degrees"), ("×", "factors"), ("", "other"))
+Item = TypeVar("Item")
+
 MOST_BEADS = 400
 """Beads drawn on one small curve; more would be a smear."""
 
 
 @dataclass(frozen=True)
-class Comparison:
-    """One channel before and after, laid over each other."""
+class Row:
+    """One channel of a bake in numbers. Its curves are asked for once they are in sight."""
 
     title: str
     unit: str
@@ -46,13 +48,19 @@ class Comparison:
     """The worst error between the checked sub-frames, '' if it is no larger to speak of."""
     allowed: str
     """What the plan allows, '' if it allows anything."""
+    share: float
+    """The worst error as a part of what is allowed, by which errors of different units are sorted."""
+
+
+@dataclass(frozen=True)
+class Curves:
+    """A channel before and after, laid over each other."""
+
     before: str
     after: str
     beads: tuple[tuple[float, float], ...]
     span: str
     """The values that the picture's height covers."""
-    share: float
-    """The worst error as a part of what is allowed, by which errors of different units are sorted."""
 
 
 @dataclass(frozen=True)
@@ -61,9 +69,7 @@ class ReceiptView:
 
     receipt: Receipt
     summary: str
-    lines: tuple[Comparison, ...]
-    stale: str
-    """How far the source has moved away since, in words; '' if it has not."""
+    rows: tuple[Row, ...]
 
 
 @dataclass(frozen=True)
@@ -82,7 +88,7 @@ class AgainView:
     """One channel of a bake that is made again: the keys as they are, and what they would become."""
 
     address: str
-    comparison: Comparison
+    row: Row
     edited: int
     conflicts: str
     """Where the motion about an edit changed its shape, in words."""
@@ -117,72 +123,69 @@ def plan_from(form: Mapping[str, str]) -> BakePlan:
     )
 
 
-def review(scene: Scene, placed: PlaceBake, memo: Memo, progress: Progress = UNHEARD) -> list[Comparison]:
+def review(scene: Scene, placed: PlaceBake) -> list[Row]:
     """The outcome of a bake that is not placed yet."""
-    clock = _clock(scene, placed.first, placed.last)
     rows = []
-    for channel in progress.over(placed.channels, lambda _: "curves to look at"):
-        place = find(scene, Address.parse(channel.address))
-        before = number_on(place.number, clock, Scope(scene, memo))
-        allowed = placed.tolerances.get(place.quantity.unit, placed.tolerances.get(""))
-        span = (placed.first, placed.last)
-        rows.append(
-            _compared(scene, channel.address, before, channel.keys, channel.worst, *span, allowed, channel.between)
-        )
+    for channel in placed.channels:
+        unit = _unit(scene, channel.address)
+        allowed = placed.tolerances.get(unit, placed.tolerances.get(""))
+        rows.append(_row(scene, channel.address, channel.keys, channel.worst, channel.between, allowed))
     return rows
 
 
-def again_view(scene: Scene, receipt: Receipt, redone: list[Redone], progress: Progress = UNHEARD) -> list[AgainView]:
-    """What a receipt's channels would become, those with conflicts first."""
+def reviewed_curves(scene: Scene, placed: PlaceBake, place: int, memo: Memo) -> Curves:
+    """One channel of it: as it is evaluated, and through the keys."""
+    channel = _nth(placed.channels, place)
+    number = find(scene, Address.parse(channel.address)).number
+    before = number_on(number, _clock(scene, placed.first, placed.last), Scope(scene, memo))
+    return _curves(scene, channel.address, before, channel.keys, placed.first, placed.last)
+
+
+def again_view(scene: Scene, redone: list[Redone]) -> list[AgainView]:
+    """What a receipt's channels would become."""
     views = []
-    for item in progress.over(redone, lambda _: "curves to look at"):
-        address = Address.parse(item.address)
-        unit = find(scene, address).quantity.unit
-        clock = _clock(scene, receipt.first, receipt.last)
-        now = curve_through(item.mine, scene.fps).at(clock.frames, scene.fps)
-        comparison = _compared(
-            scene, item.address, now, item.carried, item.worst, receipt.first, receipt.last, between=item.between
-        )
+    for item in redone:
+        row = _row(scene, item.address, item.carried, item.worst, item.between)
         where = ", ".join(f"{shown(round(a, 1))} to {shown(round(b, 1))}" for a, b in item.conflicts)
-        moved = f"{shown(float(f'{item.moved:.2g}'))}{' ' if unit == 'm' else ''}{unit}"
-        views.append(AgainView(item.address, comparison, item.edited, where, moved))
-    return sorted(views, key=lambda view: not view.conflicts)
-
-
-def receipts(scene: Scene, memo: Memo) -> list[ReceiptView]:
-    """Past bakes, the newest first."""
-    views = []
-    for receipt in reversed(scene.receipts):
-        lines = []
-        for entry in receipt.lines:
-            channel = find(scene, Address.parse(entry.address)).channel
-            before = number_on(
-                entry.source(channel), _clock(scene, receipt.first, receipt.last), Scope(scene, memo, [])
-            )
-            lines.append(
-                _compared(
-                    scene,
-                    entry.address,
-                    before,
-                    channel.keys,
-                    entry.worst,
-                    receipt.first,
-                    receipt.last,
-                    between=entry.between,
-                )
-            )
-        units = {entry.unit for entry in lines}
-        views.append(ReceiptView(receipt, _summary(receipt, units), tuple(lines), _stale(scene, receipt, memo)))
+        moved = _with_unit(item.moved, _unit(scene, item.address))
+        views.append(AgainView(item.address, row, item.edited, where, moved))
     return views
 
 
-def _stale(scene: Scene, receipt: Receipt, memo: Memo) -> str:
+def again_curves(scene: Scene, receipt: Receipt, redone: list[Redone], place: int) -> Curves:
+    """One channel of it: through the keys as they are, and through what they would become."""
+    item = _nth(redone, place)
+    now = curve_through(item.mine, scene.fps).at(_clock(scene, receipt.first, receipt.last).frames, scene.fps)
+    return _curves(scene, item.address, now, item.carried, receipt.first, receipt.last)
+
+
+def receipts(scene: Scene) -> list[ReceiptView]:
+    """Past bakes, the newest first."""
+    views = []
+    for receipt in reversed(scene.receipts):
+        rows = []
+        for entry in receipt.lines:
+            keys = find(scene, Address.parse(entry.address)).channel.keys
+            rows.append(_row(scene, entry.address, keys, entry.worst, entry.between))
+        views.append(ReceiptView(receipt, _summary(receipt, {row.unit for row in rows}), tuple(rows)))
+    return views
+
+
+def receipt_curves(scene: Scene, receipt: Receipt, place: int, memo: Memo) -> Curves:
+    """One channel of a past bake: as its layers would move it, and through its keys."""
+    entry = _nth(receipt.lines, place)
+    channel = find(scene, Address.parse(entry.address)).channel
+    before = number_on(entry.source(channel), _clock(scene, receipt.first, receipt.last), Scope(scene, memo, []))
+    return _curves(scene, entry.address, before, channel.keys, receipt.first, receipt.last)
+
+
+def moved_away(scene: Scene, receipt: Receipt, memo: Memo) -> str:
+    """How far the source of a bake has moved away since, in words; '' if it has not."""
     moved = stale(scene, receipt, memo)
     if not moved:
         return ""
     address = max(moved, key=moved.__getitem__)
-    unit = find(scene, Address.parse(address)).quantity.unit
-    most = f"{shown(float(f'{moved[address]:.2g}'))}{' ' if unit == 'm' else ''}{unit}"
+    most = _with_unit(moved[address], _unit(scene, address))
     return (
         f"{len(moved)} channel{'' if len(moved) == 1 else 's'}, up to {most} on {title(scene, Address.parse(address))}"
     )
@@ -192,26 +195,25 @@ def _clock(scene: Scene, first: int, last: int) -> Clock:
     return Clock.over(scene.fps, scene.first, last, start=first, per_frame=PER_FRAME)
 
 
-def _compared(
-    scene: Scene,
-    address: str,
-    before: float | Samples,
-    keys: tuple[Key, ...],
-    worst: float,
-    first: int,
-    last: int,
-    allowed: float | None = None,
-    between: float = 0.0,
-) -> Comparison:
-    clock = _clock(scene, first, last)
-    old = np.full(len(clock.frames), before) if isinstance(before, float | int) else before
-    new = curve_through(keys, scene.fps).at(clock.frames, scene.fps) if keys else np.zeros_like(old)
-    low, high = float(min(old.min(), new.min())), float(max(old.max(), new.max()))
-    margin = 0.08 * (high - low) or 1.0
-    low, high = low - margin, high + margin
-    inside = [key for key in keys if first <= key.frame <= last]
-    unit = find(scene, Address.parse(address)).quantity.unit
-    return Comparison(
+def _unit(scene: Scene, address: str) -> str:
+    return find(scene, Address.parse(address)).quantity.unit
+
+
+def _with_unit(value: float, unit: str) -> str:
+    return f"{shown(float(f'{value:.2g}'))}{' ' if unit == 'm' else ''}{unit}"
+
+
+def _nth(items: Sequence[Item], place: int) -> Item:
+    if not 0 <= place < len(items):
+        raise InvalidEdit(f"There is no channel {place}; there are {len(items)}", "place")
+    return items[place]
+
+
+def _row(
+    scene: Scene, address: str, keys: tuple[Key, ...], worst: float, between: float, allowed: float | None = None
+) -> Row:
+    unit = _unit(scene, address)
+    return Row(
         title(scene, Address.parse(address)),
         unit,
         len(keys),
@@ -219,17 +221,32 @@ def _compared(
         shown(float(f"{worst:.2g}")),
         shown(float(f"{between:.2g}")) if between > 1.2 * max(worst, allowed or 0.0) else "",
         shown(allowed) if allowed else "",
-        line(old, WIDTH, HEIGHT, low, high),
-        line(new, WIDTH, HEIGHT, low, high),
+        worst / (allowed or TOLERANCES.get(unit, TOLERANCES[""])),
+    )
+
+
+def _curves(
+    scene: Scene, address: str, before: float | Samples, keys: tuple[Key, ...], first: int, last: int
+) -> Curves:
+    clock = _clock(scene, first, last)
+    old = np.full(len(clock.frames), before) if isinstance(before, float | int) else before
+    new = curve_through(keys, scene.fps).at(clock.frames, scene.fps) if keys else np.zeros_like(old)
+    low, high = float(min(old.min(), new.min())), float(max(old.max(), new.max()))
+    margin = 0.08 * (high - low) or 1.0
+    bottom, top = low - margin, high + margin
+    inside = [key for key in keys if first <= key.frame <= last]
+    unit = _unit(scene, address)
+    return Curves(
+        line(old, WIDTH, HEIGHT, bottom, top),
+        line(new, WIDTH, HEIGHT, bottom, top),
         tuple(
             (
                 round((key.frame - first) / (last - first) * WIDTH, 1),
-                round(HEIGHT - (key.value - low) / (high - low) * HEIGHT, 1),
+                round(HEIGHT - (key.value - bottom) / (top - bottom) * HEIGHT, 1),
             )
             for key in (inside if len(inside) <= MOST_BEADS else [])
         ),
-        f"{shown(round(low + margin, 3))} to {shown(round(high - margin, 3))}{' ' if unit == 'm' else ''}{unit}",
-        worst / (allowed or TOLERANCES.get(unit, TOLERANCES[""])),
+        f"{shown(round(low, 3))} to {shown(round(high, 3))}{' ' if unit == 'm' else ''}{unit}",
     )
 
 

@@ -5,6 +5,7 @@ A bake is worked out as a job, and what was reviewed is what is placed.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Annotated, Any, get_args
 
@@ -18,7 +19,21 @@ from lazzik.core.errors import InvalidEdit
 from lazzik.core.progress import Progress
 from lazzik.core.scene.edits.bakes import TakeBack
 from lazzik.store.scenes import State
-from lazzik.web.bakeroom import HEIGHT, UNITS, WIDTH, again_view, choices, plan_from, receipts, review
+from lazzik.web.bakeroom import (
+    HEIGHT,
+    UNITS,
+    WIDTH,
+    Curves,
+    again_curves,
+    again_view,
+    choices,
+    moved_away,
+    plan_from,
+    receipt_curves,
+    receipts,
+    review,
+    reviewed_curves,
+)
 from lazzik.web.context import Kept, Store, templates
 from lazzik.web.jobs import Job, Jobs, Running
 
@@ -46,6 +61,8 @@ class Reviewed:
     state: State
     made: Any
     """The edit, or what baking again gave."""
+    curves: Callable[[int], Curves]
+    """Those of the n-th channel."""
 
 
 @router.get("")
@@ -53,7 +70,6 @@ def page(
     request: Request,
     scene_id: str,
     store: Store,
-    memo: Kept,
     at: str = "",
     also: Annotated[tuple[str, ...], Query()] = (),
 ) -> Response:
@@ -70,8 +86,7 @@ def page(
         "count": len(offers),
         "kinds": [(unit, name) for unit, name in UNITS if any(offer.unit == unit for offer in offers)],
         "units": [(unit, name, TOLERANCES[unit]) for unit, name in UNITS],
-        "receipts": receipts(state.scene, memo),
-        "size": SIZE,
+        "receipts": receipts(state.scene),
     }
     return templates.TemplateResponse(request, "bake.html", content)
 
@@ -85,14 +100,41 @@ def reviewed(request: Request, scene_id: str, form: Form, store: Store, memo: Ke
     job = Job(f"Baking {len(channels)} channel{'' if len(channels) == 1 else 's'}", PAGE)
 
     def work(progress: Progress) -> bytes:
-        placed = bake(state.scene, channels, plan, memo, progress.part(0.0, 0.8))
-        rows = review(state.scene, placed, memo, progress.part(0.8, 1.0))
+        placed = bake(state.scene, channels, plan, memo, progress)
+        job.outcome = Reviewed(state, placed, lambda place: reviewed_curves(state.scene, placed, place, memo))
         every_frame = len(placed.channels) * (placed.last - placed.first + 1)
-        job.outcome = Reviewed(state, placed)
-        content = {"job": job, "rows": rows, "placed": placed, "every_frame": every_frame}
-        return _part("_bake_review.html", content)
+        content = {"curves": _curves_of(scene_id, job), "placed": placed, "every_frame": every_frame}
+        return _part("_bake_review.html", content | {"job": job, "rows": review(state.scene, placed)})
 
     return jobs.start(job, work).news
+
+
+@router.get("/reviews/{job_id}/{place}")
+def curves_in_review(request: Request, job_id: str, place: int, jobs: Running) -> Response:
+    """The curves of one channel that was worked out."""
+    seen = jobs.find(job_id).outcome
+    if not isinstance(seen, Reviewed):
+        raise InvalidEdit("That is no review of a bake", "review")
+    return _drawn(request, seen.curves(place))
+
+
+@router.get("/{receipt}/curves/{place}")
+def curves_of_receipt(request: Request, scene_id: str, receipt: str, place: int, store: Store, memo: Kept) -> Response:
+    """The curves of one channel of a past bake."""
+    scene = store.open(scene_id).scene
+    return _drawn(request, receipt_curves(scene, receipt_of(scene, receipt), place, memo))
+
+
+@router.get("/{receipt}/source")
+def source(request: Request, scene_id: str, receipt: str, store: Store, memo: Kept) -> Response:
+    """Whether the source of a past bake has changed since."""
+    scene = store.open(scene_id).scene
+    moved = moved_away(scene, receipt_of(scene, receipt), memo)
+    return templates.TemplateResponse(request, "_bake_source.html", {"moved": moved})
+
+
+def _drawn(request: Request, curves: Curves) -> Response:
+    return templates.TemplateResponse(request, "_bake_curves.html", {"curves": curves, "size": SIZE})
 
 
 @router.post("")
@@ -118,10 +160,11 @@ def again(scene_id: str, receipt: str, store: Store, memo: Kept, jobs: Running) 
     job = Job(f"Baking {len(kept.lines)} channel{'' if len(kept.lines) == 1 else 's'} again", PAGE)
 
     def work(progress: Progress) -> bytes:
-        redone = bake_again(state.scene, receipt, memo, progress.part(0.0, 0.8))
-        rows = again_view(state.scene, kept, redone, progress.part(0.8, 1.0))
-        job.outcome = Reviewed(state, redone)
-        return _part("_again.html", {"job": job, "scene_id": scene_id, "receipt": kept, "rows": rows})
+        redone = bake_again(state.scene, receipt, memo, progress)
+        redone.sort(key=lambda item: not item.conflicts)  # what needs a decision comes first
+        job.outcome = Reviewed(state, redone, lambda place: again_curves(state.scene, kept, redone, place))
+        content = {"job": job, "scene_id": scene_id, "receipt": kept, "curves": _curves_of(scene_id, job)}
+        return _part("_again.html", content | {"views": again_view(state.scene, redone)})
 
     return jobs.start(job, work).news
 
@@ -142,14 +185,19 @@ def place_again(scene_id: str, receipt: str, form: Form, store: Store, jobs: Run
 
 
 def _seen(jobs: Jobs, scene_id: str, form: FormData) -> Reviewed:
-    seen = jobs.find(str(form.get("review", ""))).outcome
-    if not isinstance(seen, Reviewed) or seen.state.id != scene_id:
+    job = jobs.find(str(form.get("review", "")))
+    seen = job.outcome
+    if job.state != "done" or not isinstance(seen, Reviewed) or seen.state.id != scene_id:
         raise InvalidEdit("That is no review of a bake in this scene; look at the bake first", "review")
     return seen
 
 
+def _curves_of(scene_id: str, job: Job) -> str:
+    return f"/scenes/{scene_id}/bake/reviews/{job.id}"
+
+
 def _part(name: str, content: dict[str, Any]) -> bytes:
-    return templates.get_template(name).render(content | {"size": SIZE}).encode()
+    return templates.get_template(name).render(content).encode()
 
 
 def _revision(value: object) -> int:

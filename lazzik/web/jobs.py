@@ -148,7 +148,7 @@ class Jobs:
         except LazzikError as error:
             job.tell(state="failed", said=error.message)
         except Exception as error:  # whatever it is, the page must hear of it
-            job.tell(state="failed", said=f"Something went wrong that should not have: {type(error).__name__}.")
+            job.tell(state="failed", said=f"Something went wrong that should not have: {type(error).__name__}")
             raise
 
     def file(self, job: Job) -> Path:

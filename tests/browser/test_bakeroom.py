@@ -100,12 +100,17 @@ def test_a_stale_bake_is_made_again_and_keeps_what_was_done_by_hand(page: Page, 
 
 def test_a_large_bake_shows_how_far_it_is_is_stopped_and_asked_for_again(page: Page, demo_url: str) -> None:
     page.goto(f"{demo_url}/bake")
+    expect(page.locator("#review .compared")).to_have_count(47)
+    page.fill("#bake-form [name=last]", "20000")
     expect(page.locator("#jobs .job")).to_contain_text("Baking 47 channels")
     page.click("#jobs button:has-text('Stop')")
     expect(page.locator("#review")).to_contain_text("Stopped; nothing was kept.")
     expect(page.locator("#jobs .job")).to_have_count(0)
     page.click("text=Work it out")
+    expect(page.locator("#jobs .job")).to_contain_text(" / ")
+    page.fill("#bake-form [name=last]", "250")
     expect(page.locator("#review .compared")).to_have_count(47)
+    expect(page.locator("#jobs .job")).to_have_count(0)
     page.fill("[name=tolerance-degrees]", "0")
     expect(page.locator("#review")).to_have_text(re.compile("must lie above zero; 0 ° was given. Nothing was changed"))
     page.fill("[name=tolerance-degrees]", "0.3")

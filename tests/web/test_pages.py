@@ -82,12 +82,18 @@ def test_a_bake_is_reviewed_placed_and_taken_back(client: TestClient, scene: str
     job, review = reviewed(client, scene, form())
     keys = int(re.search(r"<strong>(\d+) keys</strong> on 1 channel,", review).group(1))  # type: ignore[union-attr]
     assert 20 < keys < 120
-    assert review.count('class="bead"') == keys
+    curves = client.get(f"{scene}/bake/reviews/{job}/0").text
+    assert f"{scene}/bake/reviews/{job}/0" in review
+    assert curves.count('class="bead"') == keys
+    assert client.get(f"{scene}/bake/reviews/{job}/1").status_code == 422
     assert app.state.store.open(scene.split("/")[-1]).revision == 0
     assert client.post(f"{scene}/bake", data={"review": job}).status_code == 303
     page = client.get(f"{scene}/bake").text
     assert f"<strong>{keys} keys</strong> on 1 channel." in page
     assert "fitted within 0.1°." in page
+    placed = client.get(f"{scene}/bake/bake-1/curves/0").text
+    assert re.findall(' d="([^"]+)"', placed) == re.findall(' d="([^"]+)"', curves)
+    assert "The source is as it was." in client.get(f"{scene}/bake/bake-1/source").text
     before = app.state.store.at(scene.split("/")[-1], 0)
     assert client.post(f"{scene}/bake/bake-1/take-back", data={"revision": "1"}).status_code == 303
     assert app.state.store.open(scene.split("/")[-1]).scene == before

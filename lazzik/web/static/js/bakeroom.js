@@ -78,6 +78,7 @@ async function fill(place, news) {
     // the fragment is the server's own page part, every value in it escaped there
     place.replaceChildren(...new DOMParser().parseFromString(await text(`/jobs/${news.id}/result`), "text/html").body.children);
     sort();
+    htmx.process(place);
   } else if (over?.state === "failed") {
     refuse(place, `${over.said}. Nothing was changed.`);
   } else if (over) {
