@@ -7,13 +7,14 @@ import pytest
 from hypothesis import given
 
 from lazzik.core.bake.again import bake_again, placed_again, stale
-from lazzik.core.bake.baking import BakePlan, bake, sampled
+from lazzik.core.bake.baking import BakePlan, bake, bakeable, sampled
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key, curve_through
 from lazzik.core.channel.sums import added, difference
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.fitting.fitting import extremes_of, fit
+from lazzik.core.scene.address import exists
 from lazzik.core.scene.scene import Scene
 from tests.conftest import edited, turned
 from tests.strategies import keys
@@ -48,6 +49,23 @@ def test_a_bake_is_stale_once_its_source_moves_and_no_sooner(baked: Scene) -> No
     assert "pine-1/rotation.z" in stale(dialled, dialled.receipts[0])
     riding = edited(baked, {"do": "add-layer", "address": MAST, "kind": "noise"})
     assert stale(riding, riding.receipts[0]) == {}
+
+
+def test_what_one_bake_rounds_off_is_no_change_of_what_reads_it_but_an_edit_is(demo: Scene) -> None:
+    everything = bake(demo, bakeable(demo), BakePlan(0, 250)).apply(demo)
+    assert stale(everything, everything.receipts[0]) == {}
+    key = keys_of(everything)[len(keys_of(everything)) // 2]
+    by_hand = edited(everything, {"do": "move-keys", "address": MAST, "frames": [key.frame], "rise": 5})
+    plates = [f"guy-plate-{n}/deform.wring.angle" for n in (1, 2, 3, 4)]
+    assert set(stale(by_hand, by_hand.receipts[0])) == {address for address in plates if exists(demo, address)}
+    second = placed_again(by_hand, "bake-1", bake_again(by_hand, "bake-1"), {}).apply(by_hand)
+    assert stale(second, second.receipts[0]) == {}
+    # the plates wring by thrice what the mast sways
+    clock = demo.clock(4)
+    before, after = evaluate(everything, [MAST, plates[0]], clock), evaluate(second, [MAST, plates[0]], clock)
+    lift = [after[address] - before[address] for address in (MAST, plates[0])]
+    np.testing.assert_allclose(lift[1], lift[0] * (before[plates[0]].max() / before[MAST].max()), atol=0.8)
+    assert lift[0].max() == pytest.approx(5, abs=0.01)
 
 
 def test_without_edits_by_hand_it_is_the_new_bake(baked: Scene, demo: Scene) -> None:

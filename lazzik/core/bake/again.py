@@ -3,12 +3,17 @@
 With b the curve that the bake made, e the edited one and n the new one, the outcome is n + (e − b): an edit is the
 offset that it was. Where the motion about an edit has changed its shape, the offset may no longer mean what it meant:
 that is a conflict, and a person decides.
+
+Channels baked together may read one another. What the bake rounds off on one is then no change of another's source:
+they are compared with each other as they would be without the bake, and only with keys that were edited by hand as
+they are.
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from graphlib import TopologicalSorter
 from typing import Literal
 
 import numpy as np
@@ -26,9 +31,10 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.fitting.fitting import worst_error
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.progress import UNHEARD, Progress
-from lazzik.core.scene.address import Address, find, title
+from lazzik.core.scene.address import Address, find, title, write
 from lazzik.core.scene.edits.bakes import BakeAgain, BakedAgain
 from lazzik.core.scene.receipt import Receipt, ReceiptLine
+from lazzik.core.scene.references import readers
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
 
@@ -79,8 +85,9 @@ def stale(scene: Scene, receipt: Receipt, memo: Memo | None = None) -> dict[str,
     """Channels whose source has moved away from what was baked: how far, at most, in the channel's unit."""
     out = {}
     clock = Clock.over(scene.fps, scene.first, receipt.last, start=receipt.first, per_frame=PER_FRAME)
+    beside = _unbaked(scene, receipt)
     for line in receipt.lines:
-        y, channel = _source(scene, line, clock, memo)
+        y, channel = _source(scene, beside, line, clock, memo)
         if line.baked and channel.keys:
             error = worst_error(line.baked, y, receipt.first, scene.fps)
             if error > line.worst + 1e-7 * max(1.0, float(np.abs(y).max())):
@@ -92,9 +99,10 @@ def bake_again(scene: Scene, name: str, memo: Memo | None = None, progress: Prog
     """A receipt's channels baked again by its own plan. Raises UnknownAddress if there is no such receipt, Stopped."""
     receipt = receipt_of(scene, name)
     plan = plan_of(receipt)
-    out = []
-    for line in progress.over(receipt.lines, lambda line: title(scene, Address.parse(line.address))):
-        fine, channel = _source(scene, line, finer_clock(scene, plan.first, plan.last), memo)
+    out = {}
+    beside = _unbaked(scene, receipt)
+    for line in progress.over(_read_first(scene, receipt), lambda line: title(scene, Address.parse(line.address))):
+        fine, channel = _source(scene, beside, line, finer_clock(scene, plan.first, plan.last), memo)
         unit = find(scene, Address.parse(line.address)).quantity.unit
         baked, worst, between = measured(fine, plan, unit, scene.fps)
         y = fine[::FINER].copy()
@@ -109,8 +117,10 @@ def bake_again(scene: Scene, name: str, memo: Memo | None = None, progress: Prog
         moved = float(np.max(np.abs(y - _curve(old, receipt, scene.fps))))
         conflicts = _conflicts(offset, y, old, receipt, scene.fps, line.worst)
         redone = Redone(line.address, baked, worst, between, carried, mine, len(offset.regions), conflicts, moved)
-        out.append(redone)
-    return out
+        out[line.address] = redone
+        if redone.edited:
+            beside = write(beside, Address.parse(line.address), lambda c, keys=carried: c.replaced(keys=keys))  # type: ignore[misc]
+    return [out[line.address] for line in receipt.lines]
 
 
 def placed_again(scene: Scene, name: str, redone: list[Redone], decisions: Mapping[str, Decision]) -> BakeAgain:
@@ -128,11 +138,30 @@ def placed_again(scene: Scene, name: str, redone: list[Redone], decisions: Mappi
     )  # fmt: skip
 
 
-def _source(scene: Scene, line: ReceiptLine, clock: Clock, memo: Memo | None) -> tuple[Samples, Channel]:
-    """(samples,) what the bake stands for, as it is now, and the channel."""
+def _unbaked(scene: Scene, receipt: Receipt) -> Scene:
+    """The scene with those of a receipt's channels that anything reads as they were before the bake, unless their keys
+    were edited by hand since."""
+    read = {address for _, reads in readers(scene) for address in reads}
+    out = scene
+    for line in receipt.lines:
+        address = Address.parse(line.address)
+        if line.address in read and find(scene, address).channel.keys == line.baked:
+            out = write(out, address, line.source)
+    return out
+
+
+def _read_first(scene: Scene, receipt: Receipt) -> list[ReceiptLine]:
+    """A receipt's lines, those that others read before their readers."""
+    order = list(TopologicalSorter(dict(readers(scene))).static_order())
+    place = {address: index for index, address in enumerate(order)}
+    return sorted(receipt.lines, key=lambda line: place.get(line.address, -1))
+
+
+def _source(scene: Scene, beside: Scene, line: ReceiptLine, clock: Clock, memo: Memo | None) -> tuple[Samples, Channel]:
+    """(samples,) what the bake stands for, as it is now in the scene `beside`, and the channel."""
     place = find(scene, Address.parse(line.address))
     channel = place.channel
-    y = held(number_on(line.stands_for(channel), clock, Scope(scene, memo, [])), place.quantity)
+    y = held(number_on(line.stands_for(channel), clock, Scope(beside, memo, [])), place.quantity)
     return np.array(np.broadcast_to(y, clock.frames.shape), dtype=float), channel
 
 
