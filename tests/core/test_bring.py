@@ -201,6 +201,25 @@ def test_animations_become_keys(scene: Scene) -> None:
     assert pose(scene.by_id["bone"], frame).position[0][1] == pytest.approx(0.5 * 2 + 1.5 * 6 / 8 + 0.5 * 3)
 
 
+def test_other_animations_become_clips_of_the_numbers_that_they_move(scene: Scene) -> None:
+    (calm,) = scene.clips
+    assert (calm.label, calm.length) == ("Calm", 60)
+    assert [(t.label, t.unit, t.origin) for t in calm.tracks] == [
+        (f"Arrow / rotation {axis}", "°", f"arrow/rotation.{axis}") for axis in "xyz"
+    ]
+    playing = edited(scene, {"do": "play-clip", "clip": calm.id, "frame": 20, "after": "hold"})
+    frames = np.array([20.0, 34.9, 35.1, 49.9, 50.1, 79.9, 80.1, 100.0])
+    turns = Rotation.from_quat(pose(playing.by_id["arrow"], playing.clock().at(frames), Scope(playing)).orientation)
+    wanted = Rotation.from_quat(TURNS[[0, 0, 1, 1, 2, 2, 3, 3]])
+    assert np.degrees((wanted.inv() * turns).magnitude()).max() < 1e-4
+    brought = bring(scene, {"vane.glb": vane().packed()})
+    assert "other animations are clips" in brought.notes[-1]
+    twice = applied(scene, [brought.edit])
+    assert [(clip.id, clip.tracks[0].origin) for clip in twice.clips] == [
+        ("calm", "arrow/rotation.x"), ("calm_2", "arrow-2/rotation.x"),
+    ]  # fmt: skip
+
+
 def test_the_reader_agrees_with_another_on_where_everything_is(scene: Scene) -> None:
     loaded = trimesh.load(io.BytesIO(vane().packed()), file_type="glb")
     now = scene.clock().at(np.array([10.0]))

@@ -59,7 +59,10 @@ def bring(scene: Scene, files: Mapping[str, bytes], *, depth: float = 0.0) -> Br
         notes = [f"Kept in the file, and written out again with it: {', '.join(read.kept)}."] if read.kept else []
         if read.last > scene.last:
             notes.append(f"Its motion ends at frame {read.last:g}, after the scene's last.")
-        return Brought(BringIn(label=stem, nodes=read.nodes), tuple(notes))
+        if read.clips:
+            names = ", ".join(clip.label for clip in read.clips[:6]) + (" …" if len(read.clips) > 6 else "")
+            notes.append(f"Its other animations are clips, to be played from Poses and clips (B): {names}.")
+        return Brought(BringIn(label=stem, nodes=read.nodes, clips=read.clips), tuple(notes))
     if kind == ".svg":
         return Brought(BringIn(label=stem, nodes=read_svg(content, name, depth)))
     imported = read_mesh(content, name)

@@ -1,4 +1,5 @@
-"""From a glTF 2.0 file to objects: hierarchy, meshes, flat colours, cameras, lights, and the first animation as keys.
+"""From a glTF 2.0 file to objects: hierarchy, meshes, flat colours, cameras, lights; its first animation as keys, the
+others as clips.
 
 The whole file is kept as an asset, and each object knows which of the file's nodes it came from, so that what is not
 modelled here can be written out again untouched.
@@ -27,7 +28,9 @@ from lazzik.core.formats.gltf_file import GltfFile, open_gltf
 from lazzik.core.geometry.assets import asset, hold, name_of, pack_mesh, pack_weights
 from lazzik.core.geometry.imported import MOST_POINTS, MeshShape
 from lazzik.core.geometry.mesh import Mesh, normals_of
+from lazzik.core.layers.clip import LONGEST, MOST_TRACKS, Clip, Track
 from lazzik.core.scene.edits.base import free_slug
+from lazzik.core.scene.edits.dials import free_name
 from lazzik.core.scene.node import Camera, Color, Light, Look, Node, Origin, Position, Rotation, Scale
 from lazzik.core.scene.scene import DEEPEST, MOST_NODES
 from lazzik.core.types import Points, Quaternions, Samples, Triangles
@@ -37,6 +40,9 @@ TURN_WITHIN = 0.02
 
 MOST_KEYS = 200_000
 
+PARTS = {"translation": ("position", "m"), "rotation": ("rotation", "°"), "scale": ("scale", "×")}
+"""What an animation may move -> what it is here, and its unit."""
+
 
 @dataclass(frozen=True)
 class Read:
@@ -44,22 +50,26 @@ class Read:
 
     nodes: tuple[Node, ...]
     """In the order of the file, each after what it sits under."""
+    clips: tuple[Clip, ...]
+    """Its animations after the first; their tracks come from numbers of these objects."""
     last: float
-    """Frame at which its animation ends; −inf without one."""
+    """Frame at which its first animation ends; −inf without one."""
     kept: tuple[str, ...]
     """What is kept in the file but not shown, in words."""
 
 
 def read_gltf(file: GltfFile, fps: float, first: int) -> Read:
     """The objects of a file. Raises InvalidAsset, saying what is wrong and where."""
-    return _Reader(file, hold(file.packed()), fps, first, hold).read()
+    reader = _Reader(file, hold(file.packed()), fps, first, hold)
+    nodes = reader.nodes()
+    return Read(nodes, reader.clips(nodes), reader.last, reader.left())
 
 
 @lru_cache(maxsize=8)
 def read_again(name: str, fps: float, first: int) -> dict[int, Node]:
     """The objects of a kept file as they were when it was brought in, by the file's own numbers."""
-    found = _Reader(open_gltf(asset(name), name), name, fps, first, name_of).read()
-    return {node.origin.index: node for node in found.nodes if node.origin}
+    found = _Reader(open_gltf(asset(name), name), name, fps, first, name_of).nodes()
+    return {node.origin.index: node for node in found if node.origin}
 
 
 class _Reader:
@@ -71,24 +81,64 @@ class _Reader:
         self.kept: dict[str, int] = {}
         self.last = -np.inf
 
-    def read(self) -> Read:
+    def nodes(self) -> tuple[Node, ...]:
         """Everything below the roots of the file's scene."""
         rows = self.file.rows("nodes")
         if len(rows) > MOST_NODES:
             raise InvalidAsset(f"The file has {len(rows):,} objects; {MOST_NODES:,} are the most")
         order = self._order(rows)
-        moves = self._animation(rows)
+        first = self.file.rows("animations")[:1]
+        moves = self._moves(first[0], rows) if first else {}
+        self.last = max(
+            (channel.keys[-1].frame for paths in moves.values() for path in paths.values() for channel in path),
+            default=-np.inf,
+        )
         ids: dict[int, str] = {}
         nodes = []
         for index, parent in order:
             ids[index] = free_slug(str(rows[index].get("name") or f"object-{index + 1}"), set(ids.values()))
             nodes.append(self._node(index, rows[index], ids, parent, moves.get(index, {})))
+        return tuple(nodes)
+
+    def clips(self, nodes: tuple[Node, ...]) -> tuple[Clip, ...]:
+        """The animations after the first, as clips of the numbers that they move."""
+        rows = self.file.rows("nodes")
+        ours = {node.origin.index: node for node in nodes if node.origin}
+        out: list[Clip] = []
+        for number, animation in enumerate(self.file.rows("animations")[1:], 2):
+            moves = self._moves(animation, rows)
+            label = str(animation.get("name") or f"Animation {number}")[:120]
+            tracks = self._tracks([(ours[index], paths) for index, paths in moves.items() if index in ours])
+            length = max((track.motion.keys[-1].frame for track in tracks), default=0.0)
+            if not 0 < len(tracks) <= MOST_TRACKS or length > LONGEST:
+                self.kept["animations that make no clip"] = self.kept.get("animations that make no clip", 0) + 1
+                continue
+            name = free_name(label, {clip.id for clip in out}, "clip")
+            out.append(Clip(id=name, label=label, length=max(1.0, length), tracks=tracks))
+        return tuple(out)
+
+    def _tracks(self, moves: list[tuple[Node, dict[str, list[Channel]]]]) -> tuple[Track, ...]:
+        tracks: list[Track] = []
+        for node, paths in moves:
+            for path, channels in paths.items():
+                part, unit = PARTS[path]
+                for axis, channel in zip("xyz", channels, strict=True):
+                    label = f"{node.label[:100]} / {part} {axis}"
+                    keys = tuple(key.replaced(frame=key.frame - self.first) for key in channel.keys)
+                    tracks.append(
+                        Track(
+                            id=free_name(label, {track.id for track in tracks}, "track"), label=label, unit=unit,
+                            origin=f"{node.id}/{part}.{axis}", motion=Channel(keys=keys),
+                        )
+                    )  # fmt: skip
+        return tuple(tracks)
+
+    def left(self) -> tuple[str, ...]:
+        """What is kept in the file but not shown, in words."""
         for word, what in (("textures", "textures"), ("skins", "skins"), ("materials", "materials as they are")):
             if self.file.rows(word):
                 self.kept[what] = len(self.file.rows(word))
-        if len(self.file.rows("animations")) > 1:
-            self.kept["more animations"] = len(self.file.rows("animations")) - 1
-        return Read(tuple(nodes), float(self.last), tuple(f"{word} ({count})" for word, count in self.kept.items()))
+        return tuple(f"{word} ({count})" for word, count in self.kept.items())
 
     def _order(self, rows: list[dict[str, Any]]) -> list[tuple[int, int | None]]:
         """(node, what it sits under), parents first. Raises InvalidAsset for circles."""
@@ -244,23 +294,22 @@ class _Reader:
             return np.stack([np.full(len(order) - 2, order[0]), order[1:-1], order[2:]], 1)
         return np.empty((0, 3), np.int64)
 
-    def _animation(self, rows: list[dict[str, Any]]) -> dict[int, dict[str, list[Channel]]]:
-        """The first animation: node -> path -> three channels."""
+    def _moves(self, animation: dict[str, Any], rows: list[dict[str, Any]]) -> dict[int, dict[str, list[Channel]]]:
+        """What an animation moves: node -> path -> three channels."""
         found: dict[int, dict[str, list[Channel]]] = {}
-        for animation in self.file.rows("animations")[:1]:
-            samplers = animation.get("samplers")
-            for channel in animation.get("channels", []) if isinstance(animation.get("channels"), list) else []:
-                target = channel.get("target", {}) if isinstance(channel, dict) else {}
-                node, path = target.get("node"), target.get("path")
-                if path not in ("translation", "rotation", "scale") or node is None:
-                    self.kept["animated weights and other things"] = 1
-                    continue
-                if not isinstance(node, int) or isinstance(node, bool) or not 0 <= node < len(rows):
-                    raise InvalidAsset("An animation moves an object that is not there")
-                place = channel.get("sampler")
-                if not isinstance(samplers, list) or not isinstance(place, int) or not 0 <= place < len(samplers):
-                    raise InvalidAsset("An animation has a channel without a sampler")
-                found.setdefault(node, {})[path] = self._channels(samplers[place], path)
+        samplers = animation.get("samplers")
+        for channel in animation.get("channels", []) if isinstance(animation.get("channels"), list) else []:
+            target = channel.get("target", {}) if isinstance(channel, dict) else {}
+            node, path = target.get("node"), target.get("path")
+            if path not in PARTS or node is None:
+                self.kept["animated weights and other things"] = 1
+                continue
+            if not isinstance(node, int) or isinstance(node, bool) or not 0 <= node < len(rows):
+                raise InvalidAsset("An animation moves an object that is not there")
+            place = channel.get("sampler")
+            if not isinstance(samplers, list) or not isinstance(place, int) or not 0 <= place < len(samplers):
+                raise InvalidAsset("An animation has a channel without a sampler")
+            found.setdefault(node, {})[path] = self._channels(samplers[place], path)
         return found
 
     def _channels(self, sampler: Any, path: str) -> list[Channel]:
@@ -277,7 +326,6 @@ class _Reader:
         if len(seconds) > MOST_KEYS or seconds[-1] > 1e6 or np.abs(values).max() > 1e6:
             raise InvalidAsset("An animation is longer or larger than can be used")
         frames = self.first + seconds * self.fps
-        self.last = max(self.last, float(frames[-1]))
         if path == "rotation":
             return self._turning(seconds, frames, values, way)
         slopes_in, values, slopes_out = (values[0::3], values[1::3], values[2::3]) if cubic else (None, values, None)

@@ -30,6 +30,9 @@ from lazzik.core.types import Samples
 
 MOST_TRACKS = 400
 
+LONGEST = 20_000
+"""Frames of one clip."""
+
 
 class Track(Frozen):
     """One number of a clip: its motion from frame 0 to the clip's length."""
@@ -47,7 +50,7 @@ class Clip(Frozen):
 
     id: Name
     label: Label
-    length: Annotated[Finite, Field(ge=1, le=20_000)]
+    length: Annotated[Finite, Field(ge=1, le=LONGEST)]
     """Frames."""
     tracks: Annotated[tuple[Track, ...], Field(min_length=1, max_length=MOST_TRACKS)]
 

@@ -9,7 +9,9 @@ from pydantic import Field
 from lazzik.core.document import Label, Slug, Typed
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.geometry.shapes import AnyShape
+from lazzik.core.layers.clip import Clip
 from lazzik.core.scene.edits.base import Edit, free_slug
+from lazzik.core.scene.edits.dials import free_name
 from lazzik.core.scene.node import Camera, Light, Look, Node, Position
 from lazzik.core.scene.scene import MOST_NODES, PARTS, Scene
 
@@ -40,12 +42,14 @@ class AddObject(Edit):
 
 
 class BringIn(Edit):
-    """Put objects into the scene that came from a file, with what sits under what; names that are taken give way."""
+    """Put objects into the scene that came from a file, with what sits under what, and clips of their motion; names
+    that are taken give way."""
 
     do: Literal["bring-in"] = "bring-in"
     label: Label
     nodes: Annotated[tuple[Node, ...], Field(min_length=1, max_length=MOST_NODES)]
     under: Slug | None = None
+    clips: tuple[Clip, ...] = ()
 
     def apply(self, scene: Scene) -> Scene:
         taken = {*scene.by_id, *PARTS}
@@ -60,10 +64,20 @@ class BringIn(Edit):
             node.replaced(id=names[node.id], parent=names[node.parent] if node.parent else self.under)
             for node in self.nodes
         ]
-        return scene.replaced(nodes=(*scene.nodes, *brought))
+        clips = list(scene.clips)
+        for clip in self.clips:
+            name = free_name(clip.id, {other.id for other in clips}, "clip")
+            tracks = tuple(track.replaced(origin=_renamed(track.origin, names)) for track in clip.tracks)
+            clips.append(clip.replaced(id=name, tracks=tracks))
+        return scene.replaced(nodes=(*scene.nodes, *brought), clips=tuple(clips))
 
     def said(self, scene: Scene) -> str:
         return f"bring in {self.label}"
+
+
+def _renamed(address: str, names: dict[str, str]) -> str:
+    node, _, path = address.partition("/")
+    return f"{names.get(node, node)}/{path}"
 
 
 class ChangeObject(Edit):
