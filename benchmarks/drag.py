@@ -56,7 +56,7 @@ def _server(scene: Scene, address: str, layer: str) -> str:
     times, bare = [], []
     for n in range(60):
         edit = {"do": "set", "address": f"{address}#{layer}.amplitude", "value": n / 5}
-        body = Edits(revision=0, edits=[edit], at=address)
+        body = Edits(revision=0, edits=[edit], at=address, frame=scene.first)
         began = time.perf_counter()
         preview("one", body, One(), memo)  # type: ignore[arg-type]
         times.append(time.perf_counter() - began)

@@ -34,6 +34,16 @@ class Clock:
         frames = begin + np.arange((last - begin) * per_frame + 1) / per_frame
         return cls(fps, first, frames, (fps, first, begin, last, per_frame))
 
+    def places_of(self, other: Clock) -> slice | None:
+        """Where another even clock's moments lie among this even one's; None if some do not."""
+        if self.key is None or other.key is None or self.key[:2] != other.key[:2]:
+            return None
+        (begin, end, fine), (first, last, coarse) = self.key[2:], other.key[2:]
+        if first < begin or last > end or fine % coarse:
+            return None
+        start = int((first - begin) * fine)
+        return slice(start, start + int((last - first) * fine) + 1, int(fine // coarse))
+
     @cached_property
     def elapsed(self) -> Samples:
         """(frames,) frames since the scene's first."""

@@ -78,9 +78,10 @@ def preview(scene_id: str, body: Edits, store: Store, memo: Kept) -> Response:
     # what a drag shows is gone with the next pointer move, so it is kept out of the memo
     scope = Scope(after, Memo(behind=memo), [])
     nodes = affected(before, after)
-    content: dict[str, Any] = {"motion": motion_of(after, nodes, after.clock(), scope)}
-    if body.at:
+    content: dict[str, Any] = {}
+    if body.at:  # on the finest clock, so first: the others find what they need in it
         content["strata"] = _strata(scope, after, body.at, body.also)
+    content["motion"] = motion_of(after, nodes, after.clock(), scope)
     if body.frame is not None and after.first <= body.frame <= after.last:
         shaped = [node for node in reshaped(before, after, nodes) if node.visible and shapes_over_time(after, node)]
         content["points"] = [points_of(after, node, body.frame, body.frame, scope) for node in shaped[:MOST_SHAPED]]

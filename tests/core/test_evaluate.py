@@ -163,3 +163,20 @@ def test_memo_keeps_what_did_not_change_and_forgets_in_time(demo: Scene) -> None
     evaluate(demo, ["tether/rotation.x", "tether/rotation.z"], demo.clock(), memo)
     evaluate(demo, addresses[:1], demo.clock(), memo)
     assert memo.computed == 5
+
+
+@pytest.mark.parametrize("address", ["beacon-mast/rotation.z", "guy-plate-1/deform.wring.angle", "float/position.y"])
+def test_what_is_known_on_a_finer_clock_is_known_on_a_coarser_one(demo: Scene, address: str) -> None:
+    memo = Memo()
+    evaluate(demo, [address], demo.clock(4), memo)
+    computed = memo.computed
+    one = Clock.over(demo.fps, demo.first, 7, start=7)
+    for clock in (demo.clock(), demo.clock(2), one, Clock.over(demo.fps, demo.first, 90, start=12, per_frame=4)):
+        np.testing.assert_allclose(
+            evaluate(demo, [address], clock, memo)[address], evaluate(demo, [address], clock)[address], atol=1e-12
+        )
+    assert memo.computed == computed
+    for clock in (demo.clock(3), demo.clock(8), Clock.over(demo.fps, demo.first, demo.last + 1)):
+        evaluate(demo, [address], clock, memo)
+        assert memo.computed > computed
+        computed = memo.computed

@@ -132,7 +132,10 @@ def strata(number: float | Channel, clock: Clock, scope: Scope = ALONE) -> Strat
         lanes.append(Lane(layer, with_it - x, "; ".join(dict.fromkeys(lenient.problems or ()))))
         if layer in sounding:
             x = with_it
-    return Strata(base, tuple(lanes), np.clip(x, -LARGEST, LARGEST))
+    result = np.clip(x, -LARGEST, LARGEST)
+    if channel.moves and not any(lane.problem for lane in lanes):
+        scope.keep(channel, clock, result)
+    return Strata(base, tuple(lanes), result)
 
 
 @dataclass(frozen=True, eq=False)

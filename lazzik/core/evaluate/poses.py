@@ -43,12 +43,13 @@ def moving_numbers(node: Node) -> Iterator[tuple[str, Channel]]:
 
 def pose(node: Node, clock: Clock, scope: Scope = ALONE) -> Pose:
     """An object's own transform at every moment of a clock."""
-    angles = triple(node.rotation, clock, scope)
-    return Pose(
-        triple(node.position, clock, scope),
-        orientations(angles, node.rotation.order),
-        triple(node.scale, clock, scope),
-    )
+    rows, problems = scope.kept_pose(node, clock), len(scope.problems or ())
+    if rows is None:
+        turn = orientations(triple(node.rotation, clock, scope), node.rotation.order)
+        rows = np.concatenate([triple(node.position, clock, scope), turn, triple(node.scale, clock, scope)], axis=1)
+        if len(scope.problems or ()) == problems:  # as with channels
+            scope.keep_pose(node, clock, rows)
+    return Pose(rows[:, :3], rows[:, 3:7], rows[:, 7:])
 
 
 def triple(part: Position | Rotation | Scale, clock: Clock, scope: Scope = ALONE) -> Points:

@@ -10,7 +10,8 @@ from lazzik.core.errors import UnknownAddress
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.layers import Clip, Recipe
 from lazzik.core.scene.address import Address, Place, find
-from lazzik.core.scene.references import reads_of, seen_by
+from lazzik.core.scene.node import Node
+from lazzik.core.scene.references import NOTHING, node_reads, reads_of, seen_by
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
 
@@ -46,15 +47,28 @@ class Scope:
 
     def kept(self, channel: Channel, clock: Clock) -> Samples | None:
         """The channel's motion, if it was computed before and all that it reads is what it was."""
-        return self.memo.get(channel, clock, self._seen(channel)) if self.memo else None
+        return self.memo.get(channel, clock, self._seen(reads_of(channel))) if self.memo else None
 
     def keep(self, channel: Channel, clock: Clock, motion: Samples) -> None:
         """Keep a motion."""
         if self.memo:
-            self.memo.put(channel, clock, motion, self._seen(channel))
+            self.memo.put(channel, clock, motion, self._seen(reads_of(channel)))
 
-    def _seen(self, channel: Channel) -> tuple[object, ...]:
-        return seen_by(self.scene, channel) if self.scene is not None and reads_of(channel) else ()
+    def kept_pose(self, node: Node, clock: Clock) -> Samples | None:
+        """The object's transform, if it was computed before and all that it reads is what it was."""
+        return self.memo.get(node, clock, self._seen(_read(node))) if self.memo else None
+
+    def keep_pose(self, node: Node, clock: Clock, rows: Samples) -> None:
+        """Keep a transform."""
+        if self.memo:
+            self.memo.put(node, clock, rows, self._seen(_read(node)))
+
+    def _seen(self, reads: frozenset[str]) -> tuple[object, ...]:
+        return seen_by(self.scene, reads) if self.scene is not None and reads else ()
+
+
+def _read(node: Node) -> frozenset[str]:
+    return NOTHING.union(*node_reads(node).values())
 
 
 ALONE = Scope()

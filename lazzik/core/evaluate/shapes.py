@@ -54,7 +54,15 @@ def acting(scene: Scene, node: Node) -> Iterator[tuple[Node, Deformer]]:
 def reshaped(before: Scene, after: Scene, changed: list[Node]) -> list[Node]:
     """Objects whose points may differ between two scenes, given those that differ in anything."""
     ids = {node.id for node in changed}
-    return [node for node in after.nodes if node.shape is not None and _reshaped(before, after, node, ids)]
+    return [node for node in after.nodes if node.shape is not None and _touched(after, node, ids)
+            and _reshaped(before, after, node, ids)]  # fmt: skip
+
+
+def _touched(scene: Scene, node: Node, changed: set[str]) -> bool:
+    """Whether an object, what is above it, or anything that its deformers lie by may differ: most do not."""
+    return any(
+        owner.id in changed or any(deformer.placement.of for deformer in owner.deform) for owner in _chain(scene, node)
+    )
 
 
 def _reshaped(before: Scene, after: Scene, node: Node, changed: set[str]) -> bool:

@@ -50,8 +50,17 @@ class Shape(Frozen):
         return {name: base_value(getattr(self, name)) for name in numbers_of(type(self))}
 
     def mesh(self, sizes: Sizes | None = None) -> Mesh:
-        """The shape's geometry at rest, with its bases' sizes or those of a moment."""
-        built = self.build(self.nominal() if sizes is None else sizes)
+        """The shape's geometry at rest, with its bases' sizes or those of a moment. A shape never changes, so what it
+        is at rest is kept in it."""
+        if sizes is not None:
+            return self._placed(sizes)
+        kept: Mesh | None = self.__dict__.get("_rest")
+        if kept is None:
+            kept = self.__dict__["_rest"] = self._placed(self.nominal())
+        return kept
+
+    def _placed(self, sizes: Sizes) -> Mesh:
+        built = self.build(sizes)
         if not self.base and self.pivot == (0.0, 0.0, 0.0):
             return built
         lift = np.array([0.0, -built.points[:, 1].min() if self.base else 0.0, 0.0])

@@ -93,10 +93,11 @@ def circle_said(scene: Scene, members: list[str]) -> str:
     return f"'{names[0]}' would read itself, by way of {' → '.join(names[1:-1])}"
 
 
-def seen_by(scene: Scene, channel: Channel) -> tuple[object, ...]:
-    """All that a channel reads, directly or through others: the very objects, in the order of their addresses."""
+def seen_by(scene: Scene, reads: frozenset[str]) -> tuple[object, ...]:
+    """All that is read by whatever reads these addresses, directly or through others: the very objects, in the order
+    of their addresses."""
     found: dict[str, object] = {}
-    ahead = sorted(reads_of(channel))
+    ahead = sorted(reads)
     while ahead:
         address = ahead.pop()
         if address not in found:

@@ -2,8 +2,13 @@
 
 import { commit, revision } from "./history.js";
 
-let previews, strata, back;
-export function dragsUse(parts) { ({ previews, strata, back } = parts); }
+let previews, strata, surfaces, back;
+export function dragsUse(parts) { ({ previews, strata, surfaces, back } = parts); }
+
+function release() {
+  strata.release();
+  surfaces?.resume();
+}
 
 // a running change of the document that is not stored yet
 export class Change {
@@ -15,6 +20,7 @@ export class Change {
   to(edits) {
     if (!this.edits) {
       strata.hold();
+      surfaces?.pause();
       previews.begin(this.problem);
       this.from = revision();
     }
@@ -35,7 +41,7 @@ export class Change {
       await back();
       return false;
     } finally {
-      strata.release();
+      release();
     }
   }
 
@@ -44,7 +50,7 @@ export class Change {
     this.edits = null;
     previews.end();
     await back();
-    strata.release();
+    release();
   }
 }
 

@@ -14,6 +14,13 @@ export class Surfaces {
     this.bytes = 0;
     this.frame = facts.first;
     this.running = false;
+    this.paused = false; // nothing is asked for ahead while a drag waits for its previews
+  }
+
+  pause() { this.paused = true; }
+  resume() {
+    this.paused = false;
+    if (!this.running) this.fetch();
   }
 
   // which objects have moving surfaces, and which of them have others than before
@@ -63,7 +70,7 @@ export class Surfaces {
   async fetch() {
     this.running = true;
     try {
-      for (let next = this.missing(); next; next = this.missing()) {
+      for (let next = this.missing(); next && !this.paused; next = this.missing()) {
         const [id, frame] = next;
         const surface = this.kept.get(id);
         const content = await packed(`${sceneUrl()}/points?node=${id}&from=${frame}&to=${Math.min(frame + AHEAD, facts.last)}`);
