@@ -132,8 +132,8 @@ class Studio:
 def small(page: Page, server: Server) -> Studio:
     """The studio on a new scene: a post on a floor."""
     body = urllib.parse.urlencode({"name": "Small"}).encode()
-    opened = urllib.request.urlopen(f"{server.url}/scenes", body)
-    page.goto(opened.url)
+    with urllib.request.urlopen(f"{server.url}/scenes", body) as opened:
+        page.goto(opened.url)
     return Studio(page).ready()
 
 
@@ -150,7 +150,8 @@ def layered(small: Studio) -> Studio:
 @pytest.fixture
 def demo_url(server: Server) -> str:
     """A fresh copy of the demo scene."""
-    return str(urllib.request.urlopen(f"{server.url}/scenes/demo", b"").url)
+    with urllib.request.urlopen(f"{server.url}/scenes/demo", b"") as opened:
+        return str(opened.url)
 
 
 @pytest.fixture(scope="session")

@@ -21,10 +21,16 @@ def send(url: str, revision: int, value: int) -> int:
         return int(json.load(response)["revision"])
 
 
+def read(url: str) -> bytes:
+    with urllib.request.urlopen(url) as response:
+        content: bytes = response.read()
+    return content
+
+
 def test_no_acknowledged_edit_is_lost(tmp_path: Path) -> None:
     server = Server(tmp_path / "data")
     try:
-        listing = urllib.request.urlopen(f"{server.url}/scenes").read().decode()
+        listing = read(f"{server.url}/scenes").decode()
         scene = f"{server.url}{re.search('/scenes/[0-9a-f]+', listing)[0]}"  # type: ignore[index]
         acknowledged = 0
         for life in range(3):
@@ -36,7 +42,7 @@ def test_no_acknowledged_edit_is_lost(tmp_path: Path) -> None:
             except (OSError, HTTPException):  # cut off before, or within, an answer
                 death.join()
             server.start()
-            document = json.load(urllib.request.urlopen(f"{scene}/deliver/scene"))
+            document = json.loads(read(f"{scene}/deliver/scene"))
             gust = next(n for n in document["nodes"] if n["id"] == "beacon-mast")["rotation"]["z"]["layers"][0]
             stored = gust["amplitude"]
             # one edit may have been stored whose answer never arrived; none may be missing

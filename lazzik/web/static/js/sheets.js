@@ -94,7 +94,7 @@ function listen(box) {
         ({ notes } = await send("bring", content));
       }
       box.close();
-      for (const note of notes) toast(note);
+      if (notes.length) toast(notes.join(" "));
       await openNew(before);
     } catch (error) {
       if (!(error instanceof Refused)) throw error;
