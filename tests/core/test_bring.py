@@ -24,6 +24,7 @@ from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.paths import world
 from lazzik.core.evaluate.poses import pose
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.shapes import shape_motion
 from lazzik.core.formats.bring import bring, bring_curves
 from lazzik.core.formats.csv_curves import write_csv
 from lazzik.core.formats.gltf import as_text, write_glb
@@ -291,13 +292,112 @@ def test_a_changed_scene_still_keeps_it_and_the_validator_is_content(
     assert [m for m in report["messages"] if m["severity"] < 2 and "EXT_made_up" not in m["message"]] == []
 
 
-def test_a_bent_or_repainted_object_gets_a_mesh_of_its_own(scene: Scene) -> None:
-    bent = edited(scene, {"do": "add-deformer", "node": "mast", "kind": "bend"},
-                  {"do": "set", "address": "arrow/look.color.r", "value": 0.1})  # fmt: skip
-    nodes = open_gltf(write_glb(bent), "b").rows("nodes")
-    assert nodes[0]["mesh"] >= 2
-    assert nodes[1]["mesh"] >= 2
-    assert write_glb(bent, animated=False)[:4] == b"glTF"
+def banner() -> Builder:
+    """The vane with a mesh of two parts on it, one without normals, each of a material of its own."""
+    b = vane()
+    sheets = [trimesh.creation.box((0.5, height, 0.01)) for height in (1.0, 0.4)]
+    parts = []
+    for place, sheet in enumerate(sheets):
+        attributes = {"POSITION": b.array(sheet.vertices + np.array([0, place, 0]), "VEC3")}
+        attributes["TEXCOORD_0"] = b.array(sheet.vertices[:, :2], "VEC2")
+        if place == 0:
+            attributes["NORMAL"] = b.array(sheet.vertex_normals, "VEC3")
+        faces = b.array(sheet.faces.ravel(), "SCALAR", 5123)
+        parts.append({"attributes": attributes, "indices": faces, "material": 1 - place})
+    b.content["meshes"].append({"name": "Cloth", "primitives": parts, "extras": {"thread": 3}})
+    b.content["nodes"].append({"name": "Banner", "mesh": 2, "translation": [0, 3, 0]})
+    b.content["scenes"][0]["nodes"].append(7)
+    return b
+
+
+def points_at(file: GltfFile, place: int, frame: int) -> NDArray[np.float64]:
+    """(n, 3) the points of an object's mesh in a file at a frame, its parts in a row, by the standard's own rule."""
+    mesh = file.rows("meshes")[file.rows("nodes")[place]["mesh"]]
+    weights = np.array(mesh.get("weights", []))
+    for animation in file.rows("animations"):
+        for channel in animation["channels"]:
+            if channel["target"] == {"node": place, "path": "weights"}:
+                sampler = animation["samplers"][channel["sampler"]]
+                seconds = file.array(sampler["input"], "a")[:, 0]
+                rows = file.array(sampler["output"], "a").reshape(len(seconds), -1)
+                weights = np.array([np.interp((frame - 10) / 30, seconds, column) for column in rows.T])
+    points = []
+    for part in mesh["primitives"]:
+        own = file.array(part["attributes"]["POSITION"], "a").astype(np.float64)
+        for weight, target in zip(weights, part.get("targets", []), strict=True):
+            own += weight * file.array(target["POSITION"], "a")
+        points.append(own)
+    return np.concatenate(points)
+
+
+def test_what_is_bent_or_repainted_keeps_its_parts_textures_and_materials(
+    tmp_path: Path, validate: Callable[[Path], dict[str, Any]]
+) -> None:
+    empty = Scene(name="Workshop", fps=30, first=10, last=40)
+    scene = applied(empty, [bring(empty, {"banner.glb": banner().packed()}).edit])
+    bend = {"do": "add-deformer", "kind": "bend"}
+    changed = edited(
+        scene,
+        bend | {"node": "mast"}, {"do": "set", "address": "mast/deform.bend.angle", "value": 50},
+        bend | {"node": "banner"}, {"do": "add-layer", "address": "banner/deform.bend.angle", "kind": "wave"},
+        {"do": "set", "address": "arrow/look.color.r", "value": 0.1},
+        {"do": "set", "address": "arrow/look.glow", "value": 2},
+        {"do": "set", "address": "banner/look.roughness", "value": 0.25},
+        {"do": "duplicate", "node": "mast", "count": 1, "move": [2, 0, 0]},
+    )  # fmt: skip
+    before, after = open_gltf(banner().packed(), "a"), open_gltf(write_glb(changed), "b")
+    assert after.rows("meshes")[:3] == before.rows("meshes")
+    assert after.rows("materials")[:2] == before.rows("materials")
+    for name, place in (("mast", 0), ("banner", 7)):
+        node = changed.by_id[name]
+        motion = shape_motion(changed, node, changed.clock(), Scope(changed))
+        for index in (0, 11, 30):
+            np.testing.assert_allclose(points_at(after, place, 10 + index), motion.points(index), atol=1.1e-3)
+        file_parts = before.rows("meshes")[before.rows("nodes")[place]["mesh"]]["primitives"]
+        parts = after.rows("meshes")[after.rows("nodes")[place]["mesh"]]["primitives"]
+        for part, was in zip(parts, file_parts, strict=True):
+            assert part["attributes"]["TEXCOORD_0"] == was["attributes"]["TEXCOORD_0"]
+            assert part["indices"] == was["indices"]
+            assert set(part["attributes"]) == set(was["attributes"])
+            roughness = after.rows("materials")[part["material"]]["pbrMetallicRoughness"].get("roughnessFactor", 1)
+            assert roughness == (0.25 if name == "banner" else before.rows("materials")[was["material"]]
+                                 ["pbrMetallicRoughness"].get("roughnessFactor", 1))  # fmt: skip
+    assert after.rows("meshes")[after.rows("nodes")[7]["mesh"]]["extras"] == {"thread": 3}
+    arrow = after.rows("meshes")[after.rows("nodes")[1]["mesh"]]["primitives"][0]
+    assert len(arrow["targets"]) == 1
+    brass = after.rows("materials")[arrow["material"]]
+    assert (brass["name"], brass["extensions"]) == (
+        "Brass",
+        {"KHR_materials_emissive_strength": {"emissiveStrength": 2}},
+    )
+    red = (0.1 + 0.055) / 1.055
+    assert brass["pbrMetallicRoughness"]["baseColorFactor"][0] == pytest.approx(red**2.4, abs=1e-5)
+    assert [c["target"]["node"] for a in after.rows("animations") for c in a["channels"]
+            if c["target"]["path"] == "weights"] == [1, 7]  # fmt: skip
+    copy = next(n for n in after.rows("nodes")[8:] if n["name"].startswith("Mast"))
+    assert "TEXCOORD_0" in after.rows("meshes")[copy["mesh"]]["primitives"][0]["attributes"]
+    file = tmp_path / "banner.glb"
+    file.write_bytes(write_glb(changed))
+    report = validate(file)
+    assert [m for m in report["messages"] if m["severity"] < 2 and "EXT_made_up" not in m["message"]] == []
+    assert write_glb(changed, animated=False)[:4] == b"glTF"
+
+
+def test_an_object_with_another_shape_has_a_mesh_of_ours_and_weights_of_lost_targets_go(
+    scene: Scene, tmp_path: Path, validate: Callable[[Path], dict[str, Any]]
+) -> None:
+    moved = edited(scene, {"do": "add-deformer", "node": "arrow", "kind": "bend"},
+                   {"do": "add-layer", "address": "arrow/deform.bend.angle", "kind": "wave"})  # fmt: skip
+    hidden = edited(scene, {"do": "change-object", "node": "arrow", "visible": False})
+    for changed, kept in ((moved, True), (hidden, False)):
+        out = open_gltf(write_glb(changed), "b")
+        assert ("mesh" in out.rows("nodes")[1]) == kept
+        ours = [c for a in out.rows("animations") for c in a["channels"] if c["target"]["path"] == "weights"]
+        assert len(ours) == kept
+        file = tmp_path / "changed.glb"
+        file.write_bytes(write_glb(changed))
+        report = validate(file)
+        assert [m for m in report["messages"] if m["severity"] < 2 and "EXT_made_up" not in m["message"]] == []
 
 
 def test_the_file_travels_with_the_scene(scene: Scene) -> None:

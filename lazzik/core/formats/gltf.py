@@ -32,6 +32,7 @@ from lazzik.core.formats.base import Format
 from lazzik.core.formats.colors import linear
 from lazzik.core.formats.gltf_file import glb_of
 from lazzik.core.formats.gltf_merge import Keep, kept_file, merged
+from lazzik.core.formats.gltf_parts import STRENGTH, Form, Paint
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.node import Color, Light, Look, Node
@@ -82,10 +83,12 @@ class Gltf(Format):
 
 def write_glb(scene: Scene, *, animated: bool = True, memo: Memo | None = None, progress: Progress = UNHEARD) -> bytes:
     """The scene as the bytes of a .glb file."""
-    file, keeps = kept_file(scene) if animated else (None, {})
-    content, blob = _Writer(scene, Scope(scene, memo or Memo()), animated, progress, keeps).write(animated)
+    file, keeps, forms = kept_file(scene) if animated else (None, {}, {})
+    writer = _Writer(scene, Scope(scene, memo or Memo()), animated, progress, keeps, forms)
+    content, blob = writer.write(animated)
     if file is not None:
-        content, blob = merged(file, keeps, [node.id for node in scene.nodes], content, blob)
+        ids = [node.id for node in scene.nodes]
+        content, blob = merged(file, keeps, forms, ids, content, blob, writer.paints)
     return glb_of(content, blob)
 
 
@@ -109,6 +112,10 @@ class _Writer:
     progress: Progress = UNHEARD
     keeps: dict[str, Keep] = field(default_factory=dict)
     """What objects that were brought in have as their file has it: it need not be written."""
+    forms: dict[str, Form] = field(default_factory=dict)
+    """Objects whose shape is a file's: only what is new of it is written."""
+    paints: dict[str, Paint] = field(default_factory=dict)
+    """The looks of those of them that were repainted."""
     gltf: gl.GLTF2 = field(default_factory=gl.GLTF2)
     blob: bytearray = field(default_factory=bytearray)
     materials: dict[str, int] = field(default_factory=dict)
@@ -157,7 +164,10 @@ class _Writer:
             extras={"id": node.id},
         )
         keep = self.keeps.get(node.id)
-        if node.shape is not None and node.visible and not (keep and keep.mesh):
+        form = self.forms.get(node.id)
+        if form and form.repainted:
+            self.paints[node.id] = self._paint(node.look or Look())
+        if node.shape is not None and node.visible and (form is None or form.bent):
             out.mesh = self._mesh(node)
         if node.camera is not None and not (keep and keep.camera):
             view = np.radians(self._first(node.camera.view))
@@ -184,16 +194,21 @@ class _Writer:
             "intensity": self._first(light.intensity),
         }
 
+    def _paint(self, look: Look) -> Paint:
+        r, g, b = self._linear(look.color)
+        return Paint((r, g, b), self._first(look.glow), self._first(look.roughness))
+
     def _material(self, look: Look) -> int:
-        color, glow = self._linear(look.color), self._first(look.glow)
+        paint = self._paint(look)
         surface = gl.PbrMetallicRoughness(
-            baseColorFactor=[*color, 1.0], metallicFactor=0.0, roughnessFactor=self._first(look.roughness)
+            baseColorFactor=[*paint.color, 1.0], metallicFactor=0.0, roughnessFactor=paint.roughness
         )
-        material = gl.Material(pbrMetallicRoughness=surface, emissiveFactor=[c * min(glow, 1.0) for c in color])
-        if glow > 1:
-            material.extensions = {"KHR_materials_emissive_strength": {"emissiveStrength": glow}}
-            if "KHR_materials_emissive_strength" not in self.gltf.extensionsUsed:
-                self.gltf.extensionsUsed.append("KHR_materials_emissive_strength")
+        emitted = [c * min(paint.glow, 1.0) for c in paint.color]
+        material = gl.Material(pbrMetallicRoughness=surface, emissiveFactor=emitted)
+        if paint.glow > 1:
+            material.extensions = {STRENGTH: {"emissiveStrength": paint.glow}}
+            if STRENGTH not in self.gltf.extensionsUsed:
+                self.gltf.extensionsUsed.append(STRENGTH)
         self.gltf.materials.append(material)
         return len(self.gltf.materials) - 1
 
@@ -223,14 +238,19 @@ class _Writer:
         return self.meshes[shape, self.materials[key]]
 
     def _own_mesh(self, node: Node, shapes: Fitted | None) -> int:
-        """A mesh of the object's own: as it is at the first frame, or at rest with morph targets."""
+        """A mesh of the object's own: as it is at the first frame, or at rest with morph targets. Of a file's shape,
+        only the points if they are moved, or the targets."""
         assert node.shape is not None
         mesh = node.shape.mesh()
         if shapes is None and self.animated:
             motion = shape_motion(self.scene, node, self._now(), self.scope)
             mesh = mesh.moved(motion.points(0))
-        attributes, indices = self._geometry(mesh)
-        part = gl.Primitive(attributes=attributes, indices=indices, material=self._material(node.look or Look()))
+        part = gl.Primitive(attributes=gl.Attributes())
+        if node.id not in self.forms:
+            part.attributes, part.indices = self._geometry(mesh)
+            part.material = self._material(node.look or Look())
+        elif shapes is None:
+            part.attributes = self._points(mesh)
         out = gl.Mesh(primitives=[part])
         if shapes is not None:
             part.targets = [
@@ -245,12 +265,15 @@ class _Writer:
         return len(self.gltf.meshes) - 1
 
     def _geometry(self, mesh: Mesh) -> tuple[gl.Attributes, int]:
-        attributes = gl.Attributes(
+        width: type[np.unsignedinteger[Any]] = np.uint16 if len(mesh.points) < 65_535 else np.uint32
+        triangles = self._accessor(mesh.triangles.ravel().astype(width), "SCALAR", gl.ELEMENT_ARRAY_BUFFER)
+        return self._points(mesh), triangles
+
+    def _points(self, mesh: Mesh) -> gl.Attributes:
+        return gl.Attributes(
             POSITION=self._accessor(mesh.points.astype(np.float32), "VEC3", gl.ARRAY_BUFFER, limits=True),
             NORMAL=self._accessor(mesh.normals.astype(np.float32), "VEC3", gl.ARRAY_BUFFER),
         )
-        width: type[np.unsignedinteger[Any]] = np.uint16 if len(mesh.points) < 65_535 else np.uint32
-        return attributes, self._accessor(mesh.triangles.ravel().astype(width), "SCALAR", gl.ELEMENT_ARRAY_BUFFER)
 
     def _accessor(self, values: NDArray[Any], shape: str, target: int | None = None, *, limits: bool = False) -> int:
         """Add an array to the buffer, its start on a multiple of four bytes."""

@@ -13,9 +13,10 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.formats.gltf_file import GltfFile, open_gltf
 from lazzik.core.formats.gltf_join import FIRST, joined
+from lazzik.core.formats.gltf_parts import Form, Paint, with_changes
 from lazzik.core.formats.gltf_read import read_again
 from lazzik.core.geometry.assets import asset
-from lazzik.core.scene.node import Node, channels_of
+from lazzik.core.scene.node import Look, Node, channels_of
 from lazzik.core.scene.scene import Scene
 
 ALIGNED = 8
@@ -30,7 +31,6 @@ class Keep:
     index: int
     """Its node in the file."""
     place: bool
-    mesh: bool
     camera: bool
     light: bool
     label: bool
@@ -38,35 +38,43 @@ class Keep:
     """Parts of the transform that the file's first animation moves, and whose motion is ours now."""
 
 
-def kept_file(scene: Scene) -> tuple[GltfFile | None, dict[str, Keep]]:
-    """The files that objects of the scene came from as one, and what of the objects is as it was; None if there are
-    none."""
+def kept_file(scene: Scene) -> tuple[GltfFile | None, dict[str, Keep], dict[str, Form]]:
+    """The files that objects of the scene came from as one (None if there are none), what of the objects is as it was,
+    and which have a shape of the file's. A copy of an object has a place of its own, and may have its shape."""
     names = list(dict.fromkeys(node.origin.asset for node in scene.nodes if node.origin))
     if not names:
-        return None, {}
+        return None, {}, {}
     file, starts = joined([open_gltf(asset(name), name) for name in names])
     was = {name: read_again(name, scene.fps, scene.first) for name in names}
     keeps: dict[str, Keep] = {}
+    forms: dict[str, Form] = {}
     claimed: set[int] = set()
     for node in scene.nodes:
         if node.origin is None:
             continue
         place = starts[names.index(node.origin.asset)] + node.origin.index
         before = was[node.origin.asset].get(node.origin.index)
-        if before is not None and place not in claimed:
+        if before is None:
+            continue
+        row = file.rows("nodes")[place]
+        if "mesh" in row and node.visible and node.shape == before.shape and not (place in claimed and "skin" in row):
+            forms[node.id] = _form(scene, node, before, row["mesh"])
+        if place not in claimed:
             claimed.add(place)
-            keeps[node.id] = _keep(scene, node, before, place)
-    return file, keeps
+            keeps[node.id] = _keep(node, before, place)
+    return file, keeps, forms
 
 
-def _keep(scene: Scene, node: Node, before: Node, index: int) -> Keep:
+def _form(scene: Scene, node: Node, before: Node, mesh: int) -> Form:
+    other = {name for name in Look.model_fields if getattr(node.look, name, None) != getattr(before.look, name, None)}
+    return Form(mesh, node.shape is not None and shapes_over_time(scene, node), frozenset(other))
+
+
+def _keep(node: Node, before: Node, index: int) -> Keep:
     parts = {"translation": before.position, "rotation": before.rotation, "scale": before.scale}
     return Keep(
         index,
         (node.position, node.rotation, node.scale) == (before.position, before.rotation, before.scale),
-        node.visible
-        and (node.shape, node.look) == (before.shape, before.look)
-        and not (node.shape and shapes_over_time(scene, node)),
         node.camera == before.camera,
         node.visible and node.light == before.light,
         node.label == before.label,
@@ -79,22 +87,34 @@ def _keep(scene: Scene, node: Node, before: Node, index: int) -> Keep:
 
 
 def merged(
-    file: GltfFile, keeps: dict[str, Keep], ids: list[str], ours: dict[str, Any], blob: bytes
+    file: GltfFile,
+    keeps: dict[str, Keep],
+    forms: dict[str, Form],
+    ids: list[str],
+    ours: dict[str, Any],
+    blob: bytes,
+    paints: dict[str, Paint],
 ) -> tuple[dict[str, Any], bytes]:
-    """The file with the scene in it. `ours` is the scene as a glTF of its own, whose nodes are called `ids`."""
+    """The file with the scene in it. `ours` is the scene as a glTF of its own, whose nodes are called `ids`; of shapes
+    that are the file's it holds only what is new."""
     out = {name: list(value) if isinstance(value, list) else value for name, value in file.content.items()}
     shift = {name: len(file.rows(name)) for name in ("accessors", "bufferViews", "meshes", "materials", "cameras")}
     lights = _lights(out)
     start = len(file.blob) + -len(file.blob) % ALIGNED if blob else len(file.blob)
     _append(out, ours, shift, start)
+    whole = file.blob + b"\0" * (start - len(file.blob)) + blob
     fresh = iter(range(len(file.rows("nodes")), len(file.rows("nodes")) + len(ids)))
     places = [keeps[name].index if name in keeps else next(fresh) for name in ids]
     nodes = out.setdefault("nodes", [])
     nodes.extend({} for _ in range(max(places, default=-1) + 1 - len(nodes)))
+    lost: set[int] = set()
     for place, name, node in zip(places, ids, ours["nodes"], strict=True):
         nodes[place] = _node(dict(nodes[place]), node, keeps.get(name), places, shift, lights)
+        mesh = None if node.get("mesh") is None else node["mesh"] + shift["meshes"]
+        if not _mesh(out, whole, nodes[place], mesh, forms.get(name), paints.get(name)):
+            lost.add(place)
     _roots(out, [places[i] for i in ours["scenes"][0].get("nodes", [])])
-    _animations(out, ours, keeps, places, shift["accessors"])
+    _animations(out, ours, keeps, places, shift["accessors"], lost)
     own_lights = ours.get("extensions", {}).get(LIGHTS, {}).get("lights", [])
     if own_lights:
         extensions = dict(out.get("extensions", {}))
@@ -103,7 +123,6 @@ def merged(
     used = [*out.get("extensionsUsed", []), *ours.get("extensionsUsed", [])]
     if used:
         out["extensionsUsed"] = list(dict.fromkeys(used))
-    whole = file.blob + b"\0" * (start - len(file.blob)) + blob
     if whole:
         out["buffers"] = [{**(file.rows("buffers") or [{}])[0], "byteLength": len(whole)}]
     return out, whole
@@ -157,18 +176,10 @@ def _node(
     if keep is None or not keep.place:
         node.pop("matrix", None)
         node |= {path: own[path] for path in TRANSFORM if path in own}
-    for name, kind, stays in (
-        ("mesh", "meshes", keep is not None and keep.mesh),
-        ("camera", "cameras", keep is not None and keep.camera),
-    ):
-        if stays:
-            continue
-        node.pop(name, None)
-        if name == "mesh":
-            node.pop("skin", None)  # a surface that is ours moves by its own targets
-            node.pop("weights", None)
-        if own.get(name) is not None:
-            node[name] = own[name] + shift[kind]
+    if keep is None or not keep.camera:
+        node.pop("camera", None)
+        if own.get("camera") is not None:
+            node["camera"] = own["camera"] + shift["cameras"]
     if keep is None or not keep.light:
         extensions = {name: value for name, value in node.get("extensions", {}).items() if name != LIGHTS}
         light = own.get("extensions", {}).get(LIGHTS, {}).get("light")
@@ -185,6 +196,32 @@ def _node(
     return node
 
 
+def _mesh(
+    out: dict[str, Any], blob: bytes, node: dict[str, Any], ours: int | None, form: Form | None, paint: Paint | None
+) -> bool:
+    """Give one of the nodes its mesh: the file's, the file's with what is new in it, or ours. Whether weights of morph
+    targets that the file has for it still mean something."""
+    if form is None:
+        for name in ("mesh", "skin", "weights"):  # a surface that is ours moves by its own targets
+            node.pop(name, None)
+        if ours is not None:
+            node["mesh"] = ours
+        return False
+    node["mesh"] = form.mesh
+    if not form.changed:
+        return True
+    new = with_changes(out, blob, form, None if ours is None else out["meshes"][ours], paint)
+    if ours is None:
+        out["meshes"].append(new)
+        node["mesh"] = len(out["meshes"]) - 1
+        return True
+    node["mesh"], moving = ours, "targets" in out["meshes"][ours]["primitives"][0]
+    out["meshes"][ours] = new
+    if moving:
+        node.pop("weights", None)
+    return not moving
+
+
 def _roots(out: dict[str, Any], roots: list[int]) -> None:
     """The file's own scene, with what lies at the top now."""
     scenes = [dict(scene) for scene in out.get("scenes", [])] or [{}]
@@ -196,20 +233,22 @@ def _roots(out: dict[str, Any], roots: list[int]) -> None:
 
 
 def _animations(
-    out: dict[str, Any], ours: dict[str, Any], keeps: dict[str, Keep], places: list[int], shift: int
+    out: dict[str, Any], ours: dict[str, Any], keeps: dict[str, Keep], places: list[int], shift: int, lost: set[int]
 ) -> None:
-    """The first animation of each file without what is ours now, the others as they are, and our own."""
+    """The first animation of each file without what is ours now, the others as they are, and our own. Weights of nodes
+    whose morph targets are `lost` go."""
     by_place = {keep.index: keep for keep in keeps.values()}
     animations = []
     for animation in out.get("animations", []):
-        if animation.pop(FIRST, False):
-            left = []
-            for channel in animation.get("channels", []):
-                target = channel.get("target", {})
-                keep = by_place.get(target.get("node"))
-                if keep is None or target.get("path") not in keep.moved:
-                    left.append(channel)
-            animation = {**animation, "channels": left}
+        first = animation.pop(FIRST, False)
+        left = []
+        for channel in animation.get("channels", []):
+            node, path = channel.get("target", {}).get("node"), channel.get("target", {}).get("path")
+            keep = by_place.get(node)
+            ours_now = first and keep is not None and path in keep.moved
+            if not ours_now and not (path == "weights" and node in lost):
+                left.append(channel)
+        animation = {**animation, "channels": left}
         if animation.get("channels"):
             animations.append(animation)
     for animation in ours.get("animations", []):
