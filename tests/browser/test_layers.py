@@ -25,58 +25,55 @@ def test_a_new_layer_moves_the_object_at_once(small: Studio) -> None:
     assert page.evaluate("() => window.lazzik.stage.frames") > drawn
 
 
-@pytest.mark.parametrize("name", ["amplitude", "period", "octaves", "roughness", "seed", "shift", "bias", "gain"])
-def test_stage_and_curve_follow_while_a_knob_is_dragged(layered: Studio, name: str) -> None:
+KNOBS = ("amplitude", "period", "octaves", "roughness", "seed", "shift", "bias", "gain")
+
+DRAWS = """([was, same]) => {
+    const drawn = document.querySelector('svg[data-lane=noise] path.trace').getAttribute('d');
+    return (drawn === was) === same;
+}"""
+
+
+def test_stage_and_curve_follow_while_each_knob_is_dragged(layered: Studio) -> None:
     page = layered.page
-    before, turn = (
-        layered.trace("noise"),
-        page.evaluate("() => [...window.lazzik.stage.tracks.get('post').orientation]"),
-    )
-    slider = layered.knob(name).locator("input[type=range]")
-    box = slider.bounding_box()
-    share = slider.evaluate("r => (r.value - r.min) / (r.max - r.min)")
-    x, y = box["x"] + 3.5 + share * (box["width"] - 7), box["y"] + box["height"] / 2
-    page.mouse.move(x, y)
-    page.mouse.down()
-    away = 30 if share < 0.5 else -30
-    for part in range(1, 6):
-        page.mouse.move(x + away * part / 5, y)
-    page.wait_for_function(
-        "was => document.querySelector('svg[data-lane=noise] path.trace').getAttribute('d') !== was", arg=before
-    )
-    page.wait_for_function(
-        "was => window.lazzik.stage.tracks.get('post').orientation.some((v, i) => v !== was[i])", arg=turn
-    )
-    expect(page.locator("svg[data-lane=result] path.ghost")).to_have_count(1)
-    assert layered.step == 1  # nothing is stored on the way
-    page.mouse.up()
-    layered.lands(2)
-    after = layered.trace("noise")
-    assert after != before
-    page.keyboard.press("Control+z")
-    layered.lands(1)
-    page.wait_for_function(
-        "was => document.querySelector('svg[data-lane=noise] path.trace').getAttribute('d') === was", arg=before
-    )
-    page.keyboard.press("Control+Shift+z")
-    layered.lands(2)
-    page.wait_for_function(
-        "was => document.querySelector('svg[data-lane=noise] path.trace').getAttribute('d') === was", arg=after
-    )
+    for step, name in enumerate(KNOBS, 1):
+        before = layered.trace("noise")
+        turn = page.evaluate("() => [...window.lazzik.stage.tracks.get('post').orientation]")
+        slider = layered.knob(name).locator("input[type=range]")
+        box = slider.bounding_box()
+        share = slider.evaluate("r => (r.value - r.min) / (r.max - r.min)")
+        x, y = box["x"] + 3.5 + share * (box["width"] - 7), box["y"] + box["height"] / 2
+        page.mouse.move(x, y)
+        page.mouse.down()
+        away = 30 if share < 0.5 else -30
+        for part in range(1, 6):
+            page.mouse.move(x + away * part / 5, y)
+        page.wait_for_function(DRAWS, arg=[before, False])
+        page.wait_for_function(
+            "was => window.lazzik.stage.tracks.get('post').orientation.some((v, i) => v !== was[i])", arg=turn
+        )
+        expect(page.locator("svg[data-lane=result] path.ghost")).to_have_count(1)
+        assert layered.step == step  # nothing is stored on the way
+        page.mouse.up()
+        layered.lands(step + 1)
+        after = layered.trace("noise")
+        assert after != before, name
+        page.keyboard.press("Control+z")
+        layered.lands(step)
+        page.wait_for_function(DRAWS, arg=[before, True])
+        page.keyboard.press("Control+Shift+z")
+        layered.lands(step + 1)
+        page.wait_for_function(DRAWS, arg=[after, True])
 
 
-@pytest.mark.parametrize(
-    ("field", "choice"), [("setting=character", "ridged"), ("setting=side", "above"), ("option=combine", "multiply")]
-)
-def test_choices_change_the_layer(layered: Studio, field: str, choice: str) -> None:
-    before = layered.result()
-    layered.page.select_option(f"#strip .knob[data-{field}] select", choice)
-    layered.lands(2)
-    layered.page.wait_for_function("() => window.lazzik.strata.data")
-    assert layered.result() != before
-    layered.page.keyboard.press("Control+z")
-    layered.lands(1)
-    assert layered.result() == before
+def test_choices_change_the_layer(layered: Studio) -> None:
+    page = layered.page
+    for field, choice in (("setting=character", "ridged"), ("setting=side", "above"), ("option=combine", "multiply")):
+        before, step = layered.result(), layered.step
+        page.select_option(f"#strip .knob[data-{field}] select", choice)
+        page.wait_for_function("was => window.lazzik.strata.data.result.some((v, i) => v !== was[i])", arg=before)
+        page.keyboard.press("Control+z")
+        layered.lands(step)
+        assert layered.result() == before
 
 
 def test_the_window_is_trimmed_faded_and_moved_on_its_lane(layered: Studio) -> None:
