@@ -108,13 +108,19 @@ def test_the_window_is_trimmed_faded_and_moved_on_its_lane(layered: Studio) -> N
 
 def test_a_drag_given_up_with_escape_changes_nothing(layered: Studio) -> None:
     before = layered.result()
+    care = "() => [window.lazzik.stage.canvas.width, window.lazzik.surfaces.paused]"
+    width, ahead = layered.page.evaluate(care)
+    assert not ahead
     layered.drag('svg[data-lane="noise"] [data-grip="start"]', 200, let_go=False)
     layered.page.wait_for_function("was => window.lazzik.strata.data.result[4] !== was", arg=before[4])
+    assert layered.page.evaluate(care) == [width * 2 // 3, True]  # drawn in software here: fewer pixels while it lasts
     layered.page.keyboard.press("Escape")
     layered.page.mouse.up()
     layered.page.wait_for_function("was => window.lazzik.strata.data.result[4] === was", arg=before[4])
     assert layered.result() == before
     assert layered.step == 1
+    layered.page.wait_for_function("() => !window.lazzik.strata.holding")
+    assert layered.page.evaluate(care) == [width, False]
 
 
 def test_window_edges_answer_to_the_keyboard(layered: Studio) -> None:

@@ -2,11 +2,18 @@
 
 import { commit, revision } from "./history.js";
 
-let previews, strata, surfaces, back;
-export function dragsUse(parts) { ({ previews, strata, surfaces, back } = parts); }
+let previews, strata, stage, surfaces, back;
+export function dragsUse(parts) { ({ previews, strata, stage, surfaces, back } = parts); }
+
+function hold() {
+  strata.hold();
+  stage?.dragging(true);
+  surfaces?.pause();
+}
 
 function release() {
   strata.release();
+  stage?.dragging(false);
   surfaces?.resume();
 }
 
@@ -19,8 +26,7 @@ export class Change {
 
   to(edits) {
     if (!this.edits) {
-      strata.hold();
-      surfaces?.pause();
+      hold();
       previews.begin(this.problem);
       this.from = revision();
     }

@@ -7,16 +7,27 @@ import { floats } from "./api.js";
 import { backdrop, lights } from "./backdrop.js";
 import { creaseLines } from "./edges.js";
 
+const COARSE = 1.5; // times fewer pixels each way while something is dragged
 const CREASE = 28; // degrees between two faces from which their edge is inked
-const ink = (name) => new THREE.Color(getComputedStyle(document.documentElement).getPropertyValue(name).trim());
+const inks = new Map(); // asking for a style lays the page out again, so each is asked for once a theme
+function ink(name) {
+  if (!inks.has(name)) inks.set(name, new THREE.Color(getComputedStyle(document.documentElement).getPropertyValue(name).trim()));
+  return inks.get(name);
+}
 
 // Without graphics hardware smooth edges double the time of a picture; they can be asked for all the same.
 export function smoothEdges() {
   const wanted = localStorage.getItem("lazzik-smooth");
-  if (wanted) return wanted === "yes";
+  return wanted ? wanted === "yes" : hardware();
+}
+
+let known = null;
+const hardware = () => (known ??= drawnByHardware());
+
+function drawnByHardware() {
   const context = document.createElement("canvas").getContext("webgl2");
-  const known = context?.getExtension("WEBGL_debug_renderer_info");
-  const name = known ? context.getParameter(known.UNMASKED_RENDERER_WEBGL) : "";
+  const names = context?.getExtension("WEBGL_debug_renderer_info");
+  const name = names ? context.getParameter(names.UNMASKED_RENDERER_WEBGL) : "";
   context?.getExtension("WEBGL_lose_context")?.loseContext();
   return !/swiftshader|llvmpipe|software|basic render/i.test(name);
 }
@@ -27,7 +38,8 @@ export class Stage {
     this.canvas = canvas;
     this.size = size;
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: smoothEdges() });
-    this.renderer.setPixelRatio(size ? 1 : Math.min(devicePixelRatio, 2));
+    this.ratio = size ? 1 : Math.min(devicePixelRatio, 2);
+    this.renderer.setPixelRatio(this.ratio);
     this.scene = new THREE.Scene();
     this.camera = new THREE.PerspectiveCamera(36, 1, 0.05, 900);
     this.controls = new OrbitControls(this.camera, canvas);
@@ -49,7 +61,15 @@ export class Stage {
     this.resize();
   }
 
+  // without graphics hardware a picture takes half as long with this many fewer pixels, so that a drag stays at hand
+  dragging(on) {
+    if (hardware()) return;
+    this.renderer.setPixelRatio(on ? this.ratio / COARSE : this.ratio);
+    this.draw();
+  }
+
   dress() {
+    inks.clear();
     if (this.around) this.scene.remove(...this.around);
     this.around = [backdrop(), ...lights()];
     this.scene.add(...this.around);

@@ -108,7 +108,7 @@ onFacts(async () => {
 onChange(async (since) => {
   await Promise.all([refresh(), fetchMotion(since)]);
 });
-dragsUse({ previews, strata, surfaces, back: () => Promise.all([refresh(), fetchMotion()]) });
+dragsUse({ previews, strata, stage, surfaces, back: () => Promise.all([refresh(), fetchMotion()]) });
 
 const frame = () => transport.frame;
 const tree = document.getElementById("tree");
