@@ -31,6 +31,10 @@ def test_channels_are_chosen_by_kind_sorted_and_looked_at_closely(page: Page, de
     assert titles(page)[0] == "Beacon mast / rotation z"
     page.select_option("#order", "keys")
     expect(page.locator("#review .what").first).to_have_text("Warning beacon / look glow")
+    page.select_option("#order", "share")
+    shares = page.eval_on_selector_all("#review .compared", "rows => rows.map((row) => Number(row.dataset.share))")
+    assert shares == sorted(shares, reverse=True)
+    assert 0 < shares[0] <= 1
     before = page.inner_text("#review strong")
     page.check("[name=extremes]")
     page.wait_for_function("was => document.querySelector('#review strong').textContent !== was", arg=before)
