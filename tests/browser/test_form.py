@@ -14,7 +14,8 @@ from PIL import Image
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Studio
-from tests.core.test_bring import DRAWING, vane
+from tests.core.test_bring import DRAWING
+from tests.core.vane import vane
 from tests.serving import Server
 
 pytestmark = pytest.mark.browser

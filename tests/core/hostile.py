@@ -24,6 +24,7 @@ from lazzik.core.formats.gltf_file import glb_of
 from lazzik.core.scene.edits import applied
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.text import read_scene
+from tests.core.vane import vane
 
 File = tuple[str, bytes]
 HUGE = (-1, 2**31 - 1, 2**40, 10**30, 1.5, "7", None, True)
@@ -170,8 +171,6 @@ def others() -> Iterator[File]:
 
 def hostile() -> Iterator[File]:
     """All of them."""
-    from tests.core.test_bring import vane
-
     built = vane()
     content, blob = built.finished(), bytes(built.blob)
     sound = built.packed()

@@ -11,7 +11,8 @@ from sqlalchemy import create_engine, text
 from starlette.testclient import TestClient
 
 from tests.core.hostile import hostile
-from tests.core.test_bring import DRAWING, HARMLESS, vane
+from tests.core.test_bring import DRAWING, HARMLESS
+from tests.core.vane import vane
 
 
 def files(*pairs: tuple[str, bytes]) -> list[tuple[str, tuple[str, bytes]]]:
