@@ -99,6 +99,11 @@ class Studio:
         return self.page.locator(f'svg[data-lane="{lane}"] path.trace').get_attribute("d") or ""
 
     def result(self) -> list[float]:
+        """The values that are drawn, once they are those of the number that is shown."""
+        self.page.wait_for_function(
+            """() => window.lazzik.strata.data?.channel
+                === JSON.parse(document.getElementById('facts').textContent).channel"""
+        )
         values: list[float] = self.page.evaluate("() => [...window.lazzik.strata.data.result]")
         return values
 

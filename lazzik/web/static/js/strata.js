@@ -74,6 +74,7 @@ export class Strata {
 
   set(content) {
     this.data = {
+      channel: facts.channel,
       from: content.from,
       perFrame: content.perFrame,
       base: floats(content.base),
