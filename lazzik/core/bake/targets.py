@@ -106,7 +106,7 @@ def fit_targets(
     progress.report(0.4, "the fewest shapes")
     for step in (PER_FRAME, 1):  # whole frames nearly always tell all; where they do not, every sample is asked
         basis = _basis(moved[::step], most)
-        k = _fewest(moved, basis, SHARE * tolerance)
+        k = _fewest(moved, basis, SHARE * tolerance, progress)
         if k <= len(basis):
             break
     if k > min(most, len(basis)):
@@ -119,8 +119,7 @@ def fit_targets(
     # each shape as large as its largest use, so that weights lie within one
     reach = np.maximum(np.abs(weights).max(axis=0), 1e-12)
     weights, shapes = weights / reach, shapes * reach[:, None]
-    progress.report(0.75, "keys of the weights")
-    keyed, worst = _keyed(moved, shapes, weights, tolerance)
+    keyed, worst = _keyed(moved, shapes, weights, tolerance, progress)
     places = np.flatnonzero(keyed)
     turned = np.empty((len(places[::PER_FRAME]) or 1, count * 3))
     for row, index in enumerate(places[::PER_FRAME]):
@@ -138,13 +137,14 @@ def _basis(rows: NDArray[np.float64], most: int) -> NDArray[np.float64]:
     return out
 
 
-def _fewest(moved: NDArray[np.float64], basis: NDArray[np.float64], allowed: float) -> int:
+def _fewest(moved: NDArray[np.float64], basis: NDArray[np.float64], allowed: float, progress: Progress) -> int:
     """How many of the shapes bring every point within what is allowed; one more than there are if all do not.
 
     Found by doubling, then by halving the interval: what is left shrinks with every shape but for a hair.
     """
 
     def fits(k: int, rows: NDArray[np.float64]) -> bool:
+        progress.report(0.5, "the fewest shapes")
         return _farthest(rows - (rows @ basis[:k].T) @ basis[:k]) <= allowed
 
     few = moved[::PER_FRAME]  # whole frames find the number; all samples are asked once it is found
@@ -161,13 +161,18 @@ def _fewest(moved: NDArray[np.float64], basis: NDArray[np.float64], allowed: flo
 
 
 def _keyed(
-    moved: NDArray[np.float64], shapes: NDArray[np.float64], weights: NDArray[np.float64], tolerance: float
+    moved: NDArray[np.float64],
+    shapes: NDArray[np.float64],
+    weights: NDArray[np.float64],
+    tolerance: float,
+    progress: Progress,
 ) -> tuple[NDArray[np.bool_], float]:
     """Which samples are keyed so that all are within the tolerance, and how far the farthest point is then."""
     samples = np.arange(len(weights))
     keyed = samples % PER_FRAME == 0
     keyed[-1] = True
     while True:
+        progress.report(0.75, "keys of the weights")
         between = np.stack([np.interp(samples, samples[keyed], column[keyed]) for column in weights.T], 1)
         off = np.sqrt(_squares(moved - between @ shapes).max(axis=1))
         missed = (off > tolerance) & ~keyed
