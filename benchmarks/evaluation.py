@@ -9,7 +9,7 @@ import numpy as np
 from benchmarks.timing import best
 from lazzik.core.channel.channel import Channel
 from lazzik.core.evaluate.evaluator import evaluate
-from lazzik.core.layers.noise import Noise, octave_noise
+from lazzik.core.layers.noise import REACH, Noise, octave_noise, shape_noise
 from lazzik.core.scene.node import Node, Rotation
 from lazzik.core.scene.scene import Scene
 
@@ -23,13 +23,14 @@ def rows() -> Iterator[str]:
     clock = scene.clock()
     whole = best(lambda: evaluate(scene, addresses, clock))
     positions = [clock.elapsed / 30 / 0.7 + i for i in range(LAYERS)]
-    numbers = np.array([[2.0], [OCTAVES], [0.5], [3.0], [0.5], [0.5]])
+    octaves, shape = np.array([[OCTAVES], [0.5], [3.0]]), np.array([[2.0], [0.0], [0.5], [0.5]])
     out = np.empty(FRAMES)
 
     def bare() -> None:
         for _ in range(CHANNELS):
             for position in positions:
-                octave_noise(position, 0, 0, 0, numbers, out)
+                octave_noise(position, 0, 0, octaves, out)
+                shape_noise(octaves, shape, REACH[0], 0, out)
 
     kernels = best(bare)
     yield f"evaluation {whole * 1e3:.0f} ms, bare kernels {kernels * 1e3:.0f} ms: {whole / kernels:.2f} times"

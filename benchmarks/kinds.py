@@ -15,7 +15,7 @@ from lazzik.core.clock import SUBSTEPS
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.layers import BY_KIND, Clip, Recipe
 from lazzik.core.layers.clip import Track
-from lazzik.core.layers.noise import Noise, octave_noise
+from lazzik.core.layers.noise import REACH, Noise, octave_noise, shape_noise
 from lazzik.core.layers.oscillator import ring, trail
 from lazzik.core.layers.smooth import gaussian_mean
 from lazzik.core.layers.travel import travel
@@ -70,25 +70,27 @@ def bare_of(name: str) -> Callable[[], object]:
     """The plain computation of noise and one layer: the same kernels on the same number of points, and nothing else."""
     frames = np.arange(float(FRAMES))
     fine = np.arange(float(FRAMES * SUBSTEPS))
-    noise = np.array([[2.0], [OCTAVES], [0.5], [3.0], [0.5], [0.5]])
+    octaves, shape = np.array([[OCTAVES], [0.5], [3.0]]), np.array([[2.0], [0.0], [0.5], [0.5]])
     curve = curve_through(KEYS, 30.0)
     out, wide = np.empty(FRAMES), np.empty(len(fine))
-    e, v = np.empty(len(fine) - 2), np.empty(len(fine) - 2)
+    nodes = (len(fine) - 3) // 2 + 1
+    e, v = np.empty(nodes), np.empty(nodes)
 
     def below(points: np.ndarray, into: np.ndarray) -> np.ndarray:
-        octave_noise(points, 0, 0, 0, noise, into)
+        octave_noise(points, 0, 0, octaves, into)
+        shape_noise(octaves, shape, REACH[0], 0, into)
         return into + curve.at(points, 30.0)
 
     def spring() -> object:
         x = below(fine / SUBSTEPS, wide)
-        full = np.full(len(fine), 9.0)
+        full, halves = np.full(len(fine), 9.0), np.full(2 * nodes - 2, 9.0)
         e[0] = v[0] = 0.0
         if name == "settle":
-            return ring(x, full, full, full, 0.004, 0, e, v)
-        return trail(x, full, full, 0.004, e, v)
+            return ring(x, 0.0, halves, halves, full, 0.008, 0, e, v)
+        return trail(x, halves, halves, 0.008, e, v)
 
     def smooth() -> object:
-        return gaussian_mean(below(fine / SUBSTEPS, wide), frames * 4 + 100, np.full(FRAMES, 30.0), out)
+        return gaussian_mean(below(fine / SUBSTEPS, wide), frames * 6 + 220, np.full(FRAMES, 30.0), out)
 
     def periodic() -> object:
         x = below(frames, out)

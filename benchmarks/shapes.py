@@ -20,7 +20,7 @@ from lazzik.core.deformers.twist import Twist
 from lazzik.core.deformers.undulate import Undulate
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.shapes import shape_motion
+from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.geometry.primitives import Sheet
 from lazzik.core.layers.noise import Noise
 from lazzik.core.scene.node import Node
@@ -37,7 +37,7 @@ FRAMES = 250
 def rows() -> Iterator[str]:
     """A frame against bare NumPy, a whole motion's memory, then a drag in the browser."""
     scene = banner(224)
-    motion = shape_motion(scene, scene.nodes[0], scene.clock(), Scope(scene, Memo(), []))
+    motion = surface_of(scene, scene.nodes[0], scene.clock(), Scope(scene, Memo(), []))
     points = motion.rest.points
     spent = best(partial(motion.points, 40))
     bare = best(lambda: np.sin(points) + np.cos(points))

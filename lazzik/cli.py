@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import importlib
 import json
+import logging
+import os
 import pkgutil
 import socket
 from pathlib import Path
@@ -19,6 +21,7 @@ from lazzik.core.errors import InvalidEdit, LazzikError
 from lazzik.core.formats import format_for
 from lazzik.core.formats.csv_curves import write_csv
 from lazzik.core.kernels import KERNELS, compiled_now
+from lazzik.core.progress import Progress
 from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.edits.bakes import PlaceBake
 from lazzik.core.scene.scene import Scene
@@ -31,12 +34,35 @@ SceneFile = Annotated[Path, typer.Argument(help="A scene as JSON.", show_default
 Frames = Annotated[str | None, typer.Option(help="First and last frame, as 0:250. Without it, the scene's range.")]
 
 
+LOG = logging.getLogger("lazzik")
+
+
+class _Work(Progress):
+    """Remembers what is being done, so that a failure can say where it was."""
+
+    said = ""
+
+    def __init__(self) -> None:
+        super().__init__(self._remember)
+
+    def _remember(self, _: float, said: str) -> None:
+        self.said = said or self.said
+
+
+WORK = _Work()
+
+
 def main() -> None:
     """Run a command; what the person did wrong is one sentence on standard error and exit code 1."""
+    logging.basicConfig(level=os.environ.get("LAZZIK_LOG", "warning").upper())
     try:
         app()
     except LazzikError as error:
         _fail(error.message)
+    except Exception as error:
+        at = f" at '{WORK.said}'" if WORK.said else ""
+        LOG.debug("failed%s", at, exc_info=True)
+        _fail(f"Something went wrong{at} that should not have: {type(error).__name__}. LAZZIK_LOG=debug tells where.")
 
 
 @app.command()
@@ -122,7 +148,7 @@ def bake_scene(
         )
     placed = bake(document, [*(only or []), *(more or [])] or bakeable(document), plan)
     baked = placed.apply(document)
-    _write(out, writer.write(baked) if writer else _csv(baked))
+    _write(out, writer.write(baked, WORK) if writer else _csv(baked))
     typer.echo(_receipt(document, placed))
 
 
@@ -133,8 +159,11 @@ def deliver(
 ) -> None:
     """Write a scene in a format: glTF (.glb, .gltf), OpenUSD (.usdz, .usdc, .usda), curves (.csv, .curves.json),
     outlines (.svg) or the scene itself (.json)."""
-    writer = format_for(out.name)
-    _write(out, writer.write(_read(scene)))
+    written = format_for(out.name).deliver(_read(scene), WORK)
+    _write(out, written.content)
+    for line in (*written.details, written.summary):
+        if line:
+            typer.echo(line)
 
 
 @app.command()

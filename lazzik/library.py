@@ -28,8 +28,8 @@ from lazzik.core.types import Samples
 
 
 def new_scene(name: str = "Untitled scene", *, fps: float = 30.0, first: int = 0, last: int = 250) -> Scene:
-    """A scene with nothing in it."""
-    return Scene(name=name, fps=float(fps), first=first, last=last)
+    """A scene with nothing in it. Raises InvalidEdit for a range or a rate that no scene may have."""
+    return edit(Scene(name="New"), {"do": "change-scene", "name": name, "fps": fps, "first": first, "last": last})
 
 
 def open_scene(path: str | Path) -> Scene:
@@ -50,7 +50,7 @@ def edit(scene: Scene, *edits: Mapping[str, Any]) -> Scene:
 
     Raises InvalidEdit, UnknownAddress or BadNumber.
     """
-    return applied(scene, read_edits([dict(each) for each in edits]))
+    return applied(scene, read_edits([dict(each) for each in edits], scene))
 
 
 def addresses(scene: Scene) -> list[str]:

@@ -12,6 +12,10 @@ import pytest
 from hypothesis import HealthCheck, settings
 
 from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.layer import Layer
+from lazzik.core.clock import Clock
+from lazzik.core.evaluate.evaluator import loop_note
+from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.edits import applied, read_edits
 from lazzik.core.scene.node import Node, Rotation
 from lazzik.core.scene.scene import Scene
@@ -47,7 +51,7 @@ def turned(channel: Channel | float, *, fps: float = 30, first: int = 0, last: i
 
 def edited(scene: Scene, *edits: dict[str, Any]) -> Scene:
     """The scene after edits given as plain values."""
-    return applied(scene, read_edits(list(edits)))
+    return applied(scene, read_edits(list(edits), scene))
 
 
 @pytest.fixture(scope="session")
@@ -60,3 +64,8 @@ def validate() -> Callable[[Path], dict[str, Any]]:
         return report
 
     return run
+
+
+def note(layer: Layer, fps: float = 30.0) -> str:
+    """What a layer says that its loop made of its rate."""
+    return loop_note(Channel(layers=(layer,)), layer, Clock.over(fps, 0, 1), Scope())

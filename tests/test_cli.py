@@ -8,14 +8,20 @@ import socket
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
 
+from lazzik.cli import main
+from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.keys import Key
 from lazzik.core.evaluate.evaluator import evaluate
+from lazzik.core.formats.gltf import Gltf
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.text import read_scene, scene_text
 from lazzik.demo.station import station
+from tests.conftest import turned
 
 MAST = "beacon-mast/rotation.z"
 
@@ -69,6 +75,34 @@ def test_a_port_that_is_taken_is_said(tmp_path: Path) -> None:
         done = run("serve", "--data", tmp_path, "--port", taken.getsockname()[1])
     assert done.returncode == 1
     assert "can't be listened on" in done.stderr
+
+
+def test_a_failure_is_a_sentence_and_the_log_has_the_rest(
+    file: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str],
+    caplog: pytest.LogCaptureFixture,
+) -> None:  # fmt: skip
+    def broken(self: Any, scene: Scene, progress: Any, memo: Any = None) -> Any:
+        progress.report(0.5, "shapes of Cloth")
+        raise ValueError("no such luck")
+
+    monkeypatch.setattr(Gltf, "deliver", broken)
+    monkeypatch.setattr(sys, "argv", ["lazzik", "deliver", str(file), "-o", str(tmp_path / "o.glb")])
+    with caplog.at_level("DEBUG", logger="lazzik"), pytest.raises(SystemExit) as ended:
+        main()
+    assert ended.value.code == 1
+    said = capsys.readouterr().err
+    assert said.startswith("Something went wrong at 'shapes of Cloth' that should not have: ValueError.")
+    assert "Traceback" not in said
+    assert "no such luck" in caplog.text
+    assert not (tmp_path / "o.glb").exists()
+
+
+def test_delivering_reports_how_the_motion_came_out(tmp_path: Path) -> None:
+    small = tmp_path / "small.json"
+    small.write_text(scene_text(turned(Channel(keys=(Key(frame=0, value=0), Key(frame=30, value=50))))))
+    done = run("deliver", small, "-o", tmp_path / "small.glb")
+    assert "Post / rotation: " in done.stdout
+    assert "keys in 1 tracks" in done.stdout
 
 
 def test_schema_is_a_json_schema() -> None:

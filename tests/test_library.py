@@ -53,6 +53,7 @@ def test_a_scene_is_never_changed_in_place(demo: Scene) -> None:
 def test_what_is_wrong_is_a_sentence(tmp_path: Path) -> None:
     for act in (
         lambda: open_scene(tmp_path / "none.json"),
+        lambda: new_scene(last=0),
         lambda: bring(new_scene(), tmp_path / "none.glb"),
         lambda: deliver(new_scene(), tmp_path / "scene.pdf"),
         lambda: deliver(new_scene(), tmp_path / "no" / "scene.json"),

@@ -39,10 +39,10 @@ class Clock:
         if self.key is None or other.key is None or self.key[:2] != other.key[:2]:
             return None
         (begin, end, fine), (first, last, coarse) = self.key[2:], other.key[2:]
-        if first < begin or last > end or fine % coarse:
+        start = (first - begin) * fine
+        if first < begin or last > end or fine % coarse or start != int(start):
             return None
-        start = int((first - begin) * fine)
-        return slice(start, start + int((last - first) * fine) + 1, int(fine // coarse))
+        return slice(int(start), int(start + (last - first) * fine) + 1, int(fine // coarse))
 
     @cached_property
     def elapsed(self) -> Samples:
@@ -53,12 +53,17 @@ class Clock:
         """The same scene's clock, asked at other frames."""
         return Clock(self.fps, self.first, frames)
 
+    def on_grid(self, low: int, high: int) -> Clock:
+        """The points `low` to `high` of the sub-step grid, counted from the scene's first frame.
+
+        They are multiples of 1/SUBSTEPS frame, whatever was asked.
+        """
+        frames = self.first + np.arange(low, high + 1) / SUBSTEPS
+        return Clock(self.fps, self.first, frames, (self.fps, self.first, frames[0], frames[-1], SUBSTEPS))
+
     @cached_property
     def grid(self) -> Clock:
-        """The sub-step grid that covers the first frame and all that was asked.
-
-        Its points are multiples of 1/SUBSTEPS frame from the scene's first frame, whatever was asked.
-        """
+        """The part of the sub-step grid that covers the first frame and all that was asked."""
         low = min(0, int(np.floor(self.elapsed.min() * SUBSTEPS))) if self.elapsed.size else 0
         high = max(0, int(np.ceil(self.elapsed.max() * SUBSTEPS))) + 1 if self.elapsed.size else 1
-        return self.at(self.first + np.arange(low, high + 1) / SUBSTEPS)
+        return self.on_grid(low, high)

@@ -3,19 +3,59 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Annotated, Any, Literal, Self, TypeVar
+from typing import Annotated, Any, Literal, Protocol, Self, TypeVar
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, GetCoreSchemaHandler, GetJsonSchemaHandler
+from pydantic import (
+    BaseModel,
+    BeforeValidator,
+    ConfigDict,
+    Field,
+    GetCoreSchemaHandler,
+    GetJsonSchemaHandler,
+    ValidationInfo,
+)
 from pydantic_core import core_schema
 
-from lazzik.core.arithmetic import read_number
+from lazzik.core.arithmetic import PLAIN, Measure, read_number
 
 LARGEST = 1e9
 """No number of a document is larger: far beyond any scene, far below where float64 loses a thousandth."""
 
 Finite = Annotated[float, Field(strict=True, ge=-LARGEST, le=LARGEST, allow_inf_nan=False)]
-Typed = Annotated[float, BeforeValidator(read_number), Field(ge=-LARGEST, le=LARGEST, allow_inf_nan=False)]
+Within = Field(ge=-LARGEST, le=LARGEST, allow_inf_nan=False)
+
+Typed = Annotated[float, BeforeValidator(lambda value: read_number(value)), Within]
 """A number as a person types it: plain, or as arithmetic such as '360/7'."""
+
+
+class Measures(Protocol):
+    """What knows how numbers are measured where edits are read: their validation context."""
+
+    def frames(self) -> Measure:
+        """How frames are."""
+        ...
+
+    def at(self, address: str) -> Measure:
+        """How the number at an address is."""
+        ...
+
+
+def _in_frames(value: Any, info: ValidationInfo) -> float:
+    measures: Measures | None = info.context
+    return read_number(value, measures.frames() if measures and isinstance(value, str) else Measure("fr"))
+
+
+def _as_there(value: Any, info: ValidationInfo) -> float:
+    measures: Measures | None = info.context
+    address = info.data.get("address", "")
+    return read_number(value, measures.at(address) if measures and isinstance(value, str) else PLAIN)
+
+
+InFrames = Annotated[float, BeforeValidator(_in_frames), Within]
+"""Typed, a time in frames: '0.5 s' is understood too."""
+
+AsThere = Annotated[float, BeforeValidator(_as_there), Within]
+"""Typed, a value of the number that the edit's `address`, which stands before it, leads to: with its unit or plain."""
 
 Slug = Annotated[str, Field(pattern=r"^[a-z0-9]+(-[a-z0-9]+)*$", max_length=64)]
 """What stands in addresses: small letters, digits and single hyphens."""
@@ -56,6 +96,8 @@ class Quantity:
     high: float = LARGEST
     """Hard limits. A constant beyond them is refused, a driven value is held at them."""
     whole: bool = False
+    open_at: float | None = None
+    """A value that means no limit at all, and is shown as none."""
 
     def checked(self, value: float) -> str | None:
         """What is wrong with a constant, as the end of a sentence; None if it may stand."""

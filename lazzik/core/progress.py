@@ -18,11 +18,18 @@ class Progress:
     def __init__(self, heard: Callable[[float, str], None] | None = None) -> None:
         self._heard = heard
         self._from, self._to = 0.0, 1.0
+        self._last, self._said = 0.0, ""
 
     def report(self, share: float, said: str = "") -> None:
         """Tell how much of the present part is done. Raises Stopped if the work is wanted no longer."""
+        self._last, self._said = self._from + (self._to - self._from) * share, said
         if self._heard:
-            self._heard(self._from + (self._to - self._from) * share, said)
+            self._heard(self._last, said)
+
+    def hear(self) -> None:
+        """Within a part that tells nothing of its own: raises Stopped if the work is wanted no longer."""
+        if self._heard:
+            self._heard(self._last, self._said)
 
     def part(self, start: float, end: float) -> Progress:
         """A progress of its own for a part of the work."""

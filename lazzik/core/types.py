@@ -9,6 +9,10 @@ from numpy.typing import NDArray
 
 Samples = NDArray[np.float64]  # (frames,) one value per moment of a clock
 Points = NDArray[np.float64]  # (points, 3) metres
+PointBlock = NDArray[np.float64]  # (moments, points, 3) metres; one moment where they are the same at all
+Shares = NDArray[np.float64]  # (moments, points) how much something counts
+Frames = NDArray[np.float64]  # (moments or 1, 4, 3) a deformer's coordinates
+Matrices = NDArray[np.float64]  # (moments or 1, 4, 4)
 Quaternions = NDArray[np.float64]  # (frames, 4) x, y, z, w, unit length
 Places = NDArray[np.int64]  # (keys,) places of samples, or of five of them
 Triangles = NDArray[np.int64]  # (triangles, 3) rows of Points

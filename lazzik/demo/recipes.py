@@ -23,13 +23,13 @@ def library() -> tuple[Recipe, ...]:
     return (
         _recipe(
             "gust_sway", "Gusty sway", "°", "Leans into gusts that come and go: masts, poles, signs.",
-            _layer("noise", "gust", amplitude=9.0, period=1.6, octaves=2.0, gain=0.38, seed=7.0),
-            _layer("noise", "tremble", amplitude=0.9, period=0.22, octaves=2.0, seed=3.0),
+            _layer("noise", "gust", amplitude=4.8, period=1.6, octaves=2.0, gain=0.38, seed=7.0),
+            _layer("noise", "tremble", amplitude=0.48, period=0.22, octaves=2.0, seed=3.0),
             expose=("gust.amplitude", "gust.period", "gust.seed", "tremble.amplitude"),
         ),
         _recipe(
             "lamp_flicker", "Lamp flicker", "", "An unsteady light: mostly on, with dips. For glow and intensity.",
-            _layer("noise", "flicker", amplitude=1.0, period=0.18, octaves=3.0, side="below", bias=0.75, gain=0.35),
+            _layer("noise", "flicker", amplitude=0.62, period=0.18, octaves=3.0, side="below", bias=0.75, gain=0.35),
             expose=("flicker.amplitude", "flicker.period", "flicker.seed"), reach=1.0,
         ),
         _recipe(
@@ -39,15 +39,15 @@ def library() -> tuple[Recipe, ...]:
         ),
         _recipe(
             "hand_held", "Hand-held", "°", "A camera held by someone who breathes: slow drift, small tremor.",
-            _layer("noise", "drift", amplitude=1.6, period=1.4, octaves=2.0, seed=11.0),
-            _layer("noise", "tremor", amplitude=0.25, period=0.16, octaves=2.0, roughness=0.6, seed=12.0),
+            _layer("noise", "drift", amplitude=0.85, period=1.4, octaves=2.0, seed=11.0),
+            _layer("noise", "tremor", amplitude=0.13, period=0.16, octaves=2.0, roughness=0.6, seed=12.0),
             _layer("wave", "breath", amplitude=0.35, period=3.4),
             expose=("drift.amplitude", "drift.period", "tremor.amplitude", "drift.seed"),
         ),
         _recipe(
             "idle_float", "Idle float", "m", "Rises and sinks without end, never quite the same: balloons, buoys.",
             _layer("wave", "bob", amplitude=0.12, period=3.2),
-            _layer("noise", "wander", amplitude=0.06, period=2.4, seed=21.0),
+            _layer("noise", "wander", amplitude=0.043, period=2.4, seed=21.0),
             expose=("bob.amplitude", "bob.period", "wander.amplitude"), reach=0.15,
         ),
         _recipe(
@@ -68,33 +68,33 @@ def library() -> tuple[Recipe, ...]:
         _recipe(
             "orbit", "Orbit", "°", "Turns for ever at one speed, with a gentle wobble on top.",
             _layer("turn", "round", rate=24.0),
-            _layer("noise", "wobble", amplitude=2.0, period=2.2, seed=31.0),
+            _layer("noise", "wobble", amplitude=1.4, period=2.2, seed=31.0),
             expose=("round.rate", "wobble.amplitude"),
         ),
         _recipe(
             "rotor", "Rotor in the wind", "°", "Spins fast and slower with the gusts and never jumps: cups, vanes.",
             _layer("turn", "spin", rate=Channel(value=260.0, layers=(
-                _layer("noise", "lull", amplitude=140.0, period=1.8, octaves=2.0, seed=41.0),
+                _layer("noise", "lull", amplitude=74, period=1.8, octaves=2.0, seed=41.0),
             ))),
             expose=("spin.rate", "spin.rate#lull.amplitude", "spin.rate#lull.period"),
         ),
         _recipe(
             "needle", "Nervous needle", "°", "A gauge that hunts: readings in steps, each one overshot.",
-            _layer("noise", "reading", amplitude=30.0, period=0.9, character="steps", seed=51.0),
+            _layer("noise", "reading", amplitude=26, period=0.9, character="steps", seed=51.0),
             _layer("smooth", "slew", cutoff=2.4),
             _layer("settle", "swing", frequency=3.4, damping=0.18, strength=0.9),
             expose=("reading.amplitude", "reading.period", "swing.damping", "reading.seed"),
         ),
         _recipe(
             "stop_motion", "Stop motion", "°", "Whatever moves below, held on twos and a little unsure each time.",
-            _layer("noise", "boil", amplitude=0.8, period=0.1, character="white", seed=61.0),
+            _layer("noise", "boil", amplitude=0.7, period=0.1, character="white", seed=61.0),
             _layer("hold", "twos", every=2.0),
             expose=("twos.every", "boil.amplitude"), keys=ARRIVAL,
         ),
         _recipe(
             "flutter", "Flutter", "°", "Cloth in a stiff wind: a quick wave that swells and thins.",
             _layer("wave", "flap", period=0.45, amplitude=Channel(value=5.0, layers=(
-                _layer("noise", "swell", amplitude=4.0, period=1.1, seed=71.0),
+                _layer("noise", "swell", amplitude=2.8, period=1.1, seed=71.0),
             ))),
             expose=("flap.amplitude", "flap.period", "flap.phase"),
         ),

@@ -151,9 +151,9 @@ def _ground() -> list[Node]:
 
 def _mast() -> list[Node]:
     sway = driven(
-        noise("Gust", 9, 0.9, 116, octaves=2.0, gain=0.6, loop=None,
+        noise("Gust", 4.8, 0.9, 116, octaves=2.0, gain=0.6, loop=None,
               window=Window(start=40, end=215, fade_in=26, fade_out=34)),
-        noise("Tremble", 0.9, 0.16, 4, octaves=2.0),
+        noise("Tremble", 0.48, 0.16, 4, octaves=2.0),
         layer("settle", "Ring on arrival", frequency=1.9, damping=0.14, strength=0.6, when="arrivals"),
         keys=(
             Key(frame=0, value=0), Key(frame=30, value=0), Key(frame=58, value=6),
@@ -161,14 +161,14 @@ def _mast() -> list[Node]:
         ),
     )  # fmt: skip
     blink = driven(
-        layer("repeat", "Blink", side="after"), noise("Flicker", 0.3, 0.2, 8, octaves=2.0),
+        layer("repeat", "Blink", side="after"), noise("Flicker", 0.16, 0.2, 8, octaves=2.0),
         keys=(Key(frame=0, value=0.3), Key(frame=8, value=2.4), Key(frame=16, value=2.2), Key(frame=30, value=0.3),
               Key(frame=50, value=0.3)),
     )  # fmt: skip
     ribbon = Sheet(kind="sheet", width=1.6, height=0.22, columns=48, rows=4, standing=True)
     wave = {"height": breezy(0.12), "length": 0.7, "speed": 2.1, "toward": "across"}
     stream = (
-        shaped("twist", "Curl", "x", -0.8, 0.8, angle=driven(noise("Turn", 120, 1.4, 18), base=90)),
+        shaped("twist", "Curl", "x", -0.8, 0.8, angle=driven(noise("Turn", 85, 1.4, 18), base=90)),
         shaped("undulate", "Stream", "x", -0.8, 0.8, fade="start", fade_length=0.5, **wave),
     )
     return [
@@ -183,7 +183,7 @@ def _mast() -> list[Node]:
              paint("#E4572E", glow=blink), position=at(0, 4.84, 0)),
         *(_plate(k) for k in range(3)),
         part("ribbon", "Ribbon", "crossbar", ribbon, AMBER, position=at(1.65, -0.05, 0), deform=stream,
-             rotation=Rotation(z=driven(noise("Lift", 9, 1.3, 17), base=-12))),
+             rotation=Rotation(z=driven(noise("Lift", 6.4, 1.3, 17), base=-12))),
         part("ladder", "Step rings", "beacon-mast",
              Ring(kind="ring", radius=0.2, thickness=0.06, around=14, across=6), BRICK, position=at(0, 1.5, 0)),
         part("collar", "Collar", "beacon-mast",
@@ -201,7 +201,7 @@ def _plate(k: int) -> Node:
 
 
 def _anemometer() -> list[Node]:
-    rate = Channel(value=260, layers=(*breezy(1).layers, noise("Lull", 130, 1.6, 3, octaves=2.0)))
+    rate = Channel(value=260, layers=(*breezy(1).layers, noise("Lull", 69, 1.6, 3, octaves=2.0)))
     spin = driven(layer("turn", "Spin", rate=rate))
     nodes = [
         part("anemometer", "Anemometer", "mast", bar(0.06, 2.9), INK, position=at(1.75, 0, 0.3)),
@@ -220,7 +220,7 @@ def _anemometer() -> list[Node]:
 
 def _aerial() -> list[Node]:
     """One thin bar, thinner toward its tip, that bends with the wind."""
-    lash = driven(noise("Whip", 26, 0.7, 21, octaves=2.0), base=22)
+    lash = driven(noise("Whip", 14, 0.7, 21, octaves=2.0), base=22)
     whip = Tube(kind="tube", radius=0.05, height=3.9, around=8, along=48, base=True)
     deform = (
         shaped("taper", "Thin", "y", 0.0, 3.9, last=0.3),
@@ -231,12 +231,12 @@ def _aerial() -> list[Node]:
 
 def _windsock() -> list[Node]:
     """One tube of cloth: held at its mouth, a wave runs down it, and it hangs a little."""
-    swing = driven(noise("Veer", 22, 1.9, 31, octaves=2.0), base=-8)
+    swing = driven(noise("Veer", 12, 1.9, 31, octaves=2.0), base=-8)
     flutter = {"fade": "start", "fade_length": 0.9, "length": 1.1, "speed": 3.3}
     deform = (
         shaped("undulate", "Flutter", "y", 0.0, 2.1, toward="across", height=breezy(0.16), **flutter),
         shaped("undulate", "Sidle", "y", 0.0, 2.1, toward="side", height=breezy(0.1), phase=0.3, **flutter),
-        shaped("bend", "Hang", "y", 0.0, 2.1, angle=driven(noise("Lull", 16, 1.7, 33), base=16), direction=90.0),
+        shaped("bend", "Hang", "y", 0.0, 2.1, angle=driven(noise("Lull", 11, 1.7, 33), base=16), direction=90.0),
     )
     cloth = Tube(kind="tube", radius=0.3, upper=0.5, height=2.1, around=24, along=80, base=True)
     hoop = Ring(kind="ring", radius=0.3, thickness=0.03, around=20, across=6)
@@ -252,7 +252,7 @@ def _lamps() -> list[Node]:
     nodes = [Node(id="lamps", label="Lamp row", position=at(1.7, 0, 2.6))]
     for k in range(6):
         # the same gust, later by the same step from lamp to lamp
-        nod = driven(noise("Nod", breezy(7), 1.1, 40, octaves=2.0, shift=0.22 * k))
+        nod = driven(noise("Nod", breezy(3.7), 1.1, 40, octaves=2.0, shift=0.22 * k))
         glow = driven(
             layer("recipe", "Lamp flicker", recipe=FLICKER.id, size=0.45,
                   overrides=(Override(name="seed", value=float(20 + k)),)), base=0.75,
@@ -269,8 +269,8 @@ def _lamps() -> list[Node]:
 
 
 def _balloon() -> list[Node]:
-    sway = driven(noise("Drift", 7, 2.4, 51, octaves=2.0), base=3)
-    lean = driven(noise("Drift", 5, 2.8, 52, octaves=2.0))
+    sway = driven(noise("Drift", 3.7, 2.4, 51, octaves=2.0), base=3)
+    lean = driven(noise("Drift", 2.7, 2.8, 52, octaves=2.0))
     breath = driven(layer("wave", "Breath", amplitude=0.05, period=2.8), base=1.08)
     return [
         part("winch", "Balloon", None, Box(kind="box", width=0.7, height=0.4, depth=0.5, base=True), SAGE,
@@ -286,7 +286,7 @@ def _balloon() -> list[Node]:
 
 def _instruments() -> list[Node]:
     tick = driven(
-        noise("Reading", 48, 1.0, 61, octaves=3.0, bias=0.6),
+        noise("Reading", 23, 1.0, 61, octaves=3.0, bias=0.6),
         layer("hold", "Every ten", every=10.0),
         layer("settle", "Needle swing", frequency=3.2, damping=0.2, strength=0.8),
         base=-10,
@@ -303,7 +303,7 @@ def _instruments() -> list[Node]:
             ease="bounce",
             way="out",
         ),
-        noise("Rattle", 4, 0.4, 62, octaves=2.0),
+        noise("Rattle", 2.1, 0.4, 62, octaves=2.0),
         layer("limit", "Hinge", lowest=-36.0, highest=2.0, knee=3.0),
     )
     turn = driven(
@@ -328,7 +328,7 @@ def _instruments() -> list[Node]:
 
 
 def _sign() -> list[Node]:
-    rock = driven(noise("Creak", 4, 1.2, 71, octaves=2.0))
+    rock = driven(noise("Creak", 2.1, 1.2, 71, octaves=2.0))
     letters = Lettering(kind="lettering", text="RIDGE", size=0.26, depth=0.03, density=12)
     # it comes down into its frame, rings, and goes up again at the end of the loop
     grows = driven(
@@ -350,11 +350,11 @@ def _sign() -> list[Node]:
 def _pool() -> list[Node]:
     """The float is tugged at its mooring every fifty frames: a clip, over and over."""
     bob = driven(
-        noise("Bob", 0.05, 0.9, 81, octaves=2.0),
+        noise("Bob", 0.027, 0.9, 81, octaves=2.0),
         layer("formula", "Swell", text="x + 0.02 * breeze * sin(tau * frame / 50)"), base=0.06,
     )  # fmt: skip
     tip = driven(
-        noise("Tip", 14, 0.9, 82, octaves=2.0),
+        noise("Tip", 7.4, 0.9, 82, octaves=2.0),
         layer("clip", "Tug", source=TUG.address(TUG.tracks[0]), combine="add"),
     )
     water = Tube(kind="tube", radius=1.2, height=0.06, around=72, lids=28)
@@ -372,7 +372,7 @@ def _pines() -> list[Node]:
     nodes = [Node(id="pines", label="Dwarf pines")]
     places = ((6.9, -2.2, 1.0), (7.6, -0.9, 0.75), (-6.9, -1.6, 1.1), (-7.4, 0.2, 0.8))
     for k, (x, z, size) in enumerate(places):
-        wag = driven(noise("Wind", breezy(3.2), 1.1, 90 + k, octaves=2.0), base=2)
+        wag = driven(noise("Wind", breezy(1.7), 1.1, 90 + k, octaves=2.0), base=2)
         tree = f"pine-{k + 1}"
         nodes += [
             Node(id=tree, label=f"Pine {k + 1}", parent="pines", position=at(x, 0, z), rotation=Rotation(z=wag),
@@ -405,8 +405,8 @@ UPRIGHT, LEANING = _pose("upright", "Upright", 0.0, 12.0), _pose("leaning", "Lea
 
 
 def _camera_and_light() -> list[Node]:
-    pan = driven(noise("Hands", 0.6, 1.0, 5, octaves=4.0), layer("smooth", "Steady rig", cutoff=2.5))
-    tilt = driven(noise("Hands", 0.35, 1.2, 6, octaves=3.0), base=-4)
+    pan = driven(noise("Hands", 0.27, 1.0, 5, octaves=4.0), layer("smooth", "Steady rig", cutoff=2.5))
+    tilt = driven(noise("Hands", 0.17, 1.2, 6, octaves=3.0), base=-4)
     return [
         Node(id="camera", label="Camera", camera=Camera(view=36), position=at(0, 2.9, 13.5),
              rotation=Rotation(x=tilt, y=pan, order="yxz")),

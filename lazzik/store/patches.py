@@ -13,7 +13,7 @@ from typing import Any
 import jsonpatch
 
 from lazzik.core.document import Frozen
-from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.scene import VERSION, Scene
 from lazzik.core.scene.text import read_scene
 
 Operation = dict[str, Any]
@@ -26,11 +26,11 @@ def patch_between(old: Scene, new: Scene) -> list[Operation]:
     return operations
 
 
-def patched(document: dict[str, Any], patches: list[str]) -> Scene:
-    """The scene that a snapshot becomes by patches, each a JSON text, in order."""
+def patched(document: dict[str, Any], patches: list[str], version: int = VERSION) -> Scene:
+    """The scene that a snapshot of a version of the document becomes by patches, each a JSON text, in order."""
     for text in patches:
         document = jsonpatch.apply_patch(document, json.loads(text), in_place=True)
-    return read_scene(json.dumps(document))
+    return read_scene(json.dumps(document | {"version": version}))
 
 
 def _fields(old: Frozen, new: Frozen, path: str, operations: list[Operation]) -> None:

@@ -18,7 +18,7 @@ from lazzik.core.geometry.assets import held_content, let_go, name_of
 from lazzik.core.scene.edits import Edit, applied
 from lazzik.core.scene.held import assets_of
 from lazzik.core.scene.node import Node
-from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.scene import VERSION, Scene
 from lazzik.core.scene.text import scene_json
 from lazzik.store.database import Database
 from lazzik.store.patches import patch_between, patched
@@ -83,6 +83,8 @@ class SceneStore:
     def __init__(self, database: Database) -> None:
         self._database = database
         self._states: OrderedDict[tuple[str, int], Scene] = OrderedDict()
+        self._present: dict[str, int] = {}
+        """A revision of each scene that is known to be written in the present version of the document."""
         self._lock = Lock()
 
     def entries(self) -> list[Entry]:
@@ -144,6 +146,8 @@ class SceneStore:
             label = edits[0].said(before) if len(edits) == 1 else f"{edits[0].said(before)} and {len(edits) - 1} more"
             after = applied(before, edits)
             stored = _keep_assets(session, [node for node in after.nodes if before.by_id.get(node.id) is not node])
+            known = self._present.get(scene_id) == row.head
+            earlier = not known and _revision(session, scene_id, row.head).version != VERSION
             number = 1 + (session.scalar(select(func.max(RevisionRow.number)).filter_by(scene=scene_id)) or 0)
             session.add(
                 RevisionRow(
@@ -152,12 +156,14 @@ class SceneStore:
                     parent=row.head,
                     label=label[:400],
                     patch=json.dumps(patch_between(before, after)),
-                    snapshot=json.dumps(scene_json(after)) if number % SNAPSHOT_EVERY == 0 else None,
+                    # no patch leads from a document of an earlier version
+                    snapshot=json.dumps(scene_json(after)) if earlier or number % SNAPSHOT_EVERY == 0 else None,
                 )
             )
             row.head, row.name, row.changed = number, after.name, now()
         _stored(stored)
         self._keep(scene_id, number, after)
+        self._present[scene_id] = number
         return State(scene_id, number, after, label, None)
 
     def undo(self, scene_id: str, revision: int) -> State:
@@ -207,7 +213,7 @@ class SceneStore:
         while row.snapshot is None:
             patches.append(row.patch or "[]")
             row = _revision(session, scene_id, row.parent if row.parent is not None else -1)
-        scene = patched(json.loads(row.snapshot), patches[::-1])
+        scene = patched(json.loads(row.snapshot), patches[::-1], row.version)
         self._keep(scene_id, number, scene)
         return scene
 

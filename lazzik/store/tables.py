@@ -8,6 +8,8 @@ from typing import Annotated
 from sqlalchemy import ForeignKey, Index, LargeBinary, String, Text, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
+from lazzik.core.scene.scene import VERSION
+
 Id = Annotated[str, mapped_column(String(32), primary_key=True)]
 Short = Annotated[str, mapped_column(String(400))]
 
@@ -53,6 +55,8 @@ class RevisionRow(Base):
     number: Mapped[int]
     parent: Mapped[int | None]
     label: Mapped[Short]
+    version: Mapped[int] = mapped_column(default=VERSION, server_default="1")
+    """The document's version in which patch and snapshot are written. A patch leads on from one of the same version."""
     patch: Mapped[str | None] = mapped_column(Text)
     """RFC 6902 operations that lead here from the parent."""
     snapshot: Mapped[str | None] = mapped_column(Text)

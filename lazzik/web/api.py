@@ -55,7 +55,8 @@ class Edits(Step):
 @router.post("/edits")
 def edit(scene_id: str, body: Edits, store: Store) -> dict[str, Any]:
     """Apply and store edits; all or none."""
-    return store.edit(scene_id, body.revision, read_edits(body.edits)).said
+    edits = read_edits(body.edits, lambda: store.open(scene_id).scene)
+    return store.edit(scene_id, body.revision, edits).said
 
 
 @router.post("/undo")
@@ -74,7 +75,7 @@ def redo(scene_id: str, body: Step, store: Store) -> dict[str, Any]:
 def preview(scene_id: str, body: Edits, store: Store, memo: Kept) -> Response:
     """What edits would do, evaluated and not stored: the shown lanes, and the motion of the objects that differ."""
     before = store.at(scene_id, body.revision)
-    after = applied(before, read_edits(body.edits))
+    after = applied(before, read_edits(body.edits, before))
     # what a drag shows is gone with the next pointer move, so it is kept out of the memo
     scope = Scope(after, Memo(behind=memo), [])
     nodes = affected(before, after)

@@ -64,6 +64,8 @@ class Film(BaseModel):
     width: Annotated[int, Field(ge=16, le=4096)]
     height: Annotated[int, Field(ge=16, le=4096)]
     fps: Annotated[float, Field(gt=0, le=1000, allow_inf_nan=False)]
+    first: Annotated[int, Field(ge=-1_000_000, le=1_000_000)] = 0
+    """The scene's number of the first picture's frame."""
 
 
 @router.post("/film")
@@ -88,7 +90,7 @@ def begin(
     scene = store.open(scene_id).scene
     chosen = _format(name, body)
     job = Job(f"{chosen.title} of {scene.name}", chosen.media, stem(scene, ending_of(chosen)))
-    return jobs.start(job, lambda progress: chosen.write(scene, progress, memo)).news
+    return jobs.start(job, lambda progress: chosen.deliver(scene, progress, memo)).news
 
 
 @router.get("/{name}")
@@ -132,7 +134,7 @@ class _Zip:
     def take(self, content: bytes) -> None:
         """Keep the next picture as it is."""
         _decoded(content, self.plan)
-        self._archive.writestr(f"frame-{self.taken:05}.png", content)
+        self._archive.writestr(f"frame-{self.plan.first + self.taken:05}.png", content)
         self.taken += 1
 
     def close(self) -> None:

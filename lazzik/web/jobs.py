@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import logging
 import secrets
 import tempfile
 import time
@@ -18,6 +19,7 @@ from fastapi import APIRouter, Depends, Request, Response
 from fastapi.responses import FileResponse, StreamingResponse
 
 from lazzik.core.errors import LazzikError
+from lazzik.core.formats.base import Written
 from lazzik.core.progress import Progress, Stopped
 
 KEPT = 24
@@ -53,6 +55,9 @@ class Reel(Protocol):
         ...
 
 
+LOG = logging.getLogger("lazzik")
+
+
 @dataclass(eq=False)
 class Job:
     """One piece of long work."""
@@ -67,6 +72,8 @@ class Job:
     share: float = 0.0
     said: str = ""
     result: Path | None = None
+    details: tuple[str, ...] = ()
+    """What more there is to say of the result, line by line."""
     outcome: Any = None
     """What the server itself goes on with, beside the file that a page is given."""
     wanted: bool = True
@@ -103,6 +110,7 @@ class Job:
             "share": round(self.share, 4),
             "said": self.said,
             "file": bool(self.filename),
+            "details": self.details if self.over else (),
         }
 
 
@@ -129,27 +137,29 @@ class Jobs:
                 old.result.unlink(missing_ok=True)
         return job
 
-    def start(self, job: Job, work: Callable[[Progress], bytes]) -> Job:
+    def start(self, job: Job, work: Callable[[Progress], bytes | Written]) -> Job:
         """Run work beside the requests; its bytes become the job's result."""
         self._pool.submit(self._run, self.add(job), work)
         return job
 
-    def _run(self, job: Job, work: Callable[[Progress], bytes]) -> None:
+    def _run(self, job: Job, work: Callable[[Progress], bytes | Written]) -> None:
         try:
             job.heard(0.0, "")
             job.tell(state="running")
-            content = work(Progress(job.heard))
+            made = work(Progress(job.heard))
             job.heard(1.0, "")
+            written = made if isinstance(made, Written) else Written(made)
             path = self.file(job)
-            path.write_bytes(content)
-            job.tell(state="done", share=1.0, result=path, said="")
+            path.write_bytes(written.content)
+            job.tell(state="done", share=1.0, result=path, said=written.summary, details=written.details)
         except Stopped:
             job.tell(state="stopped", said="Stopped; nothing was kept.")
         except LazzikError as error:
             job.tell(state="failed", said=error.message)
         except Exception as error:  # whatever it is, the page must hear of it
-            job.tell(state="failed", said=f"Something went wrong that should not have: {type(error).__name__}")
-            raise
+            at = f" at '{job.said}'" if job.said else ""
+            LOG.exception("%s failed%s", job.label, at)
+            job.tell(state="failed", said=f"Something went wrong{at} that should not have: {type(error).__name__}")
 
     def file(self, job: Job) -> Path:
         """Where a job's outcome lies."""

@@ -8,7 +8,9 @@ from typing import Any
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.document import Quantity, Wording
+from lazzik.core.evaluate.evaluator import loop_note
 from lazzik.core.evaluate.poses import moving_numbers
+from lazzik.core.evaluate.scope import Scope
 from lazzik.core.layers import Recipe
 from lazzik.core.scene.address import Address, Hop, Place, find, into, names, title
 from lazzik.core.scene.dial import Dial
@@ -38,6 +40,11 @@ class Knob:
     target: str = ""
     """In a recipe's stack: its way from there, by which it can be exposed."""
     exposed: bool = False
+
+    @property
+    def open(self) -> bool:
+        """Whether it stands at the value that means no limit."""
+        return self.quantity.open_at is not None and not self.driven and float(self.value) == self.quantity.open_at
 
 
 @dataclass(frozen=True)
@@ -209,7 +216,7 @@ def _lane(
         type(layer).wordings(),
         position,
         layer in place.channel.sounding,
-        layer.note(scene.fps),
+        loop_note(place.number, layer, scene.clock(), Scope(scene)),
         getattr(layer, "recipe", ""),
         "seed" in numbers_of(type(layer)),
     )

@@ -16,7 +16,7 @@ from lazzik.core.clock import Clock
 from lazzik.core.document import Typed
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.shapes import shape_motion
+from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.formats.bring import BROUGHT, bring, bring_curves
 from lazzik.core.geometry.assets import pack_mesh, pack_weights
 from lazzik.core.geometry.imported import MeshShape
@@ -110,7 +110,7 @@ def make_permanent(scene_id: str, body: OnNode, store: Store, memo: Kept) -> dic
     if node.shape is None or not (node.deform or node.targets):
         raise InvalidEdit(f"Nothing bends {node.label}, so its shape is permanent already", body.node)
     clock = Clock.over(scene.fps, scene.first, body.frame, start=body.frame)
-    motion = shape_motion(scene, node, clock, Scope(scene, memo), own=True)
+    motion = surface_of(scene, node, clock, Scope(scene, memo), own=True)
     points = motion.points(0)
     name = store.put_asset(pack_mesh(motion.rest.moved(points)))
     drop = tuple(deformer.id for deformer in node.deform)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from fastapi import APIRouter, Query, Response
@@ -10,7 +10,8 @@ from fastapi import APIRouter, Query, Response
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.shapes import ShapeMotion, acting, shape_motion, shapes_over_time
+from lazzik.core.evaluate.shapes import acting, shapes_below, shapes_over_time
+from lazzik.core.evaluate.surface import Surface, surface_of
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Points
@@ -48,16 +49,35 @@ def points(
 
 
 @router.get("/counts")
-def counts(scene_id: str, node: str, deformer: str, frame: int, store: Store, memo: Kept) -> Response:
-    """How much one deformer counts at each point of an object, at a frame: what the stage shades."""
+def counts(
+    scene_id: str,
+    node: str,
+    deformer: str,
+    frame: int,
+    store: Store,
+    memo: Kept,
+    what: Literal["counts", "lift"] = "counts",
+) -> Response:
+    """How much one deformer of an object or a group counts at each point that it acts on, or how far it pushes it, at
+    a frame: what the stage shades, by object."""
     scene = store.open(scene_id).scene
     in_range(scene, frame, frame)
-    owner = _shaped(scene, node)
-    place = next((i for i, (_, item) in enumerate(acting(scene, owner)) if item.id == deformer), None)
-    if place is None:
-        raise UnknownAddress(f"{owner.label} has no deformer '{deformer}' that acts", node)
-    motion = shape_motion(scene, owner, Clock.over(scene.fps, scene.first, frame, start=frame), Scope(scene, memo, []))
-    return packed({"counts": floats(motion.counts(place, 0)), "frame": frame})
+    owner = scene.by_id.get(node)
+    item = owner.deformer(deformer) if owner else None
+    if owner is None or item is None:
+        raise UnknownAddress(f"There is no deformer '{deformer}' on '{node}' in this scene", node)
+    if what == "lift" and not item.pushes:
+        raise InvalidEdit(f"{item.label} pushes nothing one way: it has no height that could be shaded", node)
+    clock = Clock.over(scene.fps, scene.first, frame, start=frame)
+    found = {}
+    for part in shapes_below(scene, owner):
+        place = next((i for i, (_, each) in enumerate(acting(scene, part)) if each is item), None)
+        if place is not None:
+            surface = surface_of(scene, part, clock, Scope(scene, memo, []))
+            found[part.id] = floats(surface.lift(place, 0) if what == "lift" else surface.counts(place, 0))
+    if not found:
+        raise UnknownAddress(f"{item.label} acts on nothing: it is muted, or has no weight", node)
+    return packed({what: found, "frame": frame})
 
 
 def points_of(scene: Scene, node: Node, first: int, last: int, scope: Scope, per: int = 1) -> dict[str, Any]:
@@ -66,12 +86,11 @@ def points_of(scene: Scene, node: Node, first: int, last: int, scope: Scope, per
     Points are float32, normals int8 of 127; a surface that is the same at every frame is sent once.
     """
     clock = Clock.over(scene.fps, scene.first, last, start=first, per_frame=per)
-    motion = shape_motion(scene, node, clock, scope)
+    motion = surface_of(scene, node, clock, scope)
     count = len(motion.rest.points)
     frames = 1 if motion.still else max(1, min(len(clock.frames), LARGEST_CHUNK // (15 * count)))
     places, normals = [], []
-    for index in range(frames):
-        now = motion.points(index)
+    for _, now in motion.each(0, frames):
         places.append(floats(now))
         normals.append(small_normals(motion, now))
     return {
@@ -85,7 +104,7 @@ def points_of(scene: Scene, node: Node, first: int, last: int, scope: Scope, per
     }
 
 
-def small_normals(motion: ShapeMotion, now: Points) -> bytes:
+def small_normals(motion: Surface, now: Points) -> bytes:
     """(n, 3) normals as signed bytes."""
     return np.round(motion.normals(now) * 127).astype(np.int8).tobytes()
 

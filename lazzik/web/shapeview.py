@@ -12,16 +12,17 @@ from lazzik.core.channel.channel import Channel, as_channel
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.clock import Clock
 from lazzik.core.deformers import BY_KIND, Deformer
-from lazzik.core.deformers.base import Extent
+from lazzik.core.deformers.extent import Extent
 from lazzik.core.deformers.handles import handles_of
 from lazzik.core.deformers.masks import MASKS
 from lazzik.core.evaluate.coarse import Coarse, coarse
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.shapes import shape_motion
+from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.geometry.imported import MeshShape
 from lazzik.core.geometry.lettering import SHIPPED, Lettering
 from lazzik.core.geometry.primitives import Sheet
 from lazzik.core.scene.address import Address, find
+from lazzik.core.scene.edits.copies import turning
 from lazzik.core.scene.node import Node, Position
 from lazzik.core.scene.scene import Scene
 from lazzik.web.lanes import Knob, shown
@@ -82,6 +83,10 @@ class ShapeView:
     """Of shape targets."""
     imported: str | None
     """The asset of the weights that came with a mesh."""
+    pushes: bool
+    """Whether the open deformer pushes points one way, so that its height can be shaded."""
+    turning: str
+    """Which of its rotation and scale changes over time, so that another pivot is another motion; '' if neither."""
 
 
 def split_shape(at: str) -> tuple[str, str] | None:
@@ -116,13 +121,17 @@ def shape_view(scene: Scene, node: Node, deformer: str, scope: Scope) -> ShapeVi
         tuple(_knob(scene, node, f"targets.rows.{row.id}.weight", row.label.lower()) for row in node.targets.rows)
         if node.targets else (),
         shape.weights if isinstance(shape, MeshShape) else None,
+        any(item.id == chosen and item.pushes for item in node.deform),
+        turning(node),
     )  # fmt: skip
 
 
 def shape_facts(view: ShapeView) -> dict[str, Any]:
     """What the scripts need of the chosen deformer, for its handles on the stage."""
     row = next((row for row in view.rows if row.chosen), None)
-    facts: dict[str, Any] = {"node": view.node.id, "deformer": row.deformer.id if row else "", "handles": None}
+    facts: dict[str, Any] = {
+        "node": view.node.id, "deformer": row.deformer.id if row else "", "handles": None, "pushes": view.pushes,
+    }  # fmt: skip
     if row:
         numbers = {knob.name: float(knob.value) for knob in (*row.placement, *row.span, *row.mask)}
         facts["handles"] = {
@@ -160,7 +169,7 @@ def picture(name: str) -> str:
     )
     scene = Scene(name="Picture", nodes=(node,))
     frame = 14 if name == "jiggle" else 60
-    motion = shape_motion(scene, node, Clock.over(30, 0, frame, start=frame), Scope(scene))
+    motion = surface_of(scene, node, Clock.over(30, 0, frame, start=frame), Scope(scene))
     points = motion.points(0)[: 25 * 7].reshape(25, 7, 3)
     # seen a little from the side, so that depth shows
     flat = np.stack([points[..., 1] + 0.0 * points[..., 0], points[..., 0] + 0.45 * points[..., 2]], -1)

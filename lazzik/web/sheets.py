@@ -83,7 +83,7 @@ def seed_sheet(
         edits = [{"do": "set", "address": f"{at}.seed", "value": seed}]
         if now.keys or now.layers:
             raise InvalidEdit("The seed is keyed or driven; open its own strata to change it", at)
-        after = applied(scene, read_edits(edits))
+        after = applied(scene, read_edits(edits, scene))
         values = np.atleast_1d(number_on(find(after, address).number, after.clock(), Scope(after, memo, [])))
         rows.append((seed, edits, values))
     low, high = min(float(v.min()) for _, _, v in rows), max(float(v.max()) for _, _, v in rows)

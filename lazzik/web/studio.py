@@ -11,6 +11,7 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.poses import moving_numbers
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.shapes import surface_moves
 from lazzik.core.geometry.primitives import base_value
 from lazzik.core.scene.address import Address
 from lazzik.core.scene.node import Node, channels_of
@@ -83,7 +84,8 @@ def tree(scene: Scene, chosen: Address | None, also: tuple[Address, ...], scope:
     def put(node: Node, depth: int) -> None:
         sparks = _moving(scene, node, scope)
         is_chosen = chosen is not None and chosen.node == node.id
-        if sparks or is_chosen or not moving:
+        waves = not sparks and surface_moves(scene, node)
+        if sparks or waves or is_chosen or not moving:
             rows.append(
                 TreeRow(
                     node,
@@ -92,7 +94,7 @@ def tree(scene: Scene, chosen: Address | None, also: tuple[Address, ...], scope:
                     next(iter(sparks.values()), ""),
                     is_chosen,
                     node.id in others,
-                    f"{node.id}/{next(iter(sparks), 'rotation.z')}",
+                    f"{node.id}/{next(iter(sparks), 'shape' if waves else 'rotation.z')}",
                     _channels(node, chosen, marked, sparks) if is_chosen else (),
                     node.shape is not None or bool(below.get(node.id)),
                     is_chosen and chosen is not None and chosen.path == "shape",
@@ -126,8 +128,8 @@ def dials(scene: Scene) -> list[Knob]:
 
 
 def count_moving(scene: Scene) -> int:
-    """How many objects have a number that changes over time."""
-    return sum(any(True for _ in moving_numbers(node)) for node in scene.nodes)
+    """How many objects have a number or a surface that changes over time."""
+    return sum(any(True for _ in moving_numbers(node)) or surface_moves(scene, node) for node in scene.nodes)
 
 
 def facts(state: State, at: str, view: StrataView | None, moving_only: bool) -> dict[str, Any]:

@@ -9,17 +9,18 @@ import numpy as np
 from fastapi import Response
 from numpy.typing import NDArray
 
+from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.evaluator import Strata, number_on
+from lazzik.core.evaluate.evaluator import Strata, value_of
 from lazzik.core.evaluate.paths import path
-from lazzik.core.evaluate.poses import moves, moving_numbers, pose
+from lazzik.core.evaluate.poses import moves, pose
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.seams import seam_of
 from lazzik.core.scene.address import Place
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 
-SHOWN = ("look.glow", "light.intensity", "camera.view")
+SHOWN = (("look", "glow"), ("light", "intensity"), ("camera", "view"))
 """Numbers beside the transforms that the stage can show."""
 
 
@@ -40,9 +41,9 @@ def motion_of(scene: Scene, nodes: list[Node], clock: Clock, scope: Scope) -> di
     for node in nodes:
         own = pose(node, clock if moves(node) else still, scope)
         numbers = {
-            name: floats(np.atleast_1d(number_on(number, clock, scope)))
-            for name, number in moving_numbers(node)
-            if name in SHOWN
+            f"{part}.{name}": floats(np.atleast_1d(value_of(getattr(node, part), name, clock, scope)))
+            for part, name in SHOWN
+            if isinstance(getattr(getattr(node, part), name, None), Channel)
         }
         out[node.id] = {
             "position": floats(own.position),

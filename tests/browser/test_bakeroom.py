@@ -44,10 +44,18 @@ def test_channels_are_chosen_by_kind_sorted_and_looked_at_closely(page: Page, de
     page.keyboard.down("Control")
     page.mouse.wheel(0, -600)
     page.keyboard.up("Control")
-    assert float((curve.get_attribute("viewBox") or "").split()[2]) < 0.6 * float((whole or "").split()[2])
+    # a turn of the wheel and a press reach the page some time after they are made
+    page.wait_for_function(
+        """whole => Number(document.querySelector('#review .compared svg').getAttribute('viewBox').split(' ')[2])
+            < 0.6 * Number(whole.split(' ')[2])""",
+        arg=whole,
+    )
     curve.dblclick()
-    ends = [[float(n) for n in (text or "").split()] for text in (curve.get_attribute("viewBox"), whole)]
-    assert ends[0] == ends[1]
+    page.wait_for_function(
+        """whole => document.querySelector('#review .compared svg').getAttribute('viewBox')
+            .split(' ').map(Number).join() === whole.split(' ').map(Number).join()""",
+        arg=whole,
+    )
     group = page.locator(".choice.group:has-text('Warning beacon') input")
     group.uncheck()
     expect(page.locator("#review .compared")).to_have_count(1)

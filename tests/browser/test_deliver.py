@@ -25,6 +25,11 @@ def test_formats_are_written_as_jobs(layered: Studio, tmp_path: Path) -> None:
         started.value.save_as(tmp_path / f"small.{ending}")
         assert (tmp_path / f"small.{ending}").read_bytes().startswith(head)
     expect(page.locator(".job[data-state=done]")).to_have_count(3)
+    report = page.locator(".job", has_text="glTF 2.0 of Small")
+    expect(report.locator(".said")).to_contain_text("keys in 1 tracks")
+    report.locator("summary").click()
+    expect(report.locator("details li")).to_have_count(1)
+    expect(report.locator("details li")).to_contain_text("° off")
     page.fill("[data-format=svg] [name=every]", "0")
     page.click("text=Write Outlines")
     expect(page.locator("[data-format=svg] .field-error")).to_contain_text("greater than or equal to 1")
@@ -80,7 +85,7 @@ def test_motion_blur_mixes_moments_of_a_frame(small: Studio, tmp_path: Path) -> 
         started.value.save_as(tmp_path / f"{blur}.zip")
         with zipfile.ZipFile(tmp_path / f"{blur}.zip") as archive:
             assert len(archive.namelist()) == 2
-            picture = Image.open(io.BytesIO(archive.read("frame-00000.png"))).convert("RGB")
+            picture = Image.open(io.BytesIO(archive.read("frame-00002.png"))).convert("RGB")
         red = np.asarray(picture).astype(int)
         shades[blur] = len(np.unique(red.reshape(-1, 3), axis=0))
     assert shades["8"] > 1.5 * shades["1"]

@@ -194,6 +194,30 @@ def test_where_it_acts_is_shaded_and_masks_change_it(shaped: Studio) -> None:
     assert page.evaluate("() => window.lazzik.stage.nodes.get('post').mesh.material.wireframe") is True
 
 
+def test_an_open_end_reads_as_open_and_the_height_of_a_wave_is_shaded(shaped: Studio) -> None:
+    page = shaped.page
+    cut(shaped, 16)
+    add(shaped, "undulate", 2)
+    start = page.locator('#strip .knob[data-address$="deform.undulate.start"] input.num')
+    expect(page.locator(".handles [data-handle=start]")).to_have_count(1)
+    start.fill("")
+    start.press("Enter")
+    shaped.lands(3)
+    expect(start).to_have_value("")
+    expect(start).to_have_attribute("placeholder", "open")
+    expect(page.locator(".handles [data-handle=start]")).to_have_count(0)
+    assert "start" not in node_of(shaped)["deform"][0]
+    page.click("[data-act=height]")
+    page.wait_for_function("() => window.lazzik.stage.shaded?.length === 1")
+    expect(page.locator("[data-act=height]")).to_have_attribute("aria-pressed", "true")
+    colors = page.evaluate("() => [...window.lazzik.stage.shaded[0].geometry.attributes.color.array]")
+    red, green = np.array(colors).reshape(-1, 3)[:, 0], np.array(colors).reshape(-1, 3)[:, 1]
+    assert ((red - green) > 0.2).any(), "one way"
+    assert ((green - red) > 0.1).any(), "the other"
+    page.click("[data-act=height]")
+    page.wait_for_function("() => window.lazzik.stage.shaded.length === 0")
+
+
 def test_weights_are_painted_on_the_surface(shaped: Studio) -> None:
     page = shaped.page
     cut(shaped, 24)

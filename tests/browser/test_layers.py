@@ -244,3 +244,36 @@ def test_steps_are_there_after_the_page_is_opened_again(layered: Studio) -> None
     page.click("[data-act=redo]")
     layered.lands(1)
     assert layered.lanes() == ["Noise"]
+
+
+def test_units_are_typed_and_the_lane_says_what_a_loop_made(layered: Studio) -> None:
+    page = layered.page
+    step = int(page.inner_text("#saved").rsplit(" ", 1)[-1])
+    period = page.locator('#strip .knob[data-address$=".period"] input.num')
+    period.fill("2 Hz")
+    period.press("Enter")
+    layered.lands(step + 1)
+    expect(period).to_have_value("0.5")
+    period.fill("1,000")
+    period.press("Enter")
+    expect(page.locator("#strip .field-error")).to_contain_text("could be 1000 or 1.000")
+    period.press("Escape")
+    loop = page.locator('#strip [data-field="loop"] input')
+    loop.fill("1.5 s")
+    loop.press("Enter")
+    layered.lands(step + 2)
+    expect(loop).to_have_value("45")
+    expect(page.locator(".lane-note")).to_have_text("3 × 0.5 s")
+
+
+def test_a_layer_made_to_multiply_keeps_the_value(layered: Studio) -> None:
+    page = layered.page
+    step = int(page.inner_text("#saved").rsplit(" ", 1)[-1])
+    amplitude = page.locator('#strip .knob[data-address$=".amplitude"] input.num')
+    was = amplitude.input_value()
+    page.select_option('#strip [data-option="combine"] select', "multiply")
+    layered.lands(step + 1)
+    expect(amplitude).to_have_value("0.3")
+    expect(page.locator('#strip .knob[data-address$=".offset"] input.num')).to_have_value("1")
+    page.keyboard.press("Control+z")
+    expect(amplitude).to_have_value(was)

@@ -148,6 +148,15 @@ def test_adding_a_difference_gives_the_sum_of_the_curves(
                                atol=1e-7)  # fmt: skip
 
 
+def test_a_slope_before_the_first_key_does_not_wake_up_when_keys_come_before_it() -> None:
+    base = (Key(frame=5, value=0, slope_in=1.0), Key(frame=6, value=0))
+    one = (Key(frame=0, value=0), Key(frame=1, value=2), Key(frame=2, value=0))
+    total = added(base, difference(one, (Key(frame=0, value=0),), FPS), FPS)
+    assert total is not None
+    x = np.linspace(2, 7, 101)
+    np.testing.assert_allclose(curve_through(total, FPS).at(x, FPS), 0.0, atol=1e-12)
+
+
 @given(keys().filter(bool))
 def test_a_difference_of_nothing_leaves_all_keys_as_they_are(base: tuple[Key, ...]) -> None:
     offset = difference(base, base, FPS)

@@ -13,10 +13,11 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.clock import Clock
 from lazzik.core.deformers import BY_KIND
-from lazzik.core.deformers.base import Extent
+from lazzik.core.deformers.extent import Extent
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.shapes import shape_motion, shapes_over_time
+from lazzik.core.evaluate.shapes import shapes_over_time
+from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.geometry.assets import hold, pack_weights
 from lazzik.core.geometry.primitives import Ball, Box, Shape, Sheet, Tube
 from lazzik.core.layers.noise import Noise
@@ -73,7 +74,7 @@ def test_jiggle_does_not_depend_on_where_in_the_world_it_happens() -> None:
     for turn in (0.0, 63.0):
         cart = Node(id="cart", label="Cart", rotation=Rotation(y=turn), position=Position(z=turn))
         scene = Scene(name="S", nodes=(cart, node))
-        found.append(shape_motion(scene, node, CLOCK, Scope(scene)).points(12))
+        found.append(surface_of(scene, node, CLOCK, Scope(scene)).points(12))
     np.testing.assert_allclose(*found, atol=1e-9)
 
 
@@ -170,7 +171,8 @@ def test_a_placement_moves_and_turns_what_a_deformer_does(shift: float, turn: fl
     local = rotation.inv().apply(moved.rest.points - origin)
     order = {"x": [0, 1, 2], "y": [1, 2, 0], "z": [2, 0, 1]}[axis]
     inside = np.ascontiguousarray(local[:, order])
-    shaped = plain.shaped(inside, np.ones(len(inside)), {"start": -1, "end": 1, "angle": 45.0, "direction": 0.0}, None)  # type: ignore[arg-type]
+    numbers = {name: np.array([v]) for name, v in (("start", -1.0), ("end", 1.0), ("angle", 45.0), ("direction", 0.0))}
+    shaped = plain.shaped(inside[None], np.ones((1, len(inside))), numbers, None)[0]  # type: ignore[arg-type]
     back = np.empty_like(shaped)
     back[:, order] = shaped
     np.testing.assert_allclose(moved.points(0), rotation.apply(back) + origin, atol=1e-9)
@@ -199,7 +201,7 @@ def test_a_group_bends_all_below_it_in_its_own_space() -> None:
         name="S", nodes=(Node(id="stack", label="Stack", deform=(bend,), rotation=Rotation(y=90.0)), low, high)
     )
     tall = motion(Box(kind="box", height=2.0, base=True, cuts_y=16), bend)
-    lift, bent = np.array([0.0, 1.0, 0.0]), shape_motion(scene, high, CLOCK, Scope(scene))
+    lift, bent = np.array([0.0, 1.0, 0.0]), surface_of(scene, high, CLOCK, Scope(scene))
     upper, rest = bent.points(0) + lift, tall.rest.points
     for point, place in zip(bent.rest.points + lift, upper, strict=True):
         same = np.flatnonzero(np.abs(rest - point).max(axis=1) < 1e-9)
@@ -243,7 +245,7 @@ def test_a_new_deformer_shows_along_the_longest_axis(kind: str) -> None:
     node = scene.by_id["post"]
     if kind != "ripple":
         assert node.deform[0].axis == "y"
-    moved = shape_motion(scene, node, scene.clock(), Scope(scene))
+    moved = surface_of(scene, node, scene.clock(), Scope(scene))
     away = max(float(np.abs(moved.points(i) - moved.rest.points).max()) for i in range(0, 60, 7))
     assert away > 0.02 * 3
     place = find(scene, Address.parse(f"post/deform.{kind}.weight"))

@@ -15,7 +15,7 @@ from lazzik.core.clock import Clock
 from lazzik.core.deformers import BY_KIND, Deformer
 from lazzik.core.deformers.solid import solid_noise
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.shapes import ShapeMotion, shape_motion
+from lazzik.core.evaluate.surface import Surface, surface_of
 from lazzik.core.geometry.primitives import Ball, Box, Shape, Sheet, Tube
 from lazzik.core.scene.node import Node, Position
 from lazzik.core.scene.scene import Scene
@@ -31,10 +31,10 @@ def deformer(kind: str, **fields: Any) -> Deformer:
     return BY_KIND[kind].model_validate({"kind": kind, "id": kind, "label": kind} | span | fields)
 
 
-def motion(shape: Shape, *deformers: Deformer, clock: Clock = CLOCK, **fields: Any) -> ShapeMotion:
+def motion(shape: Shape, *deformers: Deformer, clock: Clock = CLOCK, **fields: Any) -> Surface:
     node = Node(id="thing", label="Thing", shape=shape, deform=deformers, **fields)
     scene = Scene(name="One", nodes=(node, Node(id="other", label="Other", position=Position(x=1.0))))
-    return shape_motion(scene, node, clock, Scope(scene))
+    return surface_of(scene, node, clock, Scope(scene))
 
 
 def after(shape: Shape, *deformers: Deformer, index: int = 0, **fields: Any) -> tuple[Points, Points]:
@@ -214,12 +214,12 @@ def test_rumpling_stays_within_its_height_and_goes_along_the_normals() -> None:
         reach = np.linalg.norm(moved.points(index), axis=1) - 1
         assert 0.05 < np.abs(reach).max() <= 0.3
     assert moved.points(0).tolist() != moved.points(20).tolist()
-    inside = np.random.default_rng(0).uniform(-9, 9, (4000, 3))
-    out = np.empty(4000)
-    solid_noise(inside, 3, out)
+    inside = np.random.default_rng(0).uniform(-9, 9, (1, 4000, 3))
+    out, seeds = np.empty((1, 4000)), np.array([3.0])
+    solid_noise(inside, seeds, out)
     assert np.abs(out).max() <= 1
     assert np.abs(out).max() > 0.35
-    solid_noise(np.ascontiguousarray(np.round(inside)), 3, out)
+    solid_noise(np.ascontiguousarray(np.round(inside)), seeds, out)
     np.testing.assert_allclose(out, 0, atol=1e-12)  # nothing on the lattice itself
 
 

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lazzik.core.arithmetic import read_number
+from lazzik.core.arithmetic import Measure, read_number
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.document import Quantity
 from lazzik.core.errors import BadNumber, InvalidDocument, InvalidEdit, UnknownAddress
@@ -59,7 +59,7 @@ def test_an_address_that_leads_nowhere_says_why(demo: Scene, address: str, sente
 
 def test_units_and_names_follow_the_address(demo: Scene) -> None:
     place = find(demo, Address.parse(GUST))
-    assert (place.number, place.quantity.unit) == (9.0, "°")
+    assert (place.number, place.quantity.unit) == (4.8, "°")
     assert title(demo, Address.parse(GUST)) == "Beacon mast / rotation z / Gust / amplitude"
 
 
@@ -102,7 +102,7 @@ HOSTILE = [
     ('{"name": 3}', "at name"),
     ('{"name": ""}', "at name"),
     ('{"name": "a", "surprise": 1}', "surprise"),
-    ('{"name": "a", "version": 2}', "version"),
+    ('{"name": "a", "version": 3}', "version"),
     ('{"name": "a", "format": "other"}', "format"),
     ('{"name": "a", "fps": 0}', "at fps"),
     ('{"name": "a", "fps": "30"}', "at fps"),
@@ -155,7 +155,7 @@ def test_a_text_beyond_the_limit_is_refused_unread() -> None:
 @pytest.mark.parametrize(
     ("text", "value"),
     [("12", 12), (" -0.5 ", -0.5), ("360/7", 360 / 7), ("2*(3+1)", 8), ("−3", -3), ("1,5", 1.5), ("+4", 4), (7, 7),
-     ("1e3", 1000)],
+     ("1e3", 1000), ("0,125", 0.125), ("1,25 + 0,5", 1.75), ("7 % 4", 3), ("+".join(["1"] * 60), 60), ("2×3", 6)],
 )  # fmt: skip
 def test_typed_numbers(text: Any, value: float) -> None:
     assert read_number(text) == pytest.approx(value)
@@ -164,11 +164,66 @@ def test_typed_numbers(text: Any, value: float) -> None:
 @pytest.mark.parametrize(
     "text",
     ["", "  ", "abc", "1/0", "2**9", "9" * 400, "(" * 70, "__import__('os')", "a.b", "x[0]", "1 if 1 else 2", "True",
-     None, True, [], float("nan"), float("inf"), "1e999", "1e308*10", "0x", "1;2", "lambda: 1"],
+     "1,000", "12,500.5", "1,000,000", "1.000,5", "0x10", "00x10", "1_000", "1j", "2 Hz", "3 m", "1 000", "50 % %",
+     None, True, [], float("nan"), float("inf"), 10**400, "1e999", "1e308*10", "0x", "1;2", "lambda: 1"],
 )  # fmt: skip
 def test_what_is_no_number_is_refused(text: Any) -> None:
     with pytest.raises(BadNumber):
         read_number(text)
+
+
+PERIOD, TIME, TURN, METRES = Measure("s", 24, inverse=True), Measure("fr", 24), Measure("°"), Measure("m")
+
+
+@pytest.mark.parametrize(
+    ("text", "measure", "value"),
+    [
+        *[(text, PERIOD, 0.5) for text in ("2 Hz", "120 rpm", "12 fr", "0.5", "500 ms")],
+        *[(text, TIME, 12) for text in ("0.5 s", "12 fr", "12", "250*2 ms")],
+        *[(text, TURN, 90) for text in ("1/4 turns", "90 deg", "90°", "45 + 45")],
+        *[(text, METRES, 0.3) for text in ("30 cm", "(2+1)*10 cm", "300mm", "0,3 m", "0.3")],
+        ("0.5 s", Measure("Hz"), 2), ("50 %", Measure(""), 0.5), ("50%", Measure("×"), 0.5),
+        ("70 % 40", Measure("×"), 30), ("3 rpm", Measure("°/s"), 18), ("5 km/h", Measure("m/s"), 5 / 3.6),
+        ("90 °", Measure("cyc"), 0.25), ("007 + 00.5", Measure(""), 7.5), ("1e-03", Measure(""), 0.001),
+    ],
+)  # fmt: skip
+def test_typed_numbers_with_units(text: str, measure: Measure, value: float) -> None:
+    assert read_number(text, measure) == pytest.approx(value)
+
+
+@pytest.mark.parametrize(
+    ("text", "measure", "said"),
+    [
+        ("1,000", Measure(), "could be 1000 or 1.000"),
+        ("1,234,567", Measure(), "without a mark for thousands"),
+        ("3 m", TURN, "this number is in °; it may be written in °, deg, turn"),
+        ("2 Hz", METRES, "this number is in m; it may be written in m, km, cm, mm"),
+        ("2 Hz", Measure("s"), "in s, ms, min"),
+        ("5 parsecs", Measure(), "this number has no unit"),
+    ],
+)
+def test_what_is_ambiguous_is_refused_with_the_reason(text: str, measure: Measure, said: str) -> None:
+    with pytest.raises(BadNumber, match=said):
+        read_number(text, measure)
+
+
+def test_edits_read_numbers_in_the_unit_of_the_place(post: Scene) -> None:
+    here = "post/rotation.z#noise"
+    scene = edited(post, {"do": "add-layer", "address": "post/rotation.z", "kind": "noise"})
+    scene = edited(
+        scene,
+        {"do": "set", "address": f"{here}.period", "value": "2 Hz"},
+        {"do": "set", "address": f"{here}.amplitude", "value": "1/4 turn"},
+        {"do": "change-layer", "address": here, "start": "0.5 s", "end": "2 s", "fade_in": "6 fr"},
+        {"do": "put-key", "address": "post/position.x", "frame": "1.5 s", "value": "30 cm"},
+    )
+    layer = scene.by_id["post"].rotation.z.layers[0]  # type: ignore[union-attr]
+    assert (layer.period, layer.amplitude) == (0.5, 90.0)
+    assert (layer.window.start, layer.window.end, layer.window.fade_in) == (15.0, 60.0, 6.0)
+    (key,) = scene.by_id["post"].position.x.keys  # type: ignore[union-attr]
+    assert (key.frame, key.value) == (45.0, 0.3)
+    with pytest.raises(InvalidEdit, match="this number is in °"):
+        edited(scene, {"do": "set", "address": f"{here}.amplitude", "value": "3 m"})
 
 
 @given(st.text(max_size=90))

@@ -6,13 +6,22 @@ from typing import Any
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.scaling import scaled
+from lazzik.core.clock import Clock
 from lazzik.core.errors import BadNumber, InvalidEdit, UnknownAddress
-from lazzik.core.evaluate.evaluator import evaluate
+from lazzik.core.evaluate.evaluator import evaluate, number_on
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.why import why
+from lazzik.core.layers import BY_KIND
+from lazzik.core.scene.address import Address
 from lazzik.core.scene.edits import read_edits
 from lazzik.core.scene.scene import Scene
 from tests.conftest import edited
+from tests.strategies import channels
 
 Z = "post/rotation.z"
 N = f"{Z}#noise"
@@ -182,3 +191,60 @@ def test_edits_say_what_they_do(layered: Scene) -> None:
         "change name": {"do": "change-scene", "name": "x"},
     }
     assert [read_edits([edit])[0].said(layered) for edit in said.values()] == list(said)
+
+
+def test_a_layer_that_multiplies_is_a_factor_about_one(post: Scene) -> None:
+    keyed = edited(post, *({"do": "put-key", "address": Z, "frame": f, "value": v} for f, v in ((0, 5), (60, 20))))
+    base = evaluate(keyed, [Z], keyed.clock())[Z]
+    for kind in ("noise", "wave"):
+        new = edited(keyed, {"do": "add-layer", "address": Z, "kind": kind, "combine": "multiply"})
+        added = edited(keyed, {"do": "add-layer", "address": Z, "kind": kind})
+        here = f"{Z}#{kind}"
+        switched = edited(added, {"do": "change-layer", "address": here, "combine": "multiply"})
+        for scene in (new, switched):
+            factor = evaluate(scene, [Z], scene.clock())[Z] / base
+            assert 0.6 <= factor.min() < 0.9 < 1.1 < factor.max() <= 1.4
+        back = edited(switched, {"do": "change-layer", "address": here, "combine": "add"})
+        assert channel(back).layers == channel(added).layers
+        own = edited(new, {"do": "set", "address": f"{here}.offset", "value": 2})
+        kept = edited(own, {"do": "change-layer", "address": here, "combine": "replace"})
+        assert channel(kept).layers[0].offset == 2.0  # type: ignore[attr-defined]
+
+
+def test_a_number_beyond_its_limit_is_clamped_and_why_says_so(post: Scene) -> None:
+    lamp = edited(post, {"do": "add-object", "label": "Lamp", "light": {}})
+    here = f"{lamp.nodes[-1].id}/light.intensity"
+    dark = edited(
+        lamp,
+        {"do": "set", "address": here, "value": 1},
+        {"do": "add-layer", "address": here, "kind": "wave"},
+        {"do": "set", "address": f"{here}#wave.amplitude", "value": 3},
+    )
+    assert evaluate(dark, [here], dark.clock())[here].min() == 0.0
+    said = [reason.text for reason in why(dark, Address.parse(here), Scope(dark))]
+    assert any("It would go to -1.98×, and is kept at 0×, its limit." in text for text in said), said
+
+
+@pytest.mark.parametrize("factor", [2.0, 0.3, -1.5])
+@given(channels(), st.sampled_from(sorted(set(BY_KIND) - {"clip", "link", "recipe"})))
+def test_a_number_so_many_times_as_large_is_so_at_every_moment(factor: float, number: Channel, kind: str) -> None:
+    extra = BY_KIND[kind].model_validate({"kind": kind, "id": "top", "label": "Top"})
+    whole = number.replaced(layers=(*number.layers, extra))
+    clock = Clock.over(30, 0, 100)
+    before, after = (np.asarray(number_on(each, clock)) for each in (whole, scaled(whole, factor)))
+    np.testing.assert_allclose(after, factor * before, atol=1e-9 * max(1.0, float(np.abs(before).max())))
+
+
+def test_slopes_that_were_given_grow_with_the_number(post: Scene) -> None:
+    """A copy twice as large, and the same times as many on another number."""
+    keys = ({"frame": 0, "value": 1, "slope_out": 6}, {"frame": 30, "value": 2, "slope_in": -4})
+    grown = edited(post, *({"do": "put-key", "address": "post/scale.y"} | key for key in keys))
+    copied = edited(grown, {"do": "duplicate", "node": "post", "scale": [1, 2, 1]})
+    one, two = (copied.nodes[k].scale.y for k in (0, 1))
+    clock = Clock.over(30, -5, 40, per_frame=4)
+    np.testing.assert_allclose(number_on(two, clock), 2 * np.asarray(number_on(one, clock)), atol=1e-12)
+    pair = edited(grown, {"do": "set", "address": "post/scale.x", "value": 2})
+    tripled = edited(pair, {"do": "together", "channels": ["post/scale.x", "post/scale.y"], "how": "times",
+                            "edits": [{"do": "set", "address": "post/scale.x", "value": 6}]})  # fmt: skip
+    before, after = (scene.nodes[0].scale.y for scene in (pair, tripled))
+    np.testing.assert_allclose(number_on(after, clock), 3 * np.asarray(number_on(before, clock)), atol=1e-12)

@@ -13,7 +13,6 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.combine import combined
 from lazzik.core.channel.keys import Key
 from lazzik.core.channel.layer import Family, Inputs, Layer
-from lazzik.core.channel.phase import accumulate
 from lazzik.core.channel.window import Window
 from lazzik.core.clock import Clock
 from lazzik.core.errors import UnknownAddress
@@ -111,23 +110,6 @@ def test_addresses_reach_numbers_of_layers() -> None:
 def test_an_unknown_address_says_so(demo: Scene) -> None:
     with pytest.raises(UnknownAddress, match="There is no object 'nobody'"):
         evaluate(demo, ["nobody/rotation.z"], CLOCK)
-
-
-def test_a_constant_rate_and_a_keyed_one_of_the_same_value_agree() -> None:
-    clock = Clock(30, 0, np.array([-7.3, 0, 12.25, 119.9]))
-    for loop in (None, 37.0):
-        plain = accumulate(lambda _: 1.7, clock, loop)
-        keyed = accumulate(lambda at: np.full(len(at.frames), 1.7), clock, loop)
-        np.testing.assert_allclose(plain.cycles, keyed.cycles, atol=1e-9)
-        assert plain.wrap == keyed.wrap
-        assert plain.start_rate == pytest.approx(keyed.start_rate)
-
-
-def test_phase_is_the_integral_of_the_rate() -> None:
-    clock = Clock(30, 0, np.array([0.0, 15, 30, 60, 61.3]))
-    ramp = accumulate(lambda at: 2 + at.elapsed / 30, clock, None)
-    t = clock.frames / 30
-    np.testing.assert_allclose(ramp.cycles, 2 * t + t * t / 2, atol=1e-9)
 
 
 class Trailing(Layer):

@@ -168,7 +168,7 @@ def test_holds_do_not_drift_within_the_tolerance() -> None:
 def test_fine_noise_is_not_cut_to_pieces() -> None:
     y = signal(noise(amplitude=1.0, period=0.4, octaves=4.0), Clock(FPS, 0, FRAMES))
     keys = fit(y, 0, FPS, 0.05)
-    assert sum(key.slope_in != key.slope_out for key in keys) == 0
+    assert sum(key.slope_in != key.slope_out for key in keys) <= 1
     assert within(keys, y, 0.05)
 
 

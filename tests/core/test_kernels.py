@@ -8,9 +8,10 @@ import sys
 import numpy as np
 import pytest
 
+import lazzik.core.formats  # noqa: F401 - the kernels of the formats count among all
 from lazzik.core.fitting.fitting import fit
 from lazzik.core.kernels import KERNELS
-from lazzik.core.layers.noise import octave_noise
+from lazzik.core.layers.noise import REACH, octave_noise, shape_noise
 
 EVERYTHING = (
     "import lazzik.web.app, lazzik.cli; from lazzik.core.kernels import KERNELS, compiled_now;"
@@ -36,11 +37,13 @@ def test_kernels_have_fixed_signatures_so_that_no_request_compiles() -> None:
 @pytest.mark.parametrize("character", range(5))
 def test_compiled_noise_is_the_plain_function(character: int) -> None:
     position = np.linspace(-3, 9, 40)
-    numbers = np.array([[2.0], [2.5], [0.6], [7.0], [0.4], [0.7]])
+    octaves, shape = np.array([[2.5], [0.6], [7.0]]), np.array([[2.0], [0.1], [0.4], [0.7]])
     fast, slow = np.empty(40), np.empty(40)
-    octave_noise(position, 12, character, 0, numbers, fast)
+    octave_noise(position, 12, character, octaves, fast)
+    shape_noise(octaves, shape, REACH[character], 0, fast)
     with np.errstate(over="ignore"):
-        octave_noise.py_func(position, 12, character, 0, numbers, slow)  # type: ignore[attr-defined]
+        octave_noise.py_func(position, 12, character, octaves, slow)  # type: ignore[attr-defined]
+    shape_noise.py_func(octaves, shape, REACH[character], 0, slow)  # type: ignore[attr-defined]
     np.testing.assert_allclose(fast, slow, atol=1e-12)
 
 

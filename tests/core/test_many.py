@@ -84,10 +84,10 @@ def test_layers_are_pasted_in_the_size_that_shows_there(demo: Scene) -> None:
     gust = demo.by_id["beacon-mast"].rotation.z.layers[0].model_dump(mode="json")  # type: ignore[union-attr]
     paste: dict[str, Any] = {"do": "put-layers", "layers": [gust], "unit": "°", "reach": 8.0}
     turned_too = edited(demo, paste | {"address": "sock/rotation.y"})
-    assert number(turned_too, "sock/rotation.y#gust.amplitude") == 9
+    assert number(turned_too, "sock/rotation.y#gust.amplitude") == 4.8
     reach = find(demo, Address.parse("winch/position.y")).reach
     lifted = edited(demo, paste | {"address": "winch/position.y"})
-    assert number(lifted, "winch/position.y#gust.amplitude") == pytest.approx(9 * reach / 8)
+    assert number(lifted, "winch/position.y#gust.amplitude") == pytest.approx(4.8 * reach / 8)
     assert number(lifted, "winch/position.y#gust.period") == 0.9
     twice = edited(demo, paste | {"address": "beacon-mast/rotation.z"})
     assert [layer.id for layer in twice.by_id["beacon-mast"].rotation.z.layers][-1] == "gust-2"  # type: ignore[union-attr]

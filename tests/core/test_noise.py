@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import subprocess
 import sys
 
@@ -15,9 +16,9 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import evaluate, number_on, strata
-from lazzik.core.layers.noise import CHARACTERS, SIDES, Noise, lattice, shaped
+from lazzik.core.layers.noise import CHARACTERS, REACH, SIDES, Noise, lattice, reach_of, shaped
 from lazzik.demo.station import station
-from tests.conftest import turned
+from tests.conftest import note, turned
 from tests.core import oracles
 from tests.strategies import channels, noises, numbers
 
@@ -39,8 +40,55 @@ def test_the_lattice_is_the_published_mix(cell: int, seed: int, octave: int) -> 
 def test_smooth_noise_is_its_definition(period: float, octaves: int, roughness: float, seed: int) -> None:
     clock = Clock.over(25, 0, 60, per_frame=3)
     layer = noise(amplitude=4.0, period=period, octaves=float(octaves), roughness=roughness, seed=float(seed))
-    expected = [4 * oracles.smooth_noise(t / 25 / period, octaves, roughness, seed) for t in clock.frames]
+    low, high = reach_of(REACH[0], octaves, roughness)
+    expected = []
+    for t in clock.frames:
+        n = (2 * oracles.smooth_noise(t / 25 / period, octaves, roughness, seed) - low - high) / (high - low)
+        soft = 0.8 + 0.2 * math.tanh((abs(n) - 0.8) / 0.2)
+        expected.append(4 * (n if abs(n) <= 0.8 else math.copysign(soft, n)))
     np.testing.assert_allclose(signal(layer, clock), expected, atol=1e-9)
+
+
+def stretches(layer: Noise, count: int, per_cell: int) -> np.ndarray:
+    """(count, samples) what a layer gives over as many stretches of 16 cells, each with a seed of its own."""
+    cells = np.arange(16 * per_cell) / per_cell
+    clock = Clock(24, 0, 24 * cells * (1 / 24 if layer.character == "white" else layer.period))
+    return np.array([signal(layer.replaced(seed=float(seed + 20_000)), clock) for seed in range(count)])
+
+
+@pytest.mark.parametrize("character", CHARACTERS)
+@pytest.mark.parametrize(("octaves", "roughness"), [(1.0, 0.5), (1.6, 0.85), (2.0, 0.5), (3.3, 0.72), (5.0, 0.45)])
+def test_noise_reaches_its_amplitude_in_a_usual_stretch(character: str, octaves: float, roughness: float) -> None:
+    layer = noise(character=character, octaves=octaves, roughness=roughness, period=1.0)
+    held = character in ("steps", "white")
+    per_cell = 1 if character == "white" else (1 if held else 8) * 2 ** (math.ceil(octaves) - 1)
+    v = stretches(layer, 1500, per_cell)
+    # back from the soft limit to what it limits: its mean lowest and highest are the amplitude to 3 %
+    beyond = np.clip((np.abs(v) - 0.8) / 0.2, 0, 1 - 1e-12)
+    r = np.where(np.abs(v) > 0.8, np.sign(v) * (0.8 + 0.2 * np.arctanh(beyond)), v)
+    assert r.min(axis=1).mean() == pytest.approx(-1, abs=0.03)
+    assert r.max(axis=1).mean() == pytest.approx(1, abs=0.03)
+    assert np.abs(v).max() <= 1
+
+
+@pytest.mark.parametrize("character", CHARACTERS)
+def test_one_sided_noise_comes_to_rest_and_reaches_its_amplitude(character: str) -> None:
+    for side, rest, far in (("above", 0.0, 1.0), ("below", 0.0, -1.0)):
+        layer = noise(character=character, octaves=2.0, side=side, amplitude=5.0)
+        v = stretches(layer, 300, 1 if character == "white" else 16) / 5
+        nearest, farthest = np.abs(v - rest).min(axis=1), np.abs(v).max(axis=1)
+        assert np.median(nearest) <= 0.1
+        assert np.median(farthest) >= 0.9
+        assert (v * far).min() >= 0
+
+
+def test_the_offset_moves_the_centre_and_softening_keeps_loops_closed() -> None:
+    loop = noise(amplitude=3.0, octaves=3.0, period=0.3, loop=100.0)
+    clock = Clock(30, 0, np.array([0, 1e-3, 100 - 1e-3, 100, 100 + 1e-3]))
+    y = signal(loop, clock)
+    assert y[3] == pytest.approx(y[0], abs=1e-9)
+    assert y[3] - y[2] == pytest.approx(y[1] - y[0], abs=1e-4 * abs(y[1] - y[0]) + 1e-9)
+    np.testing.assert_allclose(signal(loop.replaced(offset=2.5), clock), y + 2.5, atol=1e-12)
 
 
 @pytest.mark.parametrize(("bias", "gain"), [(0.2, 0.5), (0.8, 0.3), (0.5, 0.9), (0.35, 0.65)])
@@ -140,8 +188,8 @@ def test_a_step_in_the_period_bends_and_does_not_jump_under_shift() -> None:
 
 
 def test_the_note_says_what_the_loop_made_of_the_period() -> None:
-    assert noise(period=0.9, loop=250.0).note(30) == "9 × 0.926 s"
-    assert noise(period=0.9).note(30) == ""
+    assert note(noise(period=0.9, loop=250.0)) == "9 × 0.926 s"
+    assert note(noise(period=0.9)) == ""
 
 
 def test_driven_numbers_are_held_within_their_limits() -> None:

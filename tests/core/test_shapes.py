@@ -19,12 +19,14 @@ from lazzik.core.errors import InvalidAsset, InvalidDocument, InvalidEdit, Unkno
 from lazzik.core.evaluate.coarse import Coarse, CoarseMarks, coarse
 from lazzik.core.evaluate.paths import world
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.shapes import reshaped, shape_motion
+from lazzik.core.evaluate.shapes import reshaped
+from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.geometry.assets import add_keeper, hold, let_go, pack_mesh, remove_keeper
 from lazzik.core.geometry.imported import MeshShape, read_mesh
 from lazzik.core.geometry.lettering import SHIPPED, Lettering, check_font, font_bytes
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.geometry.primitives import Ball, Box
+from lazzik.core.layers import BY_KIND
 from lazzik.core.scene.edits.shapes import PlaceShapeBake
 from lazzik.core.scene.node import Node, Position, Rotation, Scale
 from lazzik.core.scene.references import affected
@@ -123,12 +125,26 @@ def test_a_scene_carries_its_assets_and_refuses_forged_ones() -> None:
     assert asked == ["f" * 64]
 
 
-def everywhere(scene: Scene, name: str) -> Any:
+def test_a_pivot_of_what_turns_over_time_is_refused_with_the_reason() -> None:
+    turning = Channel(keys=(Key(frame=0, value=10.0), Key(frame=20, value=90.0)))
+    arm = Node(id="arm", label="Arm", shape=Box(kind="box", height=3), rotation=Rotation(z=turning))
+    scene = Scene(name="S", nodes=(arm,))
+    asked = {"do": "set-pivot", "node": "arm", "box": "base"}
+    with pytest.raises(InvalidEdit, match="The rotation of Arm changes over time, and about another pivot"):
+        edited(scene, asked)
+    rest = edited(scene, asked | {"stay": "rest"})
+    np.testing.assert_allclose(everywhere(rest, "arm", 0), everywhere(scene, "arm", 0), atol=1e-9)
+
+
+LIMIT = {"kind": "limit", "id": "l", "label": "L", "lowest": -1.0, "highest": 1.5}
+
+
+def everywhere(scene: Scene, name: str, index: int = 20) -> Any:
     """World places of an object's points."""
     node = scene.by_id[name]
     clock = Clock.over(30, 0, 20)
-    points = shape_motion(scene, node, clock, Scope(scene)).points(20)
-    matrix = world(scene, node, clock, Scope(scene))[20]
+    points = surface_of(scene, node, clock, Scope(scene)).points(index)
+    matrix = world(scene, node, clock, Scope(scene))[index]
     return points @ matrix[:3, :3].T + matrix[:3, 3]
 
 
@@ -144,6 +160,16 @@ def test_a_pivot_moves_and_nothing_that_is_seen_does(box: str | None, place: flo
     for name in ("arm", "tip"):
         np.testing.assert_allclose(everywhere(moved, name), everywhere(scene, name), atol=1e-9)
     assert moved.by_id["arm"].shape.pivot != (0, 0, 0) or box == "middle" or place == 0  # type: ignore[union-attr]
+    keyed = Channel(keys=(Key(frame=0, value=place), Key(frame=20, value=3.0)))
+    limited = keyed.replaced(layers=(BY_KIND["limit"].model_validate(LIMIT),))
+    walking = scene.with_node(arm.replaced(position=Position(x=keyed, y=limited), deform=scene.by_id["arm"].deform))
+    for _ in range(2):
+        moved = edited(walking, {"do": "set-pivot", "node": "arm"} | at)
+        for name in ("arm", "tip"):
+            for index in (0, 7, 20):
+                before, after = everywhere(walking, name, index), everywhere(moved, name, index)
+                np.testing.assert_allclose(after, before, atol=1e-9)
+        walking = moved
     with pytest.raises(InvalidEdit, match="either to a point"):
         edited(scene, {"do": "set-pivot", "node": "arm"})
 
@@ -201,7 +227,7 @@ def test_a_windsock_takes_a_tenth_of_its_points_as_shape_targets(demo: Scene) ->
     assert targets.worst <= 0.001
     baked = PlaceShapeBake(node="cloth", targets=targets).apply(demo)
     clock = demo.clock(4)
-    before, after = (shape_motion(s, s.by_id["cloth"], clock, Scope(s)) for s in (demo, baked))
+    before, after = (surface_of(s, s.by_id["cloth"], clock, Scope(s)) for s in (demo, baked))
     worst = max(
         float(np.linalg.norm(before.points(i) - after.points(i), axis=1).max()) for i in range(0, len(clock.frames), 3)
     )
@@ -280,7 +306,7 @@ def test_points_per_frame_are_exact_at_frames_and_straight_between_them(demo: Sc
     assert all(deformer.muted for deformer in baked.by_id["cloth"].deform)
     again = read_scene(scene_text(baked))
     clock = Clock.over(demo.fps, demo.first, 60, start=20, per_frame=4)
-    true, now = (shape_motion(s, s.by_id["cloth"], clock, Scope(s), own=True) for s in (demo, again))
+    true, now = (surface_of(s, s.by_id["cloth"], clock, Scope(s), own=True) for s in (demo, again))
     away = np.array([np.linalg.norm(true.points(i) - now.points(i), axis=1).max() for i in range(len(clock.frames))])
     assert away[::4].max() < 1e-6
     assert away.max() == pytest.approx(made.worst, rel=1e-3)

@@ -11,7 +11,7 @@ from lazzik.core.bake.targets import bake_shape
 from lazzik.core.deformers import BY_KIND
 from lazzik.core.evaluate.reason import Reason
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.shapes import shape_motion
+from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.evaluate.why import why
 from lazzik.core.evaluate.why_shape import why_shape
 from lazzik.core.geometry.primitives import Box
@@ -80,7 +80,7 @@ def test_each_trap_is_named_and_its_button_mends_it(trap: str) -> None:
     assert reason.mend
     mended = edited(scene, *reason.edits)
     assert not any(sentence in item.text for item in reasons(mended))
-    motion = shape_motion(mended, mended.nodes[0], mended.clock(), Scope(mended))
+    motion = surface_of(mended, mended.nodes[0], mended.clock(), Scope(mended))
     assert np.abs(motion.points(20) - motion.rest.points).max() > 0.01
 
 

@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 from typing import Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from sqlalchemy import text
 
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.scene.edits import read_edits
 from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.text import read_scene
 from lazzik.store.database import Database
 from lazzik.store.scenes import SNAPSHOT_EVERY, NoScene, NothingThere, SceneStore, StaleEdit, State
+from lazzik.store.tables import RevisionRow
 
 GUST = "beacon-mast/rotation.z#gust"
 
@@ -68,7 +72,7 @@ def test_undo_and_redo_walk_the_newest_branch(tmp_path_factory: pytest.TempPathF
 
     store = SceneStore(Database(tmp_path_factory.mktemp("walk")))
     state = store.create(station(), "new")
-    past, place = [9.0], 0
+    past, place = [4.8], 0
     for count, move in enumerate(moves):
         if move == "edit":
             state = store.edit(state.id, state.revision, amplitude(count))
@@ -119,3 +123,41 @@ def test_two_processes_never_both_get_the_same_head(folder: Path, demo: Scene) -
         other.edit(state.id, 0, amplitude(2))
     assert read(other.edit(state.id, 1, amplitude(2))) == 2
     assert read(one.open(state.id)) == 2
+
+
+def test_scenes_stored_in_version_1_open_step_by_step_and_go_on(tmp_path: Path) -> None:
+    """A database of before: a snapshot and a patch in version 1, a redo branch among them."""
+    database = Database(tmp_path)
+    old = SceneStore(database)
+    state = old.create(read_scene('{"name": "Old", "version": 2}'), "new")
+    layer = {"kind": "noise", "id": "n", "label": "N", "amplitude": 8.0}
+    node = {"id": "post", "label": "Post", "rotation": {"z": {"layers": [layer]}}}
+    with database.writing() as session:
+        session.execute(
+            text("UPDATE revision SET snapshot = :t, version = 1"), {"t": json.dumps({"name": "Old", "nodes": [node]})}
+        )
+        for number, amplitude in ((1, 4.0), (2, 2.0)):
+            patch = [{"op": "replace", "path": "/nodes/0/rotation/z/layers/0/amplitude", "value": amplitude}]
+            session.add(
+                RevisionRow(
+                    scene=state.id, number=number, parent=number - 1, label="set", patch=json.dumps(patch), version=1
+                )
+            )
+        session.execute(text("UPDATE scene SET head = 1"))
+
+    def amplitude_of(state: State) -> float:
+        return state.scene.by_id["post"].rotation.z.layers[0].amplitude  # type: ignore[union-attr, no-any-return]
+
+    store = SceneStore(database)
+    now = store.open(state.id)
+    assert amplitude_of(now) == pytest.approx(4.0 * 0.71, rel=0.01)
+    assert amplitude_of(store.redo(state.id, 1)) == pytest.approx(2.0 * 0.71, rel=0.01)
+    store.undo(state.id, 2)
+    edit = read_edits([{"do": "set", "address": "post/rotation.z#n.amplitude", "value": 5}])
+    after = store.edit(state.id, 1, edit)
+    after = store.edit(state.id, after.revision, read_edits([{"do": "change-scene", "name": "Newer"}]))
+    fresh = SceneStore(database)
+    assert (amplitude_of(fresh.open(state.id)), fresh.open(state.id).scene.name) == (5.0, "Newer")
+    back = fresh.undo(state.id, fresh.undo(state.id, after.revision).revision)
+    assert amplitude_of(back) == pytest.approx(4.0 * 0.71, rel=0.01)
+    database.close()

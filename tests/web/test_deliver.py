@@ -12,8 +12,18 @@ import pytest
 from PIL import Image
 from starlette.testclient import TestClient
 
+from lazzik.core.channel.channel import Channel
+from lazzik.core.evaluate.shapes import surface_moves
 from lazzik.core.formats import FORMATS
+from lazzik.core.formats.base import Written
+from lazzik.core.geometry.primitives import Sheet
+from lazzik.core.scene.node import Node
+from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.text import scene_text
+from tests.conftest import edited, turned
 from tests.web.conftest import over
+
+WAVE = {"kind": "wave", "id": "w", "label": "W", "amplitude": 20.0}
 
 QUICK = ("scene", "curves", "csv")
 
@@ -122,3 +132,55 @@ def test_a_film_whose_page_was_closed_is_given_up(
     monkeypatch.setattr("lazzik.web.jobs.SILENT", -1.0)
     client.post(f"{scene}/deliver/film", json=plan)
     assert client.get(f"/jobs/{left['id']}").json()["state"] == "stopped"
+
+
+def test_pictures_are_numbered_as_in_the_scene(client: TestClient, scene: str) -> None:
+    plan = {"form": "png", "count": 3, "first": 47, "width": 64, "height": 48, "fps": 30}
+    job = client.post(f"{scene}/deliver/film", json=plan).json()
+    for number in range(3):
+        client.put(f"/jobs/{job['id']}/pictures/{number}", content=png(shade=number))
+    with zipfile.ZipFile(io.BytesIO(client.get(f"/jobs/{job['id']}/result").content)) as archive:
+        assert archive.namelist() == ["frame-00047.png", "frame-00048.png", "frame-00049.png"]
+
+
+def test_a_job_that_fails_says_where_and_the_log_has_the_traceback(
+    client: TestClient, scene: str, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+) -> None:
+    def broken(self: Any, scene: Any, progress: Any, memo: Any = None) -> Written:
+        progress.report(0.5, "motion of Beacon mast")
+        raise ValueError("no such luck")
+
+    monkeypatch.setattr(FORMATS["curves"], "deliver", broken)
+    job = client.post(f"{scene}/deliver/curves", json={}).json()
+    news = over(client, job)
+    assert (news["state"], "at 'motion of Beacon mast'" in news["said"]) == ("failed", True)
+    assert "no such luck" in caplog.text
+    assert "Traceback" in caplog.text
+
+
+def test_a_job_reports_how_its_motion_came_out(client: TestClient) -> None:
+    text = scene_text(turned(Channel.model_validate({"layers": [WAVE]})))
+    opened = client.post("/scenes/open", files={"file": ("small.json", text)})
+    path = opened.headers["location"].split("?")[0]
+    news = over(client, client.post(f"{path}/deliver/gltf", json={"turn": "0.2"}).json())
+    assert news["said"].startswith(tuple("0123456789"))
+    assert "keys in 1 tracks" in news["said"]
+    assert news["details"][0].startswith("Post / rotation: ")
+    still = client.get(f"{path}/deliver").text
+    assert "1 of them moving" in still
+
+
+def test_a_scene_whose_surface_waves_is_not_said_to_stand_still(client: TestClient) -> None:
+    node = Node(id="flag", label="Flag", shape=Sheet(kind="sheet", rows=8, columns=8, standing=True))
+    scene = edited(Scene(name="Flag", nodes=(node, Node(id="post", label="Post"))),
+                   {"do": "add-deformer", "node": "flag", "kind": "undulate"})  # fmt: skip
+    assert surface_moves(scene, scene.by_id["flag"])
+    assert not surface_moves(scene, scene.by_id["post"])
+    still = edited(scene, {"do": "set", "address": "flag/deform.undulate.speed", "value": 0})
+    assert not surface_moves(still, still.by_id["flag"])
+    opened = client.post("/scenes/open", files={"file": ("flag.json", scene_text(scene))})
+    path = opened.headers["location"].split("?")[0]
+    assert "2 objects, 1 of them moving" in client.get(f"{path}/deliver").text
+    tree = client.get(f"{path}?moving=1").text
+    assert "Flag" in tree
+    assert ">Post<" not in tree

@@ -69,7 +69,8 @@ def test_only_what_moves_is_listed_when_asked(client: TestClient, scene: str) ->
     rows = re.findall(r'id="row-([a-z0-9-]+)"', client.get(scene, params={"moving": "true", "at": MAST}).text)
     assert "beacon-mast" in rows
     assert "ridge" not in rows
-    assert len(rows) == 35
+    assert len(rows) == 47
+    assert {"cloth", "pool"} <= set(rows), "what only its surface moves is among them"
 
 
 def test_numbers_of_layers_have_strata_of_their_own(client: TestClient, scene: str) -> None:

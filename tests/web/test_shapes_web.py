@@ -15,7 +15,7 @@ from starlette.testclient import TestClient
 
 from benchmarks.shapes import banner, peak
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.shapes import shape_motion
+from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.scene.scene import Scene
 from tests.web.conftest import over
 from tests.web.test_api import unpacked
@@ -39,7 +39,7 @@ def edit(client: TestClient, scene: str, revision: int, *edits: dict[str, Any]) 
 
 def test_points_come_in_answers_of_bounded_size(client: TestClient, scene: str, now: Any) -> None:
     document: Scene = now()
-    motion = shape_motion(document, document.by_id["cloth"], document.clock(), Scope(document))
+    motion = surface_of(document, document.by_id["cloth"], document.clock(), Scope(document))
     first, answers = 0, 0
     while first <= 250:
         said = unpacked(client.get(f"{scene}/points", params={"node": "cloth", "from": first, "to": 250}))
@@ -78,11 +78,25 @@ def test_points_of_nothing_are_refused(client: TestClient, scene: str, asked: di
 def test_where_a_deformer_acts(client: TestClient, scene: str, now: Any) -> None:
     deformer = now().by_id["cloth"].deform[0].id
     asked = {"node": "cloth", "deformer": deformer, "frame": 30}
-    counts = np.frombuffer(unpacked(client.get(f"{scene}/counts", params=asked))["counts"], "<f4")
+    counts = np.frombuffer(unpacked(client.get(f"{scene}/counts", params=asked))["counts"]["cloth"], "<f4")
     assert counts.min() == 0
     assert counts.max() == pytest.approx(1)
     assert client.get(f"{scene}/counts", params=asked | {"deformer": "none"}).status_code == 422
+    signed = unpacked(client.get(f"{scene}/counts", params=asked | {"what": "lift"}))["lift"]
+    lift = np.frombuffer(signed["cloth"], "<f4")
+    assert lift.min() < 0 < lift.max()
     assert client.get(f"{scene}/counts", params=asked | {"frame": 900}).status_code == 422
+
+
+def test_where_a_deformer_of_a_group_acts(client: TestClient, scene: str, now: Any) -> None:
+    edits = [{"do": "add-deformer", "node": "sock", "kind": "bend"}]
+    assert client.post(f"{scene}/edits", json={"revision": 0, "edits": edits}).status_code == 200
+    assert now().by_id["sock"].shape is None
+    found = unpacked(client.get(f"{scene}/counts", params={"node": "sock", "deformer": "bend", "frame": 30}))["counts"]
+    assert "cloth" in found
+    assert len(np.frombuffer(found["cloth"], "<f4")) == len(now().by_id["cloth"].shape.mesh().points)
+    lift = client.get(f"{scene}/counts", params={"node": "sock", "deformer": "bend", "frame": 30, "what": "lift"})
+    assert (lift.status_code, "pushes nothing one way" in lift.text) == (422, True)
 
 
 def test_a_preview_carries_the_points_of_its_frame(client: TestClient, scene: str, now: Any) -> None:
@@ -127,7 +141,7 @@ def test_paint_is_kept_as_a_mask(client: TestClient, scene: str, now: Any) -> No
     sent = client.post(f"{scene}/paint", json=body | {"weights": base64.b64encode(weights.tobytes()).decode()})
     assert sent.json()["revision"] == 1
     mask = now().by_id["cloth"].deform[0].mask
-    np.testing.assert_allclose(mask.at(node.shape.mesh().points, {}), np.clip(weights, 0, 1), atol=1e-6)
+    np.testing.assert_allclose(mask.at(node.shape.mesh().points[None], {}, "y")[0], np.clip(weights, 0, 1), atol=1e-6)
     for bad in ("%%%", base64.b64encode(weights[:5].tobytes()).decode()):
         answer = client.post(f"{scene}/paint", json=body | {"revision": 1, "weights": bad})
         assert answer.status_code == 422
@@ -136,7 +150,7 @@ def test_paint_is_kept_as_a_mask(client: TestClient, scene: str, now: Any) -> No
 
 def test_a_shape_is_made_permanent_at_a_frame(client: TestClient, scene: str, now: Any) -> None:
     before: Scene = now()
-    motion = shape_motion(before, before.by_id["cloth"], before.clock(), Scope(before), own=True)
+    motion = surface_of(before, before.by_id["cloth"], before.clock(), Scope(before), own=True)
     body = {"revision": 0, "node": "cloth"}
     assert client.post(f"{scene}/permanent", json=body | {"frame": 999}).status_code == 422
     assert client.post(f"{scene}/permanent", json=body | {"frame": 40}).json()["revision"] == 1

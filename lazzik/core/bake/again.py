@@ -90,7 +90,8 @@ def stale(scene: Scene, receipt: Receipt, memo: Memo | None = None) -> dict[str,
         y, channel = _source(scene, beside, line, clock, memo)
         if line.baked and channel.keys:
             error = worst_error(line.baked, y, receipt.first, scene.fps)
-            if error > line.worst + 1e-7 * max(1.0, float(np.abs(y).max())):
+            room = line.room * float(np.ptp(y)) + 1e-7 * max(1.0, float(np.abs(y).max()))
+            if error > line.worst + room:
                 out[line.address] = error
     return out
 

@@ -8,7 +8,7 @@ from lazzik.core.bake.targets import bakeable
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.shapes import shape_motion
+from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.geometry.assets import hold, pack_frames
 from lazzik.core.progress import UNHEARD, Progress
@@ -29,7 +29,7 @@ def bake_frames(
     """
     own = bakeable(scene, node, first, last)
     clock = Clock.over(scene.fps, scene.first, last, start=first, per_frame=PER_FRAME)
-    motion = shape_motion(scene, node, clock, scope, own=True)
+    motion = surface_of(scene, node, clock, scope, own=True)
     count = len(motion.rest.points)
     if 4 * 3 * count * (last - first + 1) > LARGEST:
         raise InvalidEdit(
@@ -38,8 +38,10 @@ def bake_frames(
         )
     offsets = np.empty((last - first + 1, count, 3), np.float32)
     worst, between = 0.0, []
-    for index in progress.over(range(len(clock.frames)), lambda _: "points of each frame"):
-        moved = motion.points(index) - motion.rest_plain(index)
+    every = motion.each() if not motion.still else ((i, motion.points(0)) for i in range(len(clock.frames)))
+    for index, points in every:
+        progress.report(index / len(clock.frames), "points of each frame")
+        moved = points - motion.rest_plain(index)
         frame, part = divmod(index, PER_FRAME)
         if part:
             between.append(moved)

@@ -19,7 +19,8 @@ from lazzik.core.channel.keys import Key
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.shapes import ShapeMotion, acting, shape_motion
+from lazzik.core.evaluate.shapes import acting
+from lazzik.core.evaluate.surface import Surface, surface_of
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.geometry.assets import hold, pack_targets
 from lazzik.core.progress import UNHEARD, Progress
@@ -61,7 +62,7 @@ def bake_shape(
     if not 1e-7 <= tolerance <= 1e3:
         raise InvalidEdit(f"The tolerance must lie above zero; {tolerance:g} m was given", "tolerance")
     clock = Clock.over(scene.fps, scene.first, last, start=first, per_frame=PER_FRAME)
-    fitted = fit_targets(shape_motion(scene, node, clock, scope, own=True), tolerance, progress=progress)
+    fitted = fit_targets(surface_of(scene, node, clock, scope, own=True), tolerance, progress=progress)
     name = hold(pack_targets(fitted.offsets, fitted.normals))
     rows = tuple(
         Target(
@@ -93,15 +94,28 @@ def bakeable(scene: Scene, node: Node, first: int, last: int) -> tuple[str, ...]
 
 
 def fit_targets(
-    motion: ShapeMotion, tolerance: float, most: int = MOST_TARGETS, progress: Progress = UNHEARD
+    motion: Surface,
+    tolerance: float,
+    most: int = MOST_TARGETS,
+    progress: Progress = UNHEARD,
+    *,
+    sizes: bool = False,
 ) -> Fitted:
-    """The shapes and weights of a surface over a clock of whole frames and sub-frames. Raises InvalidEdit, Stopped."""
+    """The shapes and weights of a surface over a clock of whole frames and sub-frames: what its deformers do, and with
+    `sizes` what its changing sizes do too. Raises InvalidEdit, Stopped."""
     clock, count = motion.clock, len(motion.rest.points)
     if 8 * 3 * count * len(clock.frames) > LARGEST_MOTION:
         raise InvalidEdit(f"{count:,} points over {len(clock.frames):,} samples are too many to bake at once", "range")
     moved = np.empty((len(clock.frames), count * 3))
-    for index in progress.part(0.0, 0.4).over(range(len(moved)), lambda _: "points of each frame"):
-        moved[index] = (motion.points(index) - motion.rest_plain(index)).ravel()
+    for index, points in motion.each():
+        progress.report(0.4 * index / len(moved), "points of each frame")
+        still = motion.rest.points if sizes else motion.rest_plain(index)
+        moved[index] = (points - still).ravel()
+    if motion.still:
+        moved[:] = moved[0]
+    if not moved.any():  # it only seems to move: one shape that never counts
+        moved = moved + 0.0
+        moved[0, 0] = 0.1 * tolerance
     k, basis = 0, np.empty((0, count * 3))
     progress.report(0.4, "the fewest shapes")
     for step in (PER_FRAME, 1):  # whole frames nearly always tell all; where they do not, every sample is asked

@@ -16,6 +16,7 @@ last at b and n = ⌊(f − a)/(b − a)⌋:
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Literal
 
@@ -92,6 +93,23 @@ class Curve:
                 if way == "accumulate":
                     rise[where] = n * (self.values[-1] - self.values[0])
         return inside, rise
+
+    def jumps(self, low: float, high: float) -> Samples:
+        """(jumps,) frames from `low` to `high` at which the curve jumps: after a step, and where a stretch that is
+        played again does not meet itself."""
+        a, b = self.frames[0], self.frames[-1]
+        own = self.frames[1:][(self.go[:-1] == GO_CODES["step"]) & (np.diff(self.values) != 0.0)]
+        found = [own]
+        for way, first, last in ((self.before, low, a), (self.after, b, high)):
+            if way not in PLAYED or b <= a or first >= last:
+                continue
+            for n in range(math.floor((first - a) / (b - a)), math.ceil((last - a) / (b - a)) + 1):
+                start = a + n * (b - a)
+                found.append(a + b - own + n * (b - a) if way == "alternate" and n % 2 else own + n * (b - a))
+                if way == "repeat" and self.values[0] != self.values[-1]:
+                    found.append(np.array([start]))
+        every = np.unique(np.concatenate(found))
+        return every[(every >= low) & (every <= high)]
 
 
 ROUNDED = 1e-9

@@ -17,12 +17,17 @@ from pydantic import Field
 
 from lazzik.core.channel.channel import Channel, Number
 from lazzik.core.channel.combine import Combine
+from lazzik.core.channel.scaling import scaled
 from lazzik.core.channel.window import Window
 from lazzik.core.clock import Clock
 from lazzik.core.document import Finite, Frozen, Label, Quantity, Slug, Wording, mark_of
 from lazzik.core.types import Samples
 
 Family = Literal["random", "periodic", "spring", "path", "logic"]
+
+
+SHARE = 0.3
+"""How far a layer that multiplies goes from 1 to begin with."""
 
 
 class Inputs(Protocol):
@@ -36,6 +41,22 @@ class Inputs(Protocol):
     def number(self, name: str, clock: Clock | None = None) -> float | Samples:
         """One of the layer's own numbers: a float if constant, otherwise (frames,) on the clock (the given one
         or the asked-for one)."""
+        ...
+
+    def table(self, *names: str) -> Samples:
+        """(names, 1) or (names, frames): some of the layer's numbers as one array, one column if all are constant.
+
+        A kernel takes them so with one argument, and pays for a column a frame only where something is driven. Not to
+        be written to.
+        """
+        ...
+
+    def constant(self, name: str) -> float | None:
+        """One of the layer's own numbers, if it can't change; None if it can."""
+        ...
+
+    def jumps(self, names: tuple[str, ...], first: float, last: float) -> Samples:
+        """(jumps,) frames between two at which one of these numbers may jump."""
         ...
 
     def below(self, clock: Clock | None = None) -> Samples:
@@ -104,6 +125,9 @@ class Layer(Frozen):
     """Numbers at whose value the kind does nothing, whatever else is set."""
     needs: ClassVar[Literal["", "motion", "keys"]] = ""
     """What has to lie below before the kind can do anything."""
+    below: ClassVar[Literal["ignored", "moves", "carried", "values"]] = "ignored"
+    """What of all that lies below its motion answers to: nothing; how it moves, wherever it is; the same moved along
+    with it; or the very values."""
     feel: ClassVar[tuple[str, str] | None] = None
     """The two numbers that together carry it from calm to nervous: how long, or how quick, and how far."""
     offered: ClassVar[bool] = True
@@ -149,9 +173,14 @@ class Layer(Frozen):
         """The kind's texts: field -> what may be written there."""
         return {name: w for name in cls.model_fields if (w := mark_of(cls, name, Wording)) is not None}
 
-    def note(self, fps: float) -> str:
+    def note(self, inputs: Inputs) -> str:
         """What a loop made of the layer's rate, for the person to read; '' if there is nothing to say."""
         return ""
+
+    @property
+    def later(self) -> float | None:
+        """Seconds by which what the layer reads elsewhere comes later; None if that changes over time."""
+        return 0.0
 
     def references(self) -> frozenset[str]:
         """Addresses that the layer itself reads, beside what its numbers read."""
@@ -168,6 +197,31 @@ class Layer(Frozen):
     def with_number(self, name: str, number: float | Channel) -> Self:
         """The layer with one of its numbers in place of the present one."""
         return self.replaced(**{name: number})
+
+    def scaled(self, factor: float) -> Self:
+        """The layer with all that is measured in the unit of the number below it made so many times as large: its
+        motion is, over what lies below made as large."""
+        own = {
+            name: scaled(getattr(self, name), factor if quantity.low < 0 else abs(factor))
+            for name, quantity in numbers_of(type(self)).items()
+            if quantity.unit.startswith("own")
+        }
+        return self.replaced(**own) if own else self
+
+    def factor_about(self, landing: Landing) -> dict[str, Any]:
+        """Field values with which its motion is a factor about 1, for joining by multiply."""
+        return {}
+
+    def joined_by(self, combine: Combine, landing: Landing) -> Self:
+        """The layer joining another way: a motion about nothing becomes a factor about 1, and the other way round."""
+        was, becomes = self.combine == "multiply", combine == "multiply"
+        about = self.factor_about(landing)
+        suits: dict[str, Any] = {}
+        if becomes and not was and not all(getattr(self, name) == value for name, value in about.items()):
+            suits = about
+        elif was and not becomes and getattr(self, "offset", None) == about.get("offset", about):
+            suits = {"offset": 0.0} | {n: v for n, v in type(self).suited(landing).items() if n in about}
+        return self.replaced(combine=combine, **suits)
 
     def with_each_number(self, change: Callable[[float | Channel], float | Channel]) -> Self:
         """The layer with a change made to every number it holds; itself if none of them changed."""
@@ -188,16 +242,3 @@ def held(value: float | Samples, quantity: Quantity) -> float | Samples:
     if isinstance(value, float | int):
         return min(max(float(value), quantity.low), quantity.high)
     return np.clip(value, quantity.low, quantity.high)
-
-
-def table(inputs: Inputs, *names: str) -> Samples:
-    """(names, 1) or (names, frames): some of a layer's numbers as one array, one column if all are constant.
-
-    A kernel takes them so with one argument, and pays for a column a frame only where something is driven.
-    """
-    values = [inputs.number(name) for name in names]
-    width = max((len(v) for v in values if not isinstance(v, float | int)), default=1)
-    out = np.empty((len(values), width))
-    for row, value in zip(out, values, strict=True):
-        row[:] = value
-    return out

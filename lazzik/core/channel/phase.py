@@ -2,24 +2,61 @@
 
     φ(t) = ∫ rate dt from the scene's first frame, in cycles
 
-A constant rate needs no integral. A driven one is read on the clock's fixed sub-step grid, taken as straight between
-its points, and integrated exactly there, so φ at a frame is the same whatever frames were asked for.
-In a loop of L frames the rate of the first loop is used, scaled so that a whole number of cycles n fits, and
-φ(L) = n exactly.
+A constant rate needs no integral. A driven one is read on the clock's fixed sub-step grid, which is split where the
+rate jumps (a step key, an edge of a window), taken as straight between its knots and integrated exactly there, so φ at
+a frame is the same whatever frames were asked for.
+
+In a loop of L frames the rate r of the first loop is used, and φ(L) = n exactly, n the whole number nearest to the true
+total T = ∫₀ᴸ r dt, with its sign, and no nearer to nothing than the kind's least. Where r(0) ≠ r(L), the rate is drawn
+to the mean m of both within B = L · SEAM of either end, so that the slope meets too,
+
+    r̃ = r + (m − r(0)) · (1 − S(t/B)) + (m − r(L)) · (1 − S((L − t)/B)),   S(u) = u²(3 − 2u) of u held to [0, 1]
+
+and what is missing is spread evenly: φ(t) = ∫ r̃ dt + (n − ∫₀ᴸ r̃ dt) · t/L. Away from the seam that leaves the change of
+the rate, as it was keyed, alone; a constant rate is scaled by it.
 """
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any, Protocol
 
 import numpy as np
 
 from lazzik.core.clock import SUBSTEPS, Clock
 from lazzik.core.types import Samples
 
-Rate = Callable[[Clock], float | Samples]
-"""A rate in cycles per second, at any moments."""
+Rate = Callable[..., Any]
+"""Cycles per second from the numbers that it is made of: each a float, or (frames,)."""
+
+SEAM = 0.125
+"""Part of a loop on either side of its seam in which a rate that does not meet itself is drawn together."""
+
+SIDE = 1e-7
+"""Frames before and after a jump at which its two values are read."""
+
+
+class Driven(Protocol):
+    """Whatever has numbers that a rate can be made of: a layer's inputs, a deformer's tracks."""
+
+    @property
+    def clock(self) -> Clock:
+        """The moments asked for."""
+        ...
+
+    def constant(self, name: str) -> float | None:
+        """A number that can't change; None for one that can."""
+        ...
+
+    def number(self, name: str, clock: Clock | None = None) -> float | Samples:
+        """A number on a clock: a float, or (frames,)."""
+        ...
+
+    def jumps(self, names: tuple[str, ...], first: float, last: float) -> Samples:
+        """(jumps,) frames between two at which one of the numbers may jump."""
+        ...
 
 
 @dataclass(frozen=True, eq=False)
@@ -30,53 +67,125 @@ class Phase:
     start_rate: float
     """The rate at the first frame, in cycles per second."""
     wrap: int
-    """Whole cycles in a loop; 0 if there is no loop."""
+    """Whole cycles in a loop, with their sign; 0 if there is no loop."""
+    total: float = 0.0
+    """Cycles that the loop would have had by itself."""
 
 
-def accumulate(rate: Rate, clock: Clock, loop: float | None) -> Phase:
-    """Integrate a rate. `loop` in frames."""
-    elapsed = clock.elapsed if loop is None else np.mod(clock.elapsed, loop)
-    inside = clock if loop is None else clock.at(clock.first + elapsed)
-    value = rate(inside)
-    if isinstance(value, float | int):
-        start, cycles = float(value), elapsed * (value / clock.fps)
-        total = 0.0 if loop is None else value * loop / clock.fps
-    else:
-        asked = elapsed if loop is None else np.append(elapsed, loop)
-        grid = clock.at(clock.first + asked).grid
-        on_grid = np.broadcast_to(rate(grid), grid.frames.shape)
-        integral = _integral(on_grid, grid, asked) / clock.fps
-        start = float(on_grid[int(round(-grid.elapsed[0] * SUBSTEPS))])
-        cycles, total = (integral, 0.0) if loop is None else (integral[:-1], float(integral[-1]))
+def integrate(
+    source: Driven,
+    names: tuple[str, ...],
+    rate: Rate,
+    loop: float | None = None,
+    *,
+    least: int = 1,
+    clock: Clock | None = None,
+) -> Phase:
+    """Integrate the rate that `rate` makes of some numbers of a source.
+
+    Parameters
+    ----------
+    names : the numbers, in the order in which `rate` takes them.
+    rate : their values to cycles per second.
+    loop : frames after which the motion repeats; None is endless.
+    least : the fewest whole cycles in a loop: 1 for what would be nothing at rest, 0 for what may rest or run back.
+    clock : the moments, if they are not those asked for.
+    """
+    asked = clock or source.clock
+    constants = [source.constant(name) for name in names]
+    if all(value is not None for value in constants):
+        return _steady(float(rate(*constants)), asked, loop, least)
+    grid = asked.grid.elapsed
+    elapsed = asked.elapsed
+    if loop is not None:
+        elapsed = np.mod(elapsed, loop)
+        grid = np.append(np.arange(math.ceil(loop * SUBSTEPS)) / SUBSTEPS, loop)
+    knots, after, before = _read(source, names, rate, asked, grid)
     if loop is None:
-        return Phase(cycles, start, 0)
-    wrap = max(1, round(abs(total)))
-    # a rate that adds up to nothing still has to make its one round
-    scale = wrap / total if total else 0.0
-    whole = np.floor_divide(clock.elapsed, loop)
-    closed = cycles * scale if total else elapsed * (wrap / loop)
-    return Phase(closed + whole * wrap, start * (scale or 1.0), wrap)
+        integral, _ = _integral(knots, after, before, elapsed)
+        start = float(after[np.searchsorted(knots, 0.0)])
+        return Phase(integral / asked.fps, start, 0)
+    _, total = _integral(knots, after, before, elapsed)
+    after, before = _drawn_together(knots, after, before, loop)
+    integral, drawn = _integral(knots, after, before, elapsed)
+    wrap = _whole(total / asked.fps, least)
+    spread = (wrap - drawn / asked.fps) / loop
+    whole = np.floor_divide(asked.elapsed, loop)
+    cycles = integral / asked.fps + elapsed * spread + whole * wrap
+    return Phase(cycles, float(after[0]) + spread * asked.fps, wrap, total / asked.fps)
 
 
-def _integral(rate: Samples, grid: Clock, elapsed: Samples) -> Samples:
-    """(frames,) ∫ rate d(frame) from the first frame to each of `elapsed`; rate straight between grid points."""
-    step = 1.0 / SUBSTEPS
-    pieces = 0.5 * step * (rate[1:] + rate[:-1])
-    zero = int(round(-grid.elapsed[0] * SUBSTEPS))
-    total = np.concatenate(([0.0], np.cumsum(pieces[zero:])))
-    if zero:
-        total = np.concatenate((-np.cumsum(pieces[:zero][::-1])[::-1], total))
-    place = elapsed * SUBSTEPS
-    k = np.clip(np.floor(place).astype(int) + zero, 0, len(pieces) - 1)
-    beyond = (place + zero - k) * step
-    slope = (rate[k + 1] - rate[k]) / step
-    out: Samples = total[k] + beyond * rate[k] + 0.5 * slope * beyond * beyond
-    return out
+def _steady(rate: float, asked: Clock, loop: float | None, least: int) -> Phase:
+    """The phase of a rate that never changes."""
+    if loop is None:
+        return Phase(asked.elapsed * (rate / asked.fps), rate, 0)
+    total = rate * loop / asked.fps
+    wrap = _whole(total, least)
+    elapsed, whole = np.mod(asked.elapsed, loop), np.floor_divide(asked.elapsed, loop)
+    return Phase(elapsed * (wrap / loop) + whole * wrap, wrap * asked.fps / loop, wrap, total)
 
 
-def loop_note(period: object, loop: float | None, fps: float) -> str:
-    """What a loop makes of a constant period, for the person to read: '9 × 0.926 s'; '' if there is nothing to say."""
-    if loop is None or not isinstance(period, float | int):
+def _whole(total: float, least: int) -> int:
+    """The whole number nearest to a total, no nearer to nothing than `least`."""
+    nearest = math.floor(abs(total) + 0.5)
+    return int(math.copysign(max(least, nearest), total)) if total else least
+
+
+def _read(
+    source: Driven, names: tuple[str, ...], rate: Rate, asked: Clock, grid: Samples
+) -> tuple[Samples, Samples, Samples]:
+    """(knots,) frames since the first, ascending; (knots,) the rate just after each, and just before it.
+
+    The knots are the grid's points and the places between its ends at which the rate jumps.
+    """
+    edges = source.jumps(names, asked.first + grid[0], asked.first + grid[-1]) - asked.first
+    edges = edges[(edges > grid[0] + 2 * SIDE) & (edges < grid[-1] - 2 * SIDE)]
+    if not len(edges):
+        clock = asked.grid if grid is asked.grid.elapsed else asked.at(asked.first + grid)
+        value = _on(source, names, rate, clock)
+        return grid, value, value
+    nearest = np.clip(np.searchsorted(edges, grid), 1, len(edges)) - np.array([[1], [0]])
+    apart = np.abs(grid - edges[np.minimum(nearest, len(edges) - 1)]).min(axis=0)
+    knots = np.union1d(grid[apart > 2 * SIDE], edges)
+    jumps = np.isin(knots, edges)
+    clock = asked.at(asked.first + np.concatenate((knots + SIDE * jumps, edges - SIDE)))
+    value = _on(source, names, rate, clock)
+    after, before = value[: len(knots)], value[: len(knots)].copy()
+    before[jumps] = value[len(knots) :]
+    return knots, after, before
+
+
+def _on(source: Driven, names: tuple[str, ...], rate: Rate, clock: Clock) -> Samples:
+    value = rate(*(source.number(name, clock) for name in names))
+    return np.broadcast_to(np.asarray(value, dtype=np.float64), clock.frames.shape)
+
+
+def _drawn_together(knots: Samples, after: Samples, before: Samples, loop: float) -> tuple[Samples, Samples]:
+    """The rate at both sides of each knot, meeting itself at the seam."""
+    apart = 0.5 * (before[-1] - after[0])
+    u, v = (np.minimum(1.0, away / (SEAM * loop)) for away in (knots, loop - knots))
+    drawn = apart * (v * v * (3.0 - 2.0 * v) - u * u * (3.0 - 2.0 * u))
+    return after + drawn, before + drawn
+
+
+def _integral(knots: Samples, after: Samples, before: Samples, elapsed: Samples) -> tuple[Samples, float]:
+    """((frames,), total) ∫ rate d(frame) from the first frame to each of `elapsed`, and over all knots.
+
+    Between knots the rate is straight, from `after` the one to `before` the next.
+    """
+    width = np.diff(knots)
+    pieces = 0.5 * width * (before[1:] + after[:-1])
+    whole = np.concatenate(([0.0], np.cumsum(pieces)))
+    whole -= whole[np.searchsorted(knots, 0.0)]
+    k = np.clip(np.searchsorted(knots, elapsed, side="right") - 1, 0, len(pieces) - 1)
+    beyond = elapsed - knots[k]
+    slope = (before[k + 1] - after[k]) / width[k]
+    out: Samples = whole[k] + beyond * after[k] + 0.5 * slope * beyond * beyond
+    return out, float(whole[-1])
+
+
+def rounded_note(phase: Phase, loop: float | None, fps: float) -> str:
+    """What a loop made of a period, for the person to read: '9 × 0.926 s'; '' if there is nothing to say."""
+    if loop is None or not phase.wrap:
         return ""
-    cycles = max(1, round(loop / fps / period))
-    return f"{cycles} × {loop / fps / cycles:.3g} s"
+    return f"{phase.wrap} × {loop / fps / phase.wrap:.3g} s"

@@ -121,10 +121,13 @@ def added(base: tuple[Key, ...], offset: Difference, fps: float) -> tuple[Key, .
         Key(frame=float(f), value=float(v), slope_in=float(i), slope_out=float(o))
         for f, v, i, o in zip(frames, values, slopes_in, slopes_out, strict=True)
     )
-    # the base's keys beside the sum keep the slopes that they had, so that nothing else moves
+    # the base's keys beside the sum keep the slopes that they had, so that nothing else moves; at an end beyond which
+    # the sum goes on, that was level
+    arrive, leave = curve.slopes_in.copy(), curve.slopes_out.copy()
+    arrive[0] = 0.0 if frames[0] < curve.frames[0] else arrive[0]
+    leave[-1] = 0.0 if frames[-1] > curve.frames[-1] else leave[-1]
     settled = tuple(
-        key.replaced(slope_in=float(i), slope_out=float(o))
-        for key, i, o in zip(base, curve.slopes_in, curve.slopes_out, strict=True)
+        key.replaced(slope_in=float(i), slope_out=float(o)) for key, i, o in zip(base, arrive, leave, strict=True)
     )
     return merged(settled, landed)
 

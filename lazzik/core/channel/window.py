@@ -32,6 +32,12 @@ class Window(Frozen):
         """Whether it lets everything through."""
         return self.start is None and self.end is None
 
+    @property
+    def jumps(self) -> tuple[float, ...]:
+        """The frames of its edges without a fade."""
+        edges = ((self.start, self.fade_in), (self.end, self.fade_out))
+        return tuple(edge for edge, fade in edges if edge is not None and fade == 0)
+
     def at(self, frames: Samples) -> Samples:
         """(frames,) how far the window is open: smoothstep over the fades, 0 outside. An open end has no fade."""
         w = np.ones_like(frames)

@@ -2,21 +2,22 @@
 
 A kind is one file: a subclass of Deformer whose fields are its numbers and choices, and one of two methods.
 
-    shaped(inside, counts, numbers, moment)  -> inside'   for kinds that carry points along (bend, twist …)
-    lifted(inside, numbers, moment)          -> (n,)      for kinds that push points one way (undulate, ripple …)
+    shaped(inside, counts, numbers, moments)  -> inside'         for kinds that carry points along (bend, twist …)
+    lifted(inside, numbers, moments)          -> (moments, n)    for kinds that push points one way (undulate, ripple …)
 
-`inside` (n, 3) are points in the deformer's coordinates (placement.py), `counts` (n,) how much each of them counts,
+`inside` (moments, n, 3) are points in the deformer's coordinates (placement.py), a block of moments at once, `counts`
+(moments, n) how much each of them counts,
 
     m = weight · edge fade(u) · mask,
 
-and `numbers` the deformer's numbers at the moment. Kinds that carry take m into their own formula where blending
-points would tear lengths (the angle of a bend); the others blend, p + m·(p' − p). Where m is 0 a point stays to the
-bit.
+and `numbers` the deformer's numbers, (moments,) each. Beyond its span a kind goes on as at the end. Kinds
+that carry take m into their own formula where blending points would tear lengths (the angle of a bend); the others
+blend, p + m·(p' − p). Where m is 0 a point stays to the bit.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Annotated, Any, ClassVar, Literal, Protocol, Self
 
@@ -26,23 +27,27 @@ from numpy.typing import NDArray
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.clock import Clock
+from lazzik.core.deformers.extent import Extent
+from lazzik.core.deformers.fades import Fade
 from lazzik.core.deformers.masks import AnyMask
-from lazzik.core.deformers.placement import Axis, Placement
+from lazzik.core.deformers.placement import ORDERS, Axis, Placement
 from lazzik.core.document import Frozen, Label, Name, Quantity
-from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.types import Points, Samples
+from lazzik.core.types import Frames, PointBlock, Points, Samples, Shares
 
-Fade = Literal["none", "start", "end", "both", "middle"]
-FADES: tuple[Fade, ...] = ("none", "start", "end", "both", "middle")
+ALIKE = 0.3
+"""Part by which two sides may differ and still count as equally thin."""
+
+OPEN = 1e6
+"""Metres: a span that goes on so far is open at that end."""
 
 Toward = Literal["side", "across", "axis", "normals"]
 """Which way a kind pushes: along one of the deformer's axes, or along the surface's own normals."""
 
 TOWARD: dict[Toward, int] = {"axis": 0, "side": 1, "across": 2}
 
-Numbers = dict[str, float]
-"""A deformer's numbers at one moment."""
+Numbers = dict[str, Samples]
+"""A deformer's numbers over a block of moments, (moments,) each."""
 
 
 class Tracks(Protocol):
@@ -57,34 +62,21 @@ class Tracks(Protocol):
         """One of the deformer's own numbers: a float if constant, otherwise (frames,)."""
         ...
 
+    def constant(self, name: str) -> float | None:
+        """One of the deformer's own numbers, if it can't change; None if it can."""
+        ...
+
+    def jumps(self, names: tuple[str, ...], first: float, last: float) -> Samples:
+        """(jumps,) frames between two at which one of these numbers may jump."""
+        ...
+
     def world(self, clock: Clock) -> NDArray[np.float64]:
         """(frames, 4, 4) from the object's space to the scene's."""
         ...
 
-
-@dataclass(frozen=True)
-class Extent:
-    """How large an object is at rest, so that a new deformer suits it: metres."""
-
-    low: tuple[float, float, float]
-    high: tuple[float, float, float]
-
-    @property
-    def size(self) -> float:
-        """The largest extent."""
-        return max(b - a for a, b in zip(self.low, self.high, strict=True))
-
-    @property
-    def longest(self) -> Axis:
-        """The axis along which the object is longest."""
-        lengths = [b - a for a, b in zip(self.low, self.high, strict=True)]
-        axes: tuple[Axis, ...] = ("x", "y", "z")
-        # as long along several: upright first
-        return max(axes, key=lambda axis: lengths["xyz".index(axis)] * (1.001 if axis == "y" else 1.0))
-
-    def along(self, axis: Axis) -> tuple[float, float]:
-        """Where the object begins and ends along an axis."""
-        return self.low["xyz".index(axis)], self.high["xyz".index(axis)]
+    def frames(self, clock: Clock) -> Frames:
+        """(frames or 1, 4, 3) the deformer's own coordinates."""
+        ...
 
 
 class Deformer(Frozen):
@@ -100,6 +92,9 @@ class Deformer(Frozen):
     segments: ClassVar[float] = 12.0
     """How many segments its span, or each of its waves, needs before the mesh looks smooth."""
 
+    fades_itself: ClassVar[bool] = False
+    """Whether the kind works the edge fade into its own formula; its counts are then weight · mask."""
+
     moves_with_world: ClassVar[bool] = False
     """Whether it reads the object's way through the scene."""
 
@@ -113,13 +108,22 @@ class Deformer(Frozen):
     ] = 1.0
     axis: Axis = "y"
     placement: Placement = Placement()
-    start: Annotated[Number, Quantity("own", "Where along its axis it begins to act.", (-1, 1), 0.01)] = -1e6
-    end: Annotated[Number, Quantity("own", "Where along its axis it ceases to act.", (-1, 1), 0.01)] = 1e6
+    start: Annotated[
+        Number, Quantity("own", "Where along its axis it begins to act.", (-1, 1), 0.01, open_at=-OPEN)
+    ] = -OPEN
+    end: Annotated[Number, Quantity("own", "Where along its axis it ceases to act.", (-1, 1), 0.01, open_at=OPEN)] = (
+        OPEN
+    )
     fade: Fade = "none"
     fade_length: Annotated[
         Number, Quantity("own", "Metres over which it fades at the edge that is held.", (0, 1), 0.01, low=0)
     ] = 0.25
     mask: AnyMask | None = None
+
+    @property
+    def moves_itself(self) -> bool:
+        """Whether it moves points over time by itself, all its numbers standing still."""
+        return False
 
     @property
     def worldly(self) -> bool:
@@ -131,12 +135,12 @@ class Deformer(Frozen):
         it here."""
         return {}
 
-    def shaped(self, inside: Points, counts: Samples, numbers: Numbers, moment: Moment) -> Points:
-        """(n, 3) the points carried along."""
+    def shaped(self, inside: PointBlock, counts: Shares, numbers: Numbers, moments: Moments) -> PointBlock:
+        """(moments, n, 3) the points carried along."""
         raise NotImplementedError
 
-    def lifted(self, inside: Points, numbers: Numbers, moment: Moment) -> Samples:
-        """(n,) metres by which points are pushed."""
+    def lifted(self, inside: PointBlock, numbers: Numbers, moments: Moments) -> Shares:
+        """(moments, n) metres by which points are pushed."""
         raise NotImplementedError
 
     @property
@@ -149,7 +153,7 @@ class Deformer(Frozen):
         along: Samples = inside[:, self.varies[0]]
         return along
 
-    def detail(self, numbers: Numbers, length: float) -> float:
+    def detail(self, numbers: Mapping[str, float], length: float) -> float:
         """Metres that one segment of a smooth mesh may span, where the deformer acts over so many metres."""
         return length / self.segments
 
@@ -182,49 +186,28 @@ class Deformer(Frozen):
 
 
 @dataclass(frozen=True, eq=False)
-class Moment:
-    """One moment of a plan."""
+class Moments:
+    """A block of moments, and what was planned for them."""
 
     plan: dict[str, NDArray[np.float64]]
-    index: int
-    seconds: float
-    """Since the scene's first frame."""
-    frame: float
+    places: slice
+    """Which of the plan's moments they are."""
+    seconds: Samples
+    """(moments,) since the scene's first frame."""
+    frames: Samples
+    """(moments,) frame numbers."""
     fps: float
 
-    def of(self, name: str) -> Any:
-        """The planned value of a name at this moment."""
+    def of(self, name: str) -> NDArray[np.float64]:
+        """(moments or 1, …) the planned value of a name."""
         values = self.plan[name]
-        return values[self.index if len(values) > 1 else 0]
+        return values[self.places] if len(values) > 1 else values
 
 
-@kernel("void(float64[:, ::1], float64, float64, float64, int64, float64, float64[::1])")
-def edge_fade(
-    inside: Points, start: float, end: float, length: float, fade: int, weight: float, counts: Samples
-) -> None:
-    """Fill `counts` (n,) with weight · fade(u). `fade` is a place in FADES; smoothstep over `length` from the edge.
-
-    start: nothing at the start of the span. end: nothing at its end. both. middle: nothing in the middle.
-    """
-    middle = 0.5 * (start + end)
-    for i in range(inside.shape[0]):
-        u = min(max(inside[i, 0], start), end)
-        m = weight
-        if fade == 1 or fade == 3:
-            s = min(1.0, (u - start) / length) if length > 0.0 else 1.0
-            m *= s * s * (3.0 - 2.0 * s)
-        if fade == 2 or fade == 3:
-            s = min(1.0, (end - u) / length) if length > 0.0 else 1.0
-            m *= s * s * (3.0 - 2.0 * s)
-        if fade == 4:
-            s = min(1.0, abs(u - middle) / length) if length > 0.0 else 1.0
-            m *= s * s * (3.0 - 2.0 * s)
-        counts[i] = m
-
-
-def within(inside: Points, numbers: Numbers) -> NDArray[np.bool_]:
-    """(n,) whether points lie in the span."""
-    return (inside[:, 0] >= numbers["start"]) & (inside[:, 0] <= numbers["end"])
+def along(inside: PointBlock, numbers: Numbers) -> Shares:
+    """(moments, n) how far along the axis points lie, those beyond the span at its end."""
+    start, end = numbers["start"][:, None], numbers["end"][:, None]
+    return np.clip(inside[..., 0], start, np.maximum(start, end))
 
 
 def span_of(extent: Extent, axis: Axis | None = None) -> dict[str, Any]:
@@ -237,6 +220,16 @@ def span_of(extent: Extent, axis: Axis | None = None) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def sideways(extent: Extent) -> dict[str, Any]:
-    """The direction about an object's longest axis that lies in the picture's plane as seen from the front."""
-    return {"direction": 90.0 if extent.longest == "y" else 0.0}
+def thinnest_way(extent: Extent, axis: Axis) -> int:
+    """1 or 2: which of v and w lies across the thinner side of an object about an axis. Where both are about as thin,
+    the one that is seen best from in front: x, then y."""
+    names = ["xyz"[k] for k in ORDERS[axis][1:]]
+    first, second = (extent.high["xyz".index(n)] - extent.low["xyz".index(n)] for n in names)
+    if abs(first - second) <= ALIKE * max(first, second):
+        return 1 + min((0, 1), key=lambda k: names[k])
+    return 1 if first < second else 2
+
+
+def sideways(extent: Extent, axis: Axis | None = None) -> dict[str, Any]:
+    """The direction about an axis (the longest) in which an object gives way: across its thinnest side."""
+    return {"direction": 0.0 if thinnest_way(extent, axis or extent.longest) == 1 else 90.0}

@@ -10,15 +10,17 @@ and beyond it the shape goes straight on. v is the way it bends, turned about th
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 
-from lazzik.core.deformers.base import Deformer, Extent, Moment, Numbers, sideways, span_of
+from lazzik.core.deformers.base import Deformer, Moments, Numbers, sideways, span_of
+from lazzik.core.deformers.extent import Extent
 from lazzik.core.document import Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.types import Points, Samples
+from lazzik.core.types import PointBlock, Samples, Shares
 
 HELD = ("start", "middle", "end")
 
@@ -35,49 +37,61 @@ class Bend(Deformer):
     direction: Annotated[Number, Quantity("°", "Which way it bends, about its axis.", (-180, 180), 1)] = 0.0
     held: Literal["start", "middle", "end"] = "start"
 
-    def shaped(self, inside: Points, counts: Samples, numbers: Numbers, moment: Moment) -> Points:
-        """(n, 3) the points along the arc; the angle is what the counts blend."""
+    def shaped(self, inside: PointBlock, counts: Shares, numbers: Numbers, moments: Moments) -> PointBlock:
+        """(moments, n, 3) the points along the arc; the angle is what the counts blend."""
         out = np.empty_like(inside)
         start, end = numbers["start"], numbers["end"]
         held = (start, 0.5 * (start + end), end)[HELD.index(self.held)]
-        angle, turn = math.radians(numbers["angle"]), math.radians(numbers["direction"])
+        angle, turn = np.radians(numbers["angle"]), np.radians(numbers["direction"])
         arc(inside, counts, start, end, held, angle, turn, out)
         return out
 
-    def detail(self, numbers: Numbers, length: float) -> float:
+    def detail(self, numbers: Mapping[str, float], length: float) -> float:
         """A segment for every fifteen degrees, and at least four."""
         return length / max(4.0, abs(numbers["angle"]) / 15.0)
 
     @classmethod
     def suited(cls, extent: Extent) -> dict[str, Any]:
-        """An eighth of a turn over its whole length, the way that is seen from the front."""
+        """An eighth of a turn over its whole length, across its thinnest side."""
         return span_of(extent) | sideways(extent)
 
 
-@kernel("void(float64[:, ::1], float64[::1], float64, float64, float64, float64, float64, float64[:, ::1])")
+@kernel(
+    "void(float64[:, :, ::1], float64[:, ::1], float64[::1], float64[::1], float64[::1], float64[::1], float64[::1],"
+    " float64[:, :, ::1])"
+)
 def arc(
-    inside: Points, counts: Samples, start: float, end: float, held: float, angle: float, turn: float, out: Points
+    inside: PointBlock,
+    counts: Shares,
+    start: Samples,
+    end: Samples,
+    held: Samples,
+    angle: Samples,
+    turn: Samples,
+    out: PointBlock,
 ) -> None:
-    """Fill `out` (n, 3). Angles in radians; a span without length bends nothing."""
-    length = end - start
-    c, s = math.cos(turn), math.sin(turn)
-    for i in range(inside.shape[0]):
-        u, x, y = inside[i, 0], inside[i, 1], inside[i, 2]
-        bent = angle * counts[i]
-        if length <= 0.0 or bent == 0.0:
-            out[i, 0], out[i, 1], out[i, 2] = u, x, y
-            continue
-        v, w = c * x + s * y, -s * x + c * y
-        k = bent / length
-        a = min(max(u, start), end)
-        way = a - held
-        rest = u - a
-        phi = k * way
-        sine, cosine = math.sin(phi), math.cos(phi)
-        if abs(phi) < 1e-5:  # sin φ/κ and (1 − cos φ)/κ, where κ may be nothing
-            along, side = way * (1.0 - phi * phi / 6.0), way * phi * (0.5 - phi * phi / 24.0)
-        else:
-            along, side = sine / k, (1.0 - cosine) / k
-        u2 = held + along - v * sine + rest * cosine
-        v2 = side + v * cosine + rest * sine
-        out[i, 0], out[i, 1], out[i, 2] = u2, c * v2 - s * w, s * v2 + c * w
+    """Fill `out` (moments, n, 3). start, end, held, angle, turn (moments,), angles in radians; a span without length
+    bends nothing."""
+    for m in range(inside.shape[0]):
+        length = end[m] - start[m]
+        c, s = math.cos(turn[m]), math.sin(turn[m])
+        for i in range(inside.shape[1]):
+            u, x, y = inside[m, i, 0], inside[m, i, 1], inside[m, i, 2]
+            bent = angle[m] * counts[m, i]
+            if length <= 0.0 or bent == 0.0:
+                out[m, i, 0], out[m, i, 1], out[m, i, 2] = u, x, y
+                continue
+            v, w = c * x + s * y, -s * x + c * y
+            k = bent / length
+            a = min(max(u, start[m]), end[m])
+            way = a - held[m]
+            rest = u - a
+            phi = k * way
+            sine, cosine = math.sin(phi), math.cos(phi)
+            if abs(phi) < 1e-5:  # sin φ/κ and (1 − cos φ)/κ, where κ may be nothing
+                along, side = way * (1.0 - phi * phi / 6.0), way * phi * (0.5 - phi * phi / 24.0)
+            else:
+                along, side = sine / k, (1.0 - cosine) / k
+            u2 = held[m] + along - v * sine + rest * cosine
+            v2 = side + v * cosine + rest * sine
+            out[m, i, 0], out[m, i, 1], out[m, i, 2] = u2, c * v2 - s * w, s * v2 + c * w

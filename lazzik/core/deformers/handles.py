@@ -6,6 +6,8 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
+from lazzik.core.channel.layer import numbers_of
+
 if TYPE_CHECKING:
     from lazzik.core.deformers.base import Deformer
 
@@ -37,10 +39,10 @@ def handles_of(deformer: Deformer, numbers: Mapping[str, float]) -> list[Handle]
     if deformer.placement.of is None:
         place = ("placement.x", "placement.y", "placement.z")
         found.append(Handle("place", "Place of the deformer", (0, 0, 0), place, within=True))
-    found += [
-        Handle("start", "Start of the span", (start, 0, 0), ("start",)),
-        Handle("end", "End of the span", (end, 0, 0), ("end",)),
-    ]
+    limits = numbers_of(type(deformer))
+    for name, label, at in (("start", "Start of the span", start), ("end", "End of the span", end)):
+        if at != limits[name].open_at:  # an open end has no place
+            found.append(Handle(name, label, (at, 0, 0), (name,)))
     if deformer.fade != "none":
         origin = {"end": end, "middle": 0.5 * (start + end)}.get(deformer.fade, start)
         sign = -1.0 if deformer.fade == "end" else 1.0

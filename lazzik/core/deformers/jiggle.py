@@ -14,18 +14,21 @@ turning the world turns it along.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from lazzik.core.deformers.base import Deformer, Extent, Moment, Numbers, Tracks
-from lazzik.core.deformers.masks import smooth
+from lazzik.core.deformers.base import Deformer, Moments, Numbers, Tracks
+from lazzik.core.deformers.extent import Extent
+from lazzik.core.deformers.fades import smoothstep
+from lazzik.core.deformers.placement import carry, enter, leave
 from lazzik.core.document import Quantity
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.layers.follow import trail_between
-from lazzik.core.layers.oscillator import grid_for, trail
-from lazzik.core.types import Points, Samples
+from lazzik.core.layers.oscillator import by_halves, grid_for, trail
+from lazzik.core.types import PointBlock, Shares
 
 
 class Jiggle(Deformer):
@@ -46,32 +49,30 @@ class Jiggle(Deformer):
         """(frames, 4, 4) M⁻¹·F[M] at every moment."""
         grid = grid_for(tracks.clock, None)
         ways = tracks.world(grid.clock)[:, :3, :].reshape(-1, 12)
-        omega = 2 * np.pi * _on(tracks.number("frequency", grid.clock), grid.clock.frames)
-        damping = _on(tracks.number("damping", grid.clock), grid.clock.frames)
+        omega, damping = 2 * np.pi * by_halves(tracks, "frequency", grid), by_halves(tracks, "damping", grid)
         now = tracks.world(tracks.clock)
         late = now.copy()
         for entry in range(12):
-            u = np.ascontiguousarray(ways[:, entry])
-            y, v = np.full(grid.count, u[1]), np.zeros(grid.count)
+            u = grid.samples(ways[:, entry])
+            y, v = np.full(grid.count, u[2]), np.zeros(grid.count)
             trail(u, omega, damping, grid.step, y, v)
             out = now[:, entry // 4, entry % 4].copy()
             trail_between(grid.place, u, omega, damping, grid.step, y, v, out)
             late[:, entry // 4, entry % 4] = out
         return {"trailing": np.asarray(np.linalg.solve(now, late), dtype=np.float64)}
 
-    def shaped(self, inside: Points, counts: Samples, numbers: Numbers, moment: Moment) -> Points:
-        """(n, 3) the trailing points. The plan is in the object's space; `moment.plan['frames']` leads there."""
-        frame = moment.of("frames")
-        turn, origin = frame[:3], frame[3]
-        points = inside @ turn + origin
-        matrix = moment.of("trailing")
-        moved = points @ matrix[:3, :3].T + matrix[:3, 3]
-        away = np.linalg.norm(inside, axis=1)
-        share = (counts * smooth(away / numbers["reach"]))[:, None]
-        trailed: Points = (points + share * (moved - points) - origin) @ turn.T
+    def shaped(self, inside: PointBlock, counts: Shares, numbers: Numbers, moments: Moments) -> PointBlock:
+        """(moments, n, 3) the trailing points. The plan is in the object's space; its 'frames' lead there."""
+        frames = moments.of("frames")
+        points, moved, trailed = np.empty_like(inside), np.empty_like(inside), np.empty_like(inside)
+        leave(inside, frames, points)
+        carry(points, np.ascontiguousarray(moments.of("trailing")), moved)
+        away = np.linalg.norm(inside, axis=2)
+        share = (counts * smoothstep(away / numbers["reach"][:, None]))[..., None]
+        enter(points + share * (moved - points), frames, trailed)
         return np.where(share == 0.0, inside, trailed)
 
-    def detail(self, numbers: Numbers, length: float) -> float:
+    def detail(self, numbers: Mapping[str, float], length: float) -> float:
         """Its bend is as soft as its reach."""
         return numbers["reach"] / 6
 
@@ -84,7 +85,3 @@ class Jiggle(Deformer):
             "z": (extent.low[2] + extent.high[2]) / 2,
         }
         return {"placement": {k: float(f"{v:.4g}") for k, v in foot.items()}, "reach": float(f"{extent.size:.3g}")}
-
-
-def _on(value: float | Samples, frames: Samples) -> Samples:
-    return np.array(np.broadcast_to(np.asarray(value, dtype=float), frames.shape))

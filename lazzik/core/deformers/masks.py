@@ -6,19 +6,22 @@ Every mask gives m in [0, 1] for each point; `invert` gives 1 − m.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
 
 from lazzik.core.channel.layer import numbers_of
+from lazzik.core.deformers.extent import Extent
+from lazzik.core.deformers.fades import smoothstep
 from lazzik.core.deformers.handles import Handle
+from lazzik.core.deformers.placement import ORDERS, Axis
 from lazzik.core.deformers.solid import solid_noise
-from lazzik.core.document import Frozen, Quantity
+from lazzik.core.document import LARGEST, Frozen, Quantity
 from lazzik.core.geometry.assets import weights_asset
 from lazzik.core.geometry.pictures import brightness
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.types import Points, Samples
+from lazzik.core.types import PointBlock, Samples, Shares
 
 Reach = Annotated[Number, Quantity("own", "Metres.", (0, 1.5), 0.01, low=0)]
 Place = Annotated[Number, Quantity("own", "Metres along the deformer's axes.", (-1, 1), 0.01)]
@@ -31,17 +34,17 @@ class Mask(Frozen):
     kind: str
     invert: bool = False
 
-    def at(self, inside: Points, numbers: dict[str, float]) -> Samples:
-        """(n,) how much the deformer counts at points in its own coordinates."""
-        m = np.clip(self.amounts(inside, numbers), 0.0, 1.0)
+    def at(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis) -> Shares:
+        """(moments, n) how much the deformer counts at points in its own coordinates, along this axis."""
+        m = np.clip(self.amounts(inside, numbers, axis), 0.0, 1.0)
         return 1.0 - m if self.invert else m
 
-    def amounts(self, inside: Points, numbers: dict[str, float]) -> Samples:
-        """(n,) before it is held and inverted."""
+    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis) -> Shares:
+        """(moments, n) before it is clamped and inverted. `numbers` (moments,) each."""
         raise NotImplementedError
 
     @classmethod
-    def suited(cls, start: float, end: float) -> dict[str, float]:
+    def suited(cls, start: float, end: float, extent: Extent) -> dict[str, Any]:
         """Numbers with which a new mask suits what a deformer spans."""
         return {}
 
@@ -64,7 +67,7 @@ class BallMask(Mask):
     )
 
     @classmethod
-    def suited(cls, start: float, end: float) -> dict[str, float]:
+    def suited(cls, start: float, end: float, extent: Extent) -> dict[str, Any]:
         """In the middle of the span, half as wide."""
         reach = (end - start) / 4
         return {"along": (start + end) / 2, "radius": reach, "rim": reach / 2}
@@ -75,9 +78,10 @@ class BallMask(Mask):
         yield Handle("middle", "Middle of the mask", (u, v, w), ("along", "side", "across"))
         yield Handle("radius", "Radius of the mask", (u + numbers["radius"], v, w), ("radius",), u, length=True)
 
-    def amounts(self, inside: Points, numbers: dict[str, float]) -> Samples:
-        away = np.linalg.norm(inside - [numbers["along"], numbers["side"], numbers["across"]], axis=1)
-        return 1.0 - smooth((away - numbers["radius"]) / max(numbers["rim"], 1e-9))
+    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis) -> Shares:
+        middle = np.stack([numbers["along"], numbers["side"], numbers["across"]], 1)
+        away = np.linalg.norm(inside - middle[:, None], axis=2) - numbers["radius"][:, None]
+        return 1.0 - smoothstep(away / np.maximum(numbers["rim"], 1e-9)[:, None])
 
 
 class GradientMask(Mask):
@@ -89,7 +93,7 @@ class GradientMask(Mask):
     full: Annotated[Number, Quantity("own", "Where along the axis it is full.", (-1, 1), 0.01)] = 0.5
 
     @classmethod
-    def suited(cls, start: float, end: float) -> dict[str, float]:
+    def suited(cls, start: float, end: float, extent: Extent) -> dict[str, Any]:
         """From one end of the span to the other."""
         return {"nothing": start, "full": end}
 
@@ -98,12 +102,12 @@ class GradientMask(Mask):
         yield Handle("nothing", "Where the mask begins", (numbers["nothing"], 0, 0), ("nothing",))
         yield Handle("full", "Where the mask is full", (numbers["full"], 0, 0), ("full",))
 
-    def amounts(self, inside: Points, numbers: dict[str, float]) -> Samples:
-        low, high = numbers["nothing"], numbers["full"]
-        reach = high - low
-        if abs(reach) < 1e-9:
-            return (inside[:, 0] >= low).astype(np.float64)
-        return smooth((inside[:, 0] - low) / reach)
+    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis) -> Shares:
+        low = numbers["nothing"][:, None]
+        reach = numbers["full"][:, None] - low
+        sharp = np.abs(reach) < 1e-9
+        ramp = smoothstep((inside[..., 0] - low) / np.where(sharp, 1.0, reach))
+        return np.where(sharp, (inside[..., 0] >= low).astype(np.float64), ramp)
 
 
 class NoiseMask(Mask):
@@ -113,25 +117,56 @@ class NoiseMask(Mask):
     kind: Literal["noise"]
     size: Annotated[Number, Quantity("own", "Metres from one patch to the next.", (0.02, 1), 0.01, low=1e-4)] = 0.3
     contrast: Annotated[Number, Quantity("×", "How sharply patches end.", (0.5, 8), 0.1, low=0.01)] = 2.0
-    seed: Annotated[Number, Quantity("", "Other patches.", (0, 99), 1, low=0, high=2**31, whole=True)] = 0.0
+    seed: Annotated[Number, Quantity("", "Other patches.", (0, 99), 1, low=0, high=LARGEST, whole=True)] = 0.0
 
-    def amounts(self, inside: Points, numbers: dict[str, float]) -> Samples:
-        out = np.empty(len(inside))
-        solid_noise(np.ascontiguousarray(inside / numbers["size"]), int(numbers["seed"]), out)
-        return 0.5 + 0.5 * numbers["contrast"] * out
+    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis) -> Shares:
+        out = np.empty(inside.shape[:2])
+        solid_noise(inside / numbers["size"][:, None, None], numbers["seed"], out)
+        return 0.5 + 0.5 * numbers["contrast"][:, None] * out
+
+
+Plane = Literal["front", "top", "side", "across"]
+PLANES: dict[Plane, tuple[tuple[int, float], tuple[int, float]]] = {
+    "front": ((0, 1.0), (1, 1.0)), "top": ((0, 1.0), (2, -1.0)), "side": ((2, -1.0), (1, 1.0)),
+}  # fmt: skip
+"""Which axis of the placement runs to the right of a picture and which up it, with their signs, as its side is seen."""
 
 
 class PictureMask(Mask):
-    """The brightness of a picture laid across the axis."""
+    """The brightness of a picture, laid on a side of the object as that is seen, or across the deformer's axis."""
 
     title: ClassVar[str] = "Picture"
     kind: Literal["picture"]
     asset: Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
+    label: Annotated[str, Field(max_length=120)] = ""
+    """The picture's name."""
+    plane: Plane = "across"
     width: Annotated[Number, Quantity("own", "Metres that the picture is wide.", (0.05, 2), 0.01, low=1e-4)] = 1.0
     height: Annotated[Number, Quantity("own", "Metres that the picture is high.", (0.05, 2), 0.01, low=1e-4)] = 1.0
+    right: Annotated[Number, Quantity("own", "Where its middle lies, to the right.", (-1, 1), 0.01)] = 0.0
+    up: Annotated[Number, Quantity("own", "Where its middle lies, upward.", (-1, 1), 0.01)] = 0.0
 
-    def amounts(self, inside: Points, numbers: dict[str, float]) -> Samples:
-        return brightness(self.asset, inside[:, 1] / numbers["width"] + 0.5, inside[:, 2] / numbers["height"] + 0.5)
+    @classmethod
+    def suited(cls, start: float, end: float, extent: Extent) -> dict[str, Any]:
+        """On the largest side of the object, as large as that is."""
+        sizes = [high - low for low, high in zip(extent.low, extent.high, strict=True)]
+        plane: Plane = ("side", "top", "front")[int(np.argmin([sizes[0], sizes[1], sizes[2] * 0.999]))]
+        fields: dict[str, Any] = {"plane": plane}
+        for (axis, sign), size, middle in zip(PLANES[plane], ("width", "height"), ("right", "up"), strict=True):
+            fields[size] = max(sizes[axis], 1e-3)
+            fields[middle] = sign * (extent.low[axis] + extent.high[axis]) / 2
+        return fields
+
+    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis) -> Shares:
+        if self.plane == "across":
+            x, y = inside[..., 1], inside[..., 2]
+        else:
+            (across, left), (upward, down) = PLANES[self.plane]
+            x = left * inside[..., ORDERS[axis].index(across)]
+            y = down * inside[..., ORDERS[axis].index(upward)]
+        x = (x - numbers["right"][:, None]) / numbers["width"][:, None] + 0.5
+        y = (y - numbers["up"][:, None]) / numbers["height"][:, None] + 0.5
+        return brightness(self.asset, x, y)
 
 
 class WeightsMask(Mask):
@@ -141,11 +176,11 @@ class WeightsMask(Mask):
     kind: Literal["weights"]
     asset: Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
 
-    def amounts(self, inside: Points, numbers: dict[str, float]) -> Samples:
+    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis) -> Shares:
         weights = weights_asset(self.asset)
-        if len(weights) != len(inside):  # the mesh was cut anew since: nothing is painted on it
-            return np.zeros(len(inside))
-        return weights
+        if len(weights) != inside.shape[1]:  # the mesh was cut anew since: nothing is painted on it
+            return np.zeros(inside.shape[:2])
+        return np.broadcast_to(weights, inside.shape[:2])
 
 
 MASKS: tuple[type[Mask], ...] = (BallMask, GradientMask, NoiseMask, PictureMask, WeightsMask)
@@ -155,9 +190,3 @@ AnyMask = Annotated[BallMask | GradientMask | NoiseMask | PictureMask | WeightsM
 def mask_numbers(mask: Mask) -> list[str]:
     """Names of a mask's numbers."""
     return list(numbers_of(type(mask)))
-
-
-def smooth(u: Samples) -> Samples:
-    """Smoothstep of u held to [0, 1]."""
-    u = np.clip(u, 0.0, 1.0)
-    return u * u * (3.0 - 2.0 * u)

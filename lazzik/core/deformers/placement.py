@@ -18,7 +18,7 @@ from scipy.spatial.transform import Rotation as Turn
 from lazzik.core.document import Frozen, Quantity, Slug
 from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.types import Points
+from lazzik.core.types import Frames, PointBlock, Points
 
 Axis = Literal["x", "y", "z"]
 
@@ -43,29 +43,44 @@ class Placement(Frozen):
     """The object whose origin it sits on; None is the object itself. x, y and z are added to it."""
 
 
-def frames_of(places: Points, turns: Points, axis: Axis) -> NDArray[np.float64]:
-    """(frames, 4, 3) for each moment the three rows P·Rᵀ, then the origin.
+def frames_of(places: Points, turns: Points, axis: Axis) -> Frames:
+    """(moments, 4, 3) for each moment the three rows P·Rᵀ, then the origin.
 
-    `places` (frames, 3) metres, `turns` (frames, 3) degrees about x, y, z.
+    `places` (moments, 3) metres, `turns` (moments, 3) degrees about x, y, z.
     """
     inverse = Turn.from_euler("XYZ", turns, degrees=True).as_matrix().transpose(0, 2, 1)
-    out: NDArray[np.float64] = np.concatenate([inverse[:, ORDERS[axis], :], places[:, None, :]], axis=1)
-    return out
+    out: Frames = np.concatenate([inverse[:, ORDERS[axis], :], places[:, None, :]], axis=1)
+    return np.ascontiguousarray(out)
 
 
-@kernel("void(float64[:, ::1], float64[:, ::1], float64[:, ::1])")
-def enter(points: Points, frame: Points, out: Points) -> None:
-    """Fill `out` (n, 3) with (u, v, w) of points; frame (4, 3) as above."""
-    for i in range(points.shape[0]):
-        x, y, z = points[i, 0] - frame[3, 0], points[i, 1] - frame[3, 1], points[i, 2] - frame[3, 2]
-        for k in range(3):
-            out[i, k] = frame[k, 0] * x + frame[k, 1] * y + frame[k, 2] * z
+@kernel("void(float64[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1])")
+def enter(points: PointBlock, frames: Frames, out: PointBlock) -> None:
+    """Fill `out` (moments, n, 3) with (u, v, w) of points; frames (moments or 1, 4, 3) as above."""
+    for m in range(points.shape[0]):
+        frame = frames[m if frames.shape[0] > 1 else 0]
+        for i in range(points.shape[1]):
+            x, y, z = points[m, i, 0] - frame[3, 0], points[m, i, 1] - frame[3, 1], points[m, i, 2] - frame[3, 2]
+            for k in range(3):
+                out[m, i, k] = frame[k, 0] * x + frame[k, 1] * y + frame[k, 2] * z
 
 
-@kernel("void(float64[:, ::1], float64[:, ::1], float64[:, ::1])")
-def leave(inside: Points, frame: Points, out: Points) -> None:
-    """Fill `out` (n, 3) with the points of (u, v, w)."""
-    for i in range(inside.shape[0]):
-        u, v, w = inside[i, 0], inside[i, 1], inside[i, 2]
-        for k in range(3):
-            out[i, k] = frame[0, k] * u + frame[1, k] * v + frame[2, k] * w + frame[3, k]
+@kernel("void(float64[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1])")
+def leave(inside: PointBlock, frames: Frames, out: PointBlock) -> None:
+    """Fill `out` (moments, n, 3) with the points of (u, v, w)."""
+    for m in range(inside.shape[0]):
+        frame = frames[m if frames.shape[0] > 1 else 0]
+        for i in range(inside.shape[1]):
+            u, v, w = inside[m, i, 0], inside[m, i, 1], inside[m, i, 2]
+            for k in range(3):
+                out[m, i, k] = frame[0, k] * u + frame[1, k] * v + frame[2, k] * w + frame[3, k]
+
+
+@kernel("void(float64[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1])")
+def carry(points: PointBlock, matrices: NDArray[np.float64], out: PointBlock) -> None:
+    """Fill `out` (moments, n, 3) with points in another space; matrices (moments or 1, 4, 4)."""
+    for m in range(points.shape[0]):
+        a = matrices[m if matrices.shape[0] > 1 else 0]
+        for i in range(points.shape[1]):
+            x, y, z = points[m, i, 0], points[m, i, 1], points[m, i, 2]
+            for k in range(3):
+                out[m, i, k] = a[k, 0] * x + a[k, 1] * y + a[k, 2] * z + a[k, 3]

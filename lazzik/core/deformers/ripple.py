@@ -6,23 +6,37 @@ With r the distance from the axis (or along the side), λ the spacing, t seconds
     pulse    d = H · e(r) · exp(−((r − q)/width)²) · cos 2π(q − r)/λ
 
 e(r) = exp(−r/far), or 1 where `far` is 0. It lives `life` frames and dies over `damping` frames after them; a life of 0
-is endless. Inward, r counts from `rim` toward the middle. The speed is integrated.
+is endless. Inward, r counts from `rim` toward the middle, and rises within a part of λ of it. The speed is integrated.
+
+Rings stay where they were born: where the source moves, with o(τ) its place in the object's space, the ring at p left
+it at the time τ at which q(t) − q(τ) = |p − o(τ)|, and that takes the place of r. (Unique while the source is slower
+than its rings.)
 """
 
 from __future__ import annotations
 
+import math
+from collections.abc import Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from lazzik.core.channel.phase import accumulate
+from lazzik.core.channel.phase import integrate
 from lazzik.core.clock import Clock
-from lazzik.core.deformers.base import Deformer, Extent, Moment, Numbers, Tracks, within
-from lazzik.core.deformers.masks import smooth
+from lazzik.core.deformers.base import Deformer, Moments, Numbers, Tracks
+from lazzik.core.deformers.extent import Extent
+from lazzik.core.deformers.fades import smoothstep
 from lazzik.core.document import Quantity
+from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.types import Points, Samples
+from lazzik.core.types import Frames, PointBlock, Points, Samples, Shares
+
+PER_FRAME = 4
+"""Moments of a frame at which a moving source is looked up; straight between them."""
+
+RIM = 0.25
+"""Part of the spacing over which rings that run inward rise from their rim."""
 
 
 class Ripple(Deformer):
@@ -51,37 +65,57 @@ class Ripple(Deformer):
     runs: Literal["outward", "inward"] = "outward"
     toward: Literal["axis", "side", "across", "normals"] = "axis"
 
-    def plan(self, tracks: Tracks) -> dict[str, NDArray[np.float64]]:
-        """How far the front has run since it began: ∫ speed dt from `begin`, if that is one frame."""
-        clock = tracks.clock
-        run = accumulate(lambda at: tracks.number("speed", at), clock, None).cycles
-        begin = np.asarray(tracks.number("begin"), dtype=float)
-        started = Clock(clock.fps, clock.first, np.atleast_1d(begin))
-        before = accumulate(lambda at: _held(tracks.number("speed", at), at), started, None).cycles
-        return {"front": np.asarray(run - before)}
+    @property
+    def moves_itself(self) -> bool:
+        """Its waves run."""
+        return self.speed != 0.0 and self.height != 0.0
 
-    def lifted(self, inside: Points, numbers: Numbers, moment: Moment) -> Samples:
-        """(n,) the height of the rings at points of the span."""
-        since = moment.frame - numbers["begin"]
-        if since < 0:
-            return np.zeros(len(inside))
-        strength = numbers["height"]
-        if numbers["life"] > 0 and since > numbers["life"]:
-            left = (since - numbers["life"]) / numbers["damping"] if numbers["damping"] > 0 else 1.0
-            strength *= 1.0 - float(smooth(np.array(left)))
-        r = np.hypot(inside[:, 1], inside[:, 2]) if self.shape == "rings" else np.abs(inside[:, 1])
+    def plan(self, tracks: Tracks) -> dict[str, NDArray[np.float64]]:
+        """How far the front has run since it began, ∫ speed dt from `begin`, if that is one frame. Where the source
+        moves, also where it was and how far the front had run at the moments of its past (PER_FRAME a frame), from
+        the scene's first frame or the frame on which it began."""
+        clock = tracks.clock
+        plan = {"front": self._run(tracks, clock), "frame": clock.frames}
         if self.runs == "inward":
-            r = numbers["rim"] - r
-        q, spacing = float(moment.of("front")), numbers["spacing"]
-        behind = q - r
+            return plan
+        begin = float(np.min(tracks.number("begin")))
+        first, last = math.floor(min(begin, clock.frames.min())), math.ceil(clock.frames.max())
+        past = clock.at(first + np.arange((last - first) * PER_FRAME + 1) / PER_FRAME)
+        frames = tracks.frames(past)
+        if len(frames) == 1 or not np.ptp(frames[:, 3], axis=0).any():
+            return plan
+        return plan | {"born": np.concatenate([self._run(tracks, past)[:, None], frames[:, 3]], 1)[None]}
+
+    def _run(self, tracks: Tracks, clock: Clock) -> Samples:
+        """(frames,) how far the front has run."""
+        run = integrate(tracks, ("speed",), lambda speed: speed, clock=clock).cycles
+        begin = np.atleast_1d(np.asarray(tracks.number("begin", clock), dtype=float))
+        started = integrate(tracks, ("speed",), lambda speed: speed, clock=Clock(clock.fps, clock.first, begin)).cycles
+        return np.asarray(run - started)
+
+    def lifted(self, inside: PointBlock, numbers: Numbers, moments: Moments) -> Shares:
+        """(moments, n) the height of the rings."""
+        since = moments.of("frame") - numbers["begin"]
+        left = (since - numbers["life"]) / np.where(numbers["damping"] > 0, numbers["damping"], 1e-9)
+        dies = np.where((numbers["life"] > 0) & (since > numbers["life"]), smoothstep(left), 0.0)
+        strength = np.where(since < 0, 0.0, numbers["height"] * (1.0 - dies))[:, None]
+        r = np.hypot(inside[..., 1], inside[..., 2]) if self.shape == "rings" else np.abs(inside[..., 1])
+        spacing = numbers["spacing"][:, None]
+        if self.runs == "inward":
+            r = numbers["rim"][:, None] - r
+        behind = moments.of("front")[:, None] - r
+        if "born" in moments.plan:
+            born = np.ascontiguousarray(moments.plan["born"][0])
+            rings_born(inside, moments.of("frames"), moments.of("front"), born, self.shape == "rings", behind, r)
         if self.form == "pulse":
-            d = np.exp(-((behind / numbers["width"]) ** 2)) * np.cos(2 * np.pi * behind / spacing)
+            d = np.exp(-((behind / numbers["width"][:, None]) ** 2)) * np.cos(2 * np.pi * behind / spacing)
         else:
-            d = np.sin(2 * np.pi * behind / spacing) * smooth(behind / spacing)
-        d = np.where(r < 0, 0.0, d) if self.runs == "inward" else d
-        if numbers["far"] > 0:
-            d = d * np.exp(-np.maximum(r, 0.0) / numbers["far"])
-        return np.where(within(inside, numbers), strength * d, 0.0)
+            d = np.sin(2 * np.pi * behind / spacing) * smoothstep(behind / spacing)
+        d = d * smoothstep(r / RIM / spacing) if self.runs == "inward" else d
+        far = numbers["far"][:, None]
+        return np.asarray(
+            strength * d * np.where(far > 0, np.exp(-np.maximum(r, 0.0) / np.where(far > 0, far, 1.0)), 1.0)
+        )
 
     @property
     def varies(self) -> tuple[int, ...]:
@@ -90,9 +124,9 @@ class Ripple(Deformer):
 
     def way(self, inside: Points) -> Samples:
         """Away from the axis."""
-        return inside[:, 1] if self.shape == "straight" else np.hypot(inside[:, 1], inside[:, 2])
+        return inside[..., 1] if self.shape == "straight" else np.hypot(inside[..., 1], inside[..., 2])
 
-    def detail(self, numbers: Numbers, length: float) -> float:
+    def detail(self, numbers: Mapping[str, float], length: float) -> float:
         """An eighth of each wave, or so."""
         return numbers["spacing"] / self.segments
 
@@ -102,12 +136,59 @@ class Ripple(Deformer):
         lengths = [high - low for low, high in zip(extent.low, extent.high, strict=True)]
         axis = "xyz"[int(np.argmin(lengths))]
         size = extent.size
-        numbers = {"height": size / 40, "spacing": size / 6, "width": size / 6, "speed": size / 5, "rim": size / 2}
+        numbers = {"height": size / 25, "spacing": size / 6, "width": size / 6, "speed": size / 5, "rim": size / 2}
         low, high = extent.along(axis)  # type: ignore[arg-type]
         return {"axis": axis, "start": low - size, "end": high + size} | {
             k: float(f"{v:.3g}") for k, v in numbers.items()
         }
 
 
-def _held(value: float | Samples, at: Clock) -> Samples:
-    return np.broadcast_to(np.asarray(value, dtype=float), at.frames.shape)
+@kernel("UniTuple(float64, 2)(float64[::1], float64[:, ::1], float64[::1], boolean)")
+def away_from(at: Samples, frame: Frames, born: Samples, rings: bool) -> tuple[float, float]:
+    """Metres across the axis, by its two ways, from where the source was to a point."""
+    v, w = at[1], at[2]
+    for k in range(3):
+        apart = frame[3, k] - born[1 + k]
+        v += frame[1, k] * apart
+        w += frame[2, k] * apart
+    return v, (w if rings else 0.0)
+
+
+@kernel(
+    "void(float64[:, :, ::1], float64[:, :, ::1], float64[::1], float64[:, ::1], boolean, float64[:, ::1],"
+    " float64[:, ::1])"
+)
+def rings_born(
+    inside: PointBlock, frames: Frames, front: Samples, born: Samples, rings: bool, behind: Shares, r: Shares
+) -> None:
+    """Fill `behind` with how far the front had run when what is at a point now left the source, and `r` with how far
+    it has come since, both (moments, n). front (moments,); born (past, 4): how far it had run, and the source's place.
+
+    The moment is found by halving among those of the past, and between two of them, where both ways are straight, as
+    the root of |d + u·d'|² = (c + u·c')².
+    """
+    for m in range(inside.shape[0]):
+        frame = frames[m if frames.shape[0] > 1 else 0]
+        count = born.shape[0]
+        while count > 2 and born[count - 2, 0] >= front[m]:
+            count -= 1
+        for i in range(inside.shape[1]):
+            low, high = 0, count - 1
+            while high - low > 1:
+                middle = (low + high) // 2
+                v, w = away_from(inside[m, i], frame, born[middle], rings)
+                if front[m] - born[middle, 0] > math.hypot(v, w):
+                    low = middle
+                else:
+                    high = middle
+            v, w = away_from(inside[m, i], frame, born[low], rings)
+            v2, w2 = away_from(inside[m, i], frame, born[high], rings)
+            dv, dw, c, dc = v2 - v, w2 - w, front[m] - born[low, 0], born[low, 0] - born[high, 0]
+            square, half, rest = dv * dv + dw * dw - dc * dc, v * dv + w * dw - c * dc, v * v + w * w - c * c
+            u = 0.0
+            if rest < 0.0:  # it had left by then
+                root = math.sqrt(max(0.0, half * half - square * rest))
+                u = -rest / (half + root) if half + root > 0.0 else 1.0
+            u = min(1.0, max(0.0, u))
+            r[m, i] = math.hypot(v + u * dv, w + u * dw)
+            behind[m, i] = front[m] - r[m, i]

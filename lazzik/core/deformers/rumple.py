@@ -7,17 +7,19 @@ n is the solid noise of solid.py, so |d| ≤ A. The drift is integrated.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from lazzik.core.channel.phase import accumulate
-from lazzik.core.deformers.base import Deformer, Extent, Moment, Numbers, Tracks, span_of, within
+from lazzik.core.channel.phase import integrate
+from lazzik.core.deformers.base import Deformer, Moments, Numbers, Tracks, along, span_of
+from lazzik.core.deformers.extent import Extent
 from lazzik.core.deformers.solid import solid_noise
-from lazzik.core.document import Quantity
+from lazzik.core.document import LARGEST, Quantity
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.types import Points, Samples
+from lazzik.core.types import PointBlock, Shares
 
 
 class Rumple(Deformer):
@@ -37,26 +39,31 @@ class Rumple(Deformer):
     ] = 2.0
     roughness: Annotated[Number, Quantity("", "How strong each finer one is.", (0, 1), 0.01, low=0, high=1)] = 0.5
     drift: Annotated[Number, Quantity("Hz", "Bumps a second that pass along the axis.", (-2, 2), 0.01)] = 0.4
-    seed: Annotated[Number, Quantity("", "Other bumps.", (0, 99), 1, low=0, high=2**31, whole=True)] = 0.0
+    seed: Annotated[Number, Quantity("", "Other bumps.", (0, 99), 1, low=0, high=LARGEST, whole=True)] = 0.0
     toward: Literal["normals", "side", "across", "axis"] = "normals"
+
+    @property
+    def moves_itself(self) -> bool:
+        """Its bumps pass."""
+        return self.drift != 0.0 and self.height != 0.0
 
     def plan(self, tracks: Tracks) -> dict[str, NDArray[np.float64]]:
         """Bumps that have passed."""
-        return {"passed": accumulate(lambda at: tracks.number("drift", at), tracks.clock, None).cycles}
+        return {"passed": integrate(tracks, ("drift",), lambda drift: drift).cycles}
 
-    def lifted(self, inside: Points, numbers: Numbers, moment: Moment) -> Samples:
-        """(n,) the noise at points of the span."""
-        total, weights, one = np.zeros(len(inside)), 0.0, np.empty(len(inside))
-        for j in range(int(numbers["octaves"])):
-            share = numbers["roughness"] ** j
-            cells = inside * (2.0**j / numbers["size"])
-            cells[:, 0] -= float(moment.of("passed")) * 2.0**j
-            solid_noise(np.ascontiguousarray(cells), int(numbers["seed"]) + 131 * j, one)
-            total += share * one
+    def lifted(self, inside: PointBlock, numbers: Numbers, moments: Moments) -> Shares:
+        """(moments, n) the noise; beyond the span it is that at its end."""
+        at = inside / numbers["size"][:, None, None]
+        at[..., 0] = along(inside, numbers) / numbers["size"][:, None] - moments.of("passed")[:, None]
+        total, weights, one = np.zeros(inside.shape[:2]), np.zeros(len(inside)), np.empty(inside.shape[:2])
+        for j in range(int(numbers["octaves"].max())):
+            share = np.where(j < numbers["octaves"], numbers["roughness"] ** j, 0.0)
+            solid_noise(at * 2.0**j, numbers["seed"] + 131.0 * j, one)
+            total += share[:, None] * one
             weights += share
-        return np.where(within(inside, numbers), numbers["height"] * total / weights, 0.0)
+        return np.asarray((numbers["height"] / weights)[:, None] * total)
 
-    def detail(self, numbers: Numbers, length: float) -> float:
+    def detail(self, numbers: Mapping[str, float], length: float) -> float:
         """An eighth of each wave, or so."""
         return numbers["size"] / self.segments
 
@@ -64,4 +71,4 @@ class Rumple(Deformer):
     def suited(cls, extent: Extent) -> dict[str, Any]:
         """Some bumps along its longest side."""
         size = extent.size
-        return span_of(extent) | {"height": float(f"{size / 10:.2g}"), "size": float(f"{size / 3:.3g}")}
+        return span_of(extent) | {"height": float(f"{size / 6:.2g}"), "size": float(f"{size / 3:.3g}")}

@@ -1,20 +1,35 @@
 """Stretch: longer or shorter along the axis, and by choice as much thinner or thicker that the volume is kept.
 
-    u' = h + f·(clamp(u, a, b) − h) + (u − clamp(u, a, b)),   v, w times 1/√f where the volume is kept
+    λ(u) = 1 + (f − 1)·m·p(u),   u' = h + ∫ λ du from h,   v, w times 1/√λ where the volume is kept
 
-h is the place that is held. Beyond the span the shape moves on as it is, its width too, so nothing tears.
+h is the place that is held, p the edge fade within the span. Beyond the span λ is 1: what lies there moves along, its
+width untouched. Where the shape goes on beyond an end that is not faded, p falls there over an eighth of the span, so
+that nothing tears; the volume is kept all the way. A span without length stretches nothing.
 """
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
+from scipy.integrate import cumulative_simpson
 
-from lazzik.core.deformers.base import Deformer, Extent, Moment, Numbers, span_of
+from lazzik.core.deformers.base import Deformer, Moments, Numbers, along, span_of
+from lazzik.core.deformers.extent import Extent
+from lazzik.core.deformers.fades import FADES, edge_fade, smoothstep
 from lazzik.core.document import Quantity
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.types import Points, Samples
+from lazzik.core.types import PointBlock, Samples, Shares
+
+ZONE = 0.125
+"""Part of the span over which the stretch falls toward an end beyond which the shape goes on."""
+
+BEYOND = (0.002, 0.05)
+"""Parts of the span by which a shape reaches beyond an end before that matters, and until it does wholly."""
+
+STEPS = 1024
+"""Steps in which the stretch is summed up along the span."""
 
 
 class Stretch(Deformer):
@@ -23,26 +38,50 @@ class Stretch(Deformer):
     title: ClassVar[str] = "Stretch"
     summary: ClassVar[str] = "Pulls long or squashes flat, keeping its volume: landings, entrances, breath."
     idle_at: ClassVar[dict[str, float]] = {"factor": 1.0}
+    fades_itself: ClassVar[bool] = True
 
     kind: Literal["stretch"]
     factor: Annotated[Number, Quantity("×", "Length, times what it is.", (0.3, 3), 0.01, low=0.01, high=100)] = 1.4
     volume: Literal["kept", "free"] = "kept"
     held: Literal["start", "middle", "end"] = "start"
 
-    def shaped(self, inside: Points, counts: Samples, numbers: Numbers, moment: Moment) -> Points:
-        """(n, 3) the stretched points; the factor is what the counts blend, so that the volume is kept in between."""
-        start, end = numbers["start"], numbers["end"]
-        held = {"start": start, "middle": 0.5 * (start + end), "end": end}[self.held]
-        f = np.maximum(1.0 + counts * (numbers["factor"] - 1.0), 1e-3)
-        u = inside[:, 0]
-        a = np.clip(u, start, max(start, end))
-        out = np.empty_like(inside)
-        out[:, 0] = np.where(f == 1.0, u, held + f * (a - held) + (u - a))
-        width = 1.0 / np.sqrt(f) if self.volume == "kept" else 1.0
-        out[:, 1], out[:, 2] = inside[:, 1] * width, inside[:, 2] * width
+    def shaped(self, inside: PointBlock, counts: Shares, numbers: Numbers, moments: Moments) -> PointBlock:
+        """(moments, n, 3) the stretched points. `counts` is weight · mask: the fade is part of what is summed up."""
+        out = inside.copy()
+        at = along(inside, numbers)
+        for k, (start, end) in enumerate(zip(numbers["start"], numbers["end"], strict=True)):
+            if end <= start:
+                continue
+            u, share = inside[k, :, 0], counts[k] * (numbers["factor"][k] - 1.0)
+            places = np.linspace(start, end, STEPS + 1)
+            p = self._profile(places, u, start, end, numbers["fade_length"][k])
+            summed = cumulative_simpson(p, x=places, initial=0.0)
+            held = {"start": 0.0, "middle": summed[STEPS // 2], "end": summed[-1]}[self.held]
+            out[k, :, 0] = u + share * (np.interp(at[k], places, summed) - held)
+            if self.volume == "kept":
+                here = np.interp(at[k], places, p)
+                out[k, :, 1:] *= (1.0 / np.sqrt(np.maximum(1.0 + share * here, 1e-3)))[:, None]
         return out
 
-    def detail(self, numbers: Numbers, length: float) -> float:
+    def _profile(self, places: Samples, u: Samples, start: float, end: float, fade_length: float) -> Samples:
+        """(places,) how much of the stretch acts along the span."""
+        at = np.zeros((1, len(places), 3))
+        at[0, :, 0] = places
+        p = np.empty((1, len(places)))
+        one = [np.array([value]) for value in (start, end, fade_length, 1.0)]
+        edge_fade(at, one[0], one[1], one[2], FADES.index(self.fade), one[3], p)
+        length = end - start
+        for faded, reach, away in (
+            (self.fade in ("start", "both"), start - float(u.min()), places - start),
+            (self.fade in ("end", "both"), float(u.max()) - end, end - places),
+        ):
+            if not faded:
+                low, high = BEYOND
+                goes_on = smoothstep(np.array((reach / length - low) / (high - low)))
+                p[0] *= 1.0 - goes_on * (1.0 - smoothstep(away / (ZONE * length)))
+        return np.asarray(p[0])
+
+    def detail(self, numbers: Mapping[str, float], length: float) -> float:
         """Any mesh will do: straight stays straight."""
         return float("inf")
 

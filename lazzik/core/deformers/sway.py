@@ -17,13 +17,14 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from lazzik.core.channel.phase import accumulate
-from lazzik.core.deformers.base import Deformer, Extent, Moment, Numbers, Tracks, sideways, span_of
-from lazzik.core.document import Finite, Quantity
+from lazzik.core.channel.phase import integrate
+from lazzik.core.deformers.base import Deformer, Moments, Numbers, Tracks, sideways, span_of
+from lazzik.core.deformers.extent import Extent
+from lazzik.core.document import LARGEST, Finite, Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.layers.noise import octave_noise
-from lazzik.core.types import Points, Samples
+from lazzik.core.types import PointBlock, Samples, Shares
 
 STEPS = 64
 """Steps along the axis: the arc of each is straight to a ten-thousandth of its length for leans under a half turn."""
@@ -47,9 +48,14 @@ class Sway(Deformer):
     tip_period: Annotated[Number, Quantity("s", "Seconds of the tip's own motion.", (0.05, 3), 0.01, low=0.01)] = 0.45
     lean: Annotated[Number, Quantity("°", "How far it leans at all times.", (-60, 60), 0.1)] = 0.0
     direction: Annotated[Number, Quantity("°", "Which way, about its axis.", (-180, 180), 1)] = 0.0
-    seed: Annotated[Number, Quantity("", "Another wind.", (0, 99), 1, low=0, high=2**31, whole=True)] = 0.0
+    seed: Annotated[Number, Quantity("", "Another wind.", (0, 99), 1, low=0, high=LARGEST, whole=True)] = 0.0
     loop: Annotated[Finite, Field(gt=0)] | None = None
     """Frames after which it repeats; None is endless."""
+
+    @property
+    def moves_itself(self) -> bool:
+        """The wind blows."""
+        return self.angle != 0.0
 
     def plan(self, tracks: Tracks) -> dict[str, NDArray[np.float64]]:
         """The four noises: trunk and tip, with the wind and across it."""
@@ -57,20 +63,19 @@ class Sway(Deformer):
         seeds = np.broadcast_to(np.asarray(tracks.number("seed"), dtype=float), count)
         out = np.empty((count, 4))
         for column, (name, salt) in enumerate((("period", 0), ("tip_period", 1), ("period", 2), ("tip_period", 3))):
-            phase = accumulate(lambda at, n=name: 1.0 / tracks.number(n, at), tracks.clock, self.loop)  # type: ignore[misc]
-            numbers = np.tile([[1.0], [1.5], [0.5], [0.0], [0.5], [0.35]], (1, count))
-            numbers[3] = seeds * 7 + salt
+            phase = integrate(tracks, (name,), lambda period: 1.0 / period, self.loop)
+            numbers = np.stack([np.full(count, 1.5), np.full(count, 0.5), seeds * 7 + salt])
             one = np.empty(count)
-            octave_noise(np.ascontiguousarray(phase.cycles), phase.wrap, 0, 0, numbers, one)
-            out[:, column] = one
+            octave_noise(np.ascontiguousarray(phase.cycles), phase.wrap, 0, numbers, one)
+            out[:, column] = _dwelling(one)
         return {"winds": out}
 
-    def shaped(self, inside: Points, counts: Samples, numbers: Numbers, moment: Moment) -> Points:
-        """(n, 3) the points along the leaning axis."""
-        trunk, tip, side, side_tip = (float(v) for v in moment.of("winds"))
-        angle, turn = math.radians(numbers["angle"]), math.radians(numbers["direction"])
-        bends = np.array([math.radians(numbers["lean"]) + angle * trunk, angle * numbers["tip"] * tip,
-                          ACROSS * angle * side, ACROSS * angle * numbers["tip"] * side_tip])  # fmt: skip
+    def shaped(self, inside: PointBlock, counts: Shares, numbers: Numbers, moments: Moments) -> PointBlock:
+        """(moments, n, 3) the points along the leaning axis."""
+        trunk, tip, side, side_tip = moments.of("winds").T
+        angle, turn = np.radians(numbers["angle"]), np.radians(numbers["direction"])
+        bends = np.stack([np.radians(numbers["lean"]) + angle * trunk, angle * numbers["tip"] * tip,
+                          ACROSS * angle * side, ACROSS * angle * numbers["tip"] * side_tip], 1)  # fmt: skip
         out = np.empty_like(inside)
         follow_axis(inside, counts, numbers["start"], numbers["end"], bends, turn, out)
         return out
@@ -81,44 +86,56 @@ class Sway(Deformer):
         return span_of(extent) | sideways(extent)
 
 
-@kernel("void(float64[:, ::1], float64[::1], float64, float64, float64[::1], float64, float64[:, ::1])")
+def _dwelling(noise: Samples) -> Samples:
+    """(frames,) noise in [−1, 1] that dwells at its extremes: Schlick's gain of 0.35."""
+    v = 0.5 * (noise + 1.0)
+    bend = (1.0 / 0.35 - 2.0) * (1.0 - 2.0 * v)
+    return np.where(v < 0.5, v / (bend + 1.0), (bend - v) / (bend - 1.0)) * 2.0 - 1.0
+
+
+@kernel(
+    "void(float64[:, :, ::1], float64[:, ::1], float64[::1], float64[::1], float64[:, ::1], float64[::1],"
+    " float64[:, :, ::1])"
+)
 def follow_axis(
-    inside: Points, counts: Samples, start: float, end: float, bends: Samples, turn: float, out: Points
+    inside: PointBlock, counts: Shares, start: Samples, end: Samples, bends: Samples, turn: Samples, out: PointBlock
 ) -> None:
-    """Fill `out` (n, 3). `bends` in radians: trunk and tip with the wind, trunk and tip across it.
+    """Fill `out` (moments, n, 3). start, end, turn (moments,); `bends` (moments, 4) in radians: trunk and tip with the
+    wind, trunk and tip across it.
 
     The heading of the axis at s, with the wind, is trunk·s + tip·s³/3, in full strength; a point that counts less
     follows an axis that is bent less, found by scaling the headings.
     """
-    length = end - start
-    c, sn = math.cos(turn), math.sin(turn)
-    for i in range(inside.shape[0]):
-        u, x, y = inside[i, 0], inside[i, 1], inside[i, 2]
-        m = counts[i]
-        if length <= 0.0 or m == 0.0 or u <= start:
-            out[i, 0], out[i, 1], out[i, 2] = u, x, y
-            continue
-        v, w = c * x + sn * y, -sn * x + c * y
-        s = min((u - start) / length, 1.0)
-        # the way from the root to s along the bent axis, by the midpoint rule
-        steps = max(1, int(math.ceil(s * STEPS)))
-        d = s / steps
-        pu, pv, pw = 0.0, 0.0, 0.0
-        for k in range(steps):
-            q = (k + 0.5) * d
-            a = m * (bends[0] * q + bends[1] * q * q * q / 3.0)
-            b = m * (bends[2] * q + bends[3] * q * q * q / 3.0)
-            cosb = math.cos(b)
-            pu += math.cos(a) * cosb
-            pv += math.sin(a) * cosb
-            pw += math.sin(b)
-        pu, pv, pw = pu * d * length, pv * d * length, pw * d * length
-        a = m * (bends[0] * s + bends[1] * s * s * s / 3.0)
-        b = m * (bends[2] * s + bends[3] * s * s * s / 3.0)
-        ca, sa, cb, sb = math.cos(a), math.sin(a), math.cos(b), math.sin(b)
-        rest = u - start - s * length
-        # the frame at s: along (ca·cb, sa·cb, sb), the way of v (−sa, ca, 0), the way of w across both
-        u2 = start + pu + rest * ca * cb - v * sa - w * ca * sb
-        v2 = pv + rest * sa * cb + v * ca - w * sa * sb
-        w2 = pw + rest * sb + w * cb
-        out[i, 0], out[i, 1], out[i, 2] = u2, c * v2 - sn * w2, sn * v2 + c * w2
+    for m in range(inside.shape[0]):
+        length = end[m] - start[m]
+        c, sn = math.cos(turn[m]), math.sin(turn[m])
+        for i in range(inside.shape[1]):
+            u, x, y = inside[m, i, 0], inside[m, i, 1], inside[m, i, 2]
+            share = counts[m, i]
+            if length <= 0.0 or share == 0.0 or u <= start[m]:
+                out[m, i, 0], out[m, i, 1], out[m, i, 2] = u, x, y
+                continue
+            v, w = c * x + sn * y, -sn * x + c * y
+            s = min((u - start[m]) / length, 1.0)
+            # the way from the root to s along the bent axis, by the midpoint rule
+            steps = max(1, int(math.ceil(s * STEPS)))
+            d = s / steps
+            pu, pv, pw = 0.0, 0.0, 0.0
+            for k in range(steps):
+                q = (k + 0.5) * d
+                a = share * (bends[m, 0] * q + bends[m, 1] * q * q * q / 3.0)
+                b = share * (bends[m, 2] * q + bends[m, 3] * q * q * q / 3.0)
+                cosb = math.cos(b)
+                pu += math.cos(a) * cosb
+                pv += math.sin(a) * cosb
+                pw += math.sin(b)
+            pu, pv, pw = pu * d * length, pv * d * length, pw * d * length
+            a = share * (bends[m, 0] * s + bends[m, 1] * s * s * s / 3.0)
+            b = share * (bends[m, 2] * s + bends[m, 3] * s * s * s / 3.0)
+            ca, sa, cb, sb = math.cos(a), math.sin(a), math.cos(b), math.sin(b)
+            rest = u - start[m] - s * length
+            # the frame at s: along (ca·cb, sa·cb, sb), the way of v (−sa, ca, 0), the way of w across both
+            u2 = start[m] + pu + rest * ca * cb - v * sa - w * ca * sb
+            v2 = pv + rest * sa * cb + v * ca - w * sa * sb
+            w2 = pw + rest * sb + w * cb
+            out[m, i, 0], out[m, i, 1], out[m, i, 2] = u2, c * v2 - sn * w2, sn * v2 + c * w2

@@ -8,14 +8,16 @@ with Schlick's bias B as the curve between ('Fast alternatives to Perlin's bias 
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 
-from lazzik.core.deformers.base import Deformer, Extent, Moment, Numbers, span_of
+from lazzik.core.deformers.base import Deformer, Moments, Numbers, along, span_of
+from lazzik.core.deformers.extent import Extent
 from lazzik.core.document import Quantity
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.types import Points, Samples
+from lazzik.core.types import PointBlock, Shares
 
 
 class Taper(Deformer):
@@ -32,21 +34,20 @@ class Taper(Deformer):
         Quantity("", "Where between it changes most: straight at 0.5.", (0.05, 0.95), 0.01, low=0.001, high=0.999),
     ] = 0.5
 
-    def detail(self, numbers: Numbers, length: float) -> float:
+    def detail(self, numbers: Mapping[str, float], length: float) -> float:
         """A straight taper needs none between its ends."""
         return float("inf") if numbers["curve"] == 0.5 else length / self.segments
 
-    def shaped(self, inside: Points, counts: Samples, numbers: Numbers, moment: Moment) -> Points:
-        """(n, 3) the thinned points, blended."""
-        start, end = numbers["start"], numbers["end"]
-        if end <= start:
-            return inside
-        t = (np.clip(inside[:, 0], start, end) - start) / (end - start)
-        bent = t / ((1.0 / numbers["curve"] - 2.0) * (1.0 - t) + 1.0)
-        factor = 1.0 + counts * (numbers["first"] + (numbers["last"] - numbers["first"]) * bent - 1.0)
+    def shaped(self, inside: PointBlock, counts: Shares, numbers: Numbers, moments: Moments) -> PointBlock:
+        """(moments, n, 3) the thinned points, blended; a span without length thins nothing."""
+        length = (numbers["end"] - numbers["start"])[:, None]
+        first, last = numbers["first"][:, None], numbers["last"][:, None]
+        t = (along(inside, numbers) - numbers["start"][:, None]) / np.where(length > 0, length, 1.0)
+        bent = t / ((1.0 / numbers["curve"][:, None] - 2.0) * (1.0 - t) + 1.0)
+        factor = np.where(length > 0, 1.0 + counts * (first + (last - first) * bent - 1.0), 1.0)
         out = inside.copy()
-        out[:, 1] *= factor
-        out[:, 2] *= factor
+        out[..., 1] *= factor
+        out[..., 2] *= factor
         return out
 
     @classmethod

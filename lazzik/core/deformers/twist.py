@@ -1,20 +1,22 @@
-"""Twist: turned about the axis, the more the farther along.
+"""Twist: turned about the axis, by one angle at the start of its span and another at its end.
 
-φ(u) = θ · m · (clamp(u, a, b) − held) / (b − a)
+φ(u) = m · (θ₀ + (θ₁ − θ₀) · (clamp(u, a, b) − a) / (b − a))
 """
 
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 
-from lazzik.core.deformers.base import Deformer, Extent, Moment, Numbers, span_of
+from lazzik.core.deformers.base import Deformer, Moments, Numbers, span_of
+from lazzik.core.deformers.extent import Extent
 from lazzik.core.document import Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.types import Points, Samples
+from lazzik.core.types import PointBlock, Samples, Shares
 
 
 class Twist(Deformer):
@@ -22,23 +24,21 @@ class Twist(Deformer):
 
     title: ClassVar[str] = "Twist"
     summary: ClassVar[str] = "Turns one end against the other: ribbons, wrung cloth, plates under load."
-    idle_at: ClassVar[dict[str, float]] = {"angle": 0.0}
 
     kind: Literal["twist"]
-    angle: Annotated[Number, Quantity("°", "How far the end is turned against the start.", (-360, 360), 1)] = 90.0
-    held: Literal["start", "middle", "end"] = "start"
+    start_angle: Annotated[Number, Quantity("°", "How far it is turned at the start.", (-360, 360), 1)] = 0.0
+    angle: Annotated[Number, Quantity("°", "How far it is turned at the end.", (-360, 360), 1)] = 90.0
 
-    def shaped(self, inside: Points, counts: Samples, numbers: Numbers, moment: Moment) -> Points:
-        """(n, 3) the turned points; the angle is what the counts blend."""
+    def shaped(self, inside: PointBlock, counts: Shares, numbers: Numbers, moments: Moments) -> PointBlock:
+        """(moments, n, 3) the turned points; the angle is what the counts blend."""
         out = np.empty_like(inside)
-        start, end = numbers["start"], numbers["end"]
-        held = {"start": start, "middle": 0.5 * (start + end), "end": end}[self.held]
-        wring(inside, counts, start, end, held, math.radians(numbers["angle"]), out)
+        first, last = np.radians(numbers["start_angle"]), np.radians(numbers["angle"])
+        wring(inside, counts, numbers["start"], numbers["end"], first, last, out)
         return out
 
-    def detail(self, numbers: Numbers, length: float) -> float:
+    def detail(self, numbers: Mapping[str, float], length: float) -> float:
         """A segment for every fifteen degrees, and at least four."""
-        return length / max(4.0, abs(numbers["angle"]) / 15.0)
+        return length / max(4.0, abs(numbers["angle"] - numbers["start_angle"]) / 15.0)
 
     @classmethod
     def suited(cls, extent: Extent) -> dict[str, Any]:
@@ -46,16 +46,26 @@ class Twist(Deformer):
         return span_of(extent)
 
 
-@kernel("void(float64[:, ::1], float64[::1], float64, float64, float64, float64, float64[:, ::1])")
-def wring(inside: Points, counts: Samples, start: float, end: float, held: float, angle: float, out: Points) -> None:
-    """Fill `out` (n, 3). Angle in radians; a span without length turns nothing."""
-    length = end - start
-    for i in range(inside.shape[0]):
-        u, v, w = inside[i, 0], inside[i, 1], inside[i, 2]
-        phi = angle * counts[i] * (min(max(u, start), end) - held) / length if length > 0.0 else 0.0
-        out[i, 0] = u
-        if phi == 0.0:
-            out[i, 1], out[i, 2] = v, w
-        else:
-            c, s = math.cos(phi), math.sin(phi)
-            out[i, 1], out[i, 2] = c * v - s * w, s * v + c * w
+@kernel(
+    "void(float64[:, :, ::1], float64[:, ::1], float64[::1], float64[::1], float64[::1], float64[::1],"
+    " float64[:, :, ::1])"
+)
+def wring(
+    inside: PointBlock, counts: Shares, start: Samples, end: Samples, first: Samples, last: Samples, out: PointBlock
+) -> None:
+    """Fill `out` (moments, n, 3). start, end and the angles there in radians, (moments,); a span without length turns
+    nothing."""
+    for m in range(inside.shape[0]):
+        length = end[m] - start[m]
+        for i in range(inside.shape[1]):
+            u, v, w = inside[m, i, 0], inside[m, i, 1], inside[m, i, 2]
+            phi = 0.0
+            if length > 0.0:
+                t = (min(max(u, start[m]), end[m]) - start[m]) / length
+                phi = counts[m, i] * (first[m] + (last[m] - first[m]) * t)
+            out[m, i, 0] = u
+            if phi == 0.0:
+                out[m, i, 1], out[m, i, 2] = v, w
+            else:
+                c, s = math.cos(phi), math.sin(phi)
+                out[m, i, 1], out[m, i, 2] = c * v - s * w, s * v + c * w

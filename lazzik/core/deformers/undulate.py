@@ -7,16 +7,18 @@ in the chosen direction or along the surface's own normals. The speed is integra
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from lazzik.core.channel.phase import accumulate
-from lazzik.core.deformers.base import Deformer, Extent, Moment, Numbers, Tracks, span_of, within
+from lazzik.core.channel.phase import integrate
+from lazzik.core.deformers.base import Deformer, Moments, Numbers, Tracks, along, span_of, thinnest_way
+from lazzik.core.deformers.extent import Extent
 from lazzik.core.document import Quantity
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.types import Points, Samples
+from lazzik.core.types import PointBlock, Shares
 
 
 class Undulate(Deformer):
@@ -35,29 +37,36 @@ class Undulate(Deformer):
     phase: Annotated[Number, Quantity("cyc", "Where in the cycle it begins.", (-1, 1), 0.01)] = 0.0
     toward: Literal["side", "across", "axis", "normals"] = "side"
 
+    @property
+    def moves_itself(self) -> bool:
+        """Its waves run."""
+        return self.speed != 0.0 and self.height != 0.0
+
     def plan(self, tracks: Tracks) -> dict[str, NDArray[np.float64]]:
         """Crests that have run past the start."""
         return {"crests": crests(tracks)}
 
-    def lifted(self, inside: Points, numbers: Numbers, moment: Moment) -> Samples:
-        """(n,) the wave's height at points of the span."""
-        cycles = inside[:, 0] / numbers["length"] - moment.of("crests") - numbers["phase"]
-        wave: Samples = numbers["height"] * np.sin(2 * np.pi * cycles)
-        return np.where(within(inside, numbers), wave, 0.0)
+    def lifted(self, inside: PointBlock, numbers: Numbers, moments: Moments) -> Shares:
+        """(moments, n) the wave's height; beyond the span it is that at its end."""
+        passed = (moments.of("crests") + numbers["phase"])[:, None]
+        cycles = along(inside, numbers) / numbers["length"][:, None] - passed
+        wave: Shares = numbers["height"][:, None] * np.sin(2 * np.pi * cycles)
+        return wave
 
-    def detail(self, numbers: Numbers, length: float) -> float:
+    def detail(self, numbers: Mapping[str, float], length: float) -> float:
         """An eighth of each wave, or so."""
         return numbers["length"] / self.segments
 
     @classmethod
     def suited(cls, extent: Extent) -> dict[str, Any]:
-        """A wave and a half along it, its start held."""
+        """A wave and a half along it, across its thinnest side, its start held."""
         span = span_of(extent)
+        toward = ("side", "across")[thinnest_way(extent, span["axis"]) - 1]
         reach = float(f"{max(span['end'] - span['start'], 1e-3):.3g}")
         height, length = float(f"{reach / 12:.2g}"), float(f"{reach / 1.5:.3g}")
-        return span | {"height": height, "length": length, "speed": length, "fade": "start"}
+        return span | {"height": height, "length": length, "speed": length, "fade": "start", "toward": toward}
 
 
 def crests(tracks: Tracks) -> NDArray[np.float64]:
     """(frames,) ∫ speed/length dt since the scene's first frame."""
-    return accumulate(lambda at: tracks.number("speed", at) / tracks.number("length", at), tracks.clock, None).cycles
+    return integrate(tracks, ("speed", "length"), lambda speed, length: speed / length).cycles

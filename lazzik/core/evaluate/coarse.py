@@ -9,10 +9,12 @@ from typing import Any
 
 import numpy as np
 
+from lazzik.core.deformers.apply import Step
 from lazzik.core.deformers.base import Deformer
 from lazzik.core.deformers.placement import ORDERS
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.shapes import ShapeMotion, acting, reshaped, shape_motion
+from lazzik.core.evaluate.shapes import acting, reshaped
+from lazzik.core.evaluate.surface import Surface, surface_of
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.references import affected
 from lazzik.core.scene.scene import Scene
@@ -40,11 +42,11 @@ def coarse(scene: Scene, node: Node, scope: Scope) -> list[Coarse]:
     """The deformers for which an object's mesh is too coarse, at the scene's first frame."""
     if node.shape is None or not any(True for _ in acting(scene, node)):
         return []
-    motion = shape_motion(scene, node, scene.clock().at(scene.clock().frames[:1]), scope)
+    motion = surface_of(scene, node, scene.clock().at(scene.clock().frames[:1]), scope)
     found = []
     for step, (owner, deformer) in zip(motion.steps, acting(scene, node), strict=True):
         own = owner is node
-        report = _of(node, motion, deformer, step.at(0), own, step.frames[0], step.there)
+        report = _of(node, motion, deformer, numbers_at(step, 0), own, step.frames[0], step.there)
         if report is not None:
             found.append(report)
     return found
@@ -73,8 +75,13 @@ class CoarseMarks:
         return result
 
 
+def numbers_at(step: Step, index: int) -> dict[str, float]:
+    """A deformer's numbers at one moment."""
+    return {name: v if isinstance(v, float | int) else float(v[index]) for name, v in step.numbers.items()}
+
+
 def _of(
-    node: Node, motion: ShapeMotion, deformer: Deformer, numbers: dict[str, float], own: bool, frame: Any, there: Any
+    node: Node, motion: Surface, deformer: Deformer, numbers: dict[str, float], own: bool, frame: Any, there: Any
 ) -> Coarse | None:
     points = motion.rest_at(0)
     if there is not None:

@@ -4,11 +4,15 @@ x₀ = base;  x_{i+1} = combine(x_i, y_i, weight_i · window_i)  over the layers
 
 A recipe in use runs its own stack over what lies below it, so a stack stands on a Bottom: a channel's base, or what
 lies below the layer that uses the recipe.
+
+Layers may ask what lies below them at other moments. Within one evaluation each is worked out once on each clock that
+it is needed on (Stack), and a layer's own motion is asked for before what lies below it at the same moments: what it
+read on a wider clock then serves the narrower one, and a stack costs what its layers cost, however deep it is.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from typing import Protocol
 
 import numpy as np
@@ -17,8 +21,9 @@ from lazzik.core.channel.channel import Channel, as_channel
 from lazzik.core.channel.combine import combined
 from lazzik.core.channel.layer import Layer, held, numbers_of
 from lazzik.core.clock import Clock
-from lazzik.core.document import LARGEST
+from lazzik.core.document import LARGEST, Frozen, Quantity
 from lazzik.core.errors import BadFormula, UnknownAddress
+from lazzik.core.evaluate.jumps import jumps_of
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import ALONE, Scope
 from lazzik.core.layers import Clip, Recipe
@@ -85,14 +90,28 @@ def number_on(number: float | Channel, clock: Clock, scope: Scope = ALONE) -> fl
     kept = scope.kept(number, clock)
     if kept is not None:
         return kept
-    x, problems = base_on(number, clock), len(scope.problems or ())
-    stack, bottom = number.sounding, Base(number)
-    for layer in stack:
-        x = joined(layer, stack, bottom, x, clock, scope)
-    x = np.clip(x, -LARGEST, LARGEST)
-    if len(scope.problems or ()) == problems:  # what is missing something is not kept: another scope may want to know
+    stack = stack_of(number, scope)
+    x = np.clip(stack.at(len(stack.layers), clock), -LARGEST, LARGEST)
+    problems = stack.problems
+    if problems:  # what is missing something is not kept: another scope may want to know
+        scope.problems.extend(problems)  # type: ignore[union-attr]
+    else:
         scope.keep(number, clock, x)
     return x
+
+
+def value_of(part: Frozen, name: str, clock: Clock, scope: Scope = ALONE) -> float | Samples:
+    """A number of a part of an object, within its limits, on a clock: a float where it can't change, else (frames,)."""
+    return held(number_on(getattr(part, name), clock, scope), numbers_of(type(part))[name])
+
+
+def constant(number: float | Channel, quantity: Quantity) -> float | None:
+    """A number that can't change, within its limits; None if it can."""
+    if isinstance(number, Channel):
+        if number.moves:
+            return None
+        number = number.keys[0].value if number.keys else number.value
+    return float(held(number, quantity))
 
 
 def base_on(channel: Channel, clock: Clock) -> Samples:
@@ -102,40 +121,95 @@ def base_on(channel: Channel, clock: Clock) -> Samples:
     return np.full(len(clock.frames), channel.value)
 
 
-def joined(layer: Layer, stack: tuple[Layer, ...], bottom: Bottom, x: Samples, clock: Clock, scope: Scope) -> Samples:
-    """(frames,) what lies below, x, with one layer of a stack joined to it."""
-    inputs = LayerInputs(layer, stack, bottom, x, clock, scope)
-    k = inputs.number("weight")
-    if not layer.window.open:
-        k = k * layer.window.at(clock.frames)
-    try:
-        y = layer.signal(inputs)
-    except (BadFormula, UnknownAddress) as error:
-        if scope.problems is None:
-            raise
-        scope.problems.append(error.message)
-        return x
-    return combined(layer.combine, x, y, k)
+@dataclass(eq=False)
+class Stack:
+    """Layers on what they stand on, and what was worked out of them in this evaluation."""
+
+    layers: tuple[Layer, ...]
+    bottom: Bottom
+    scope: Scope
+    known: dict[int, list[tuple[Clock, Samples]]] = field(default_factory=dict)
+    """By place in the stack."""
+    missing: dict[int, list[str]] = field(default_factory=dict)
+    """Why layers have no value somewhere, by place."""
+
+    @property
+    def problems(self) -> list[str]:
+        """Why any of its layers has no value somewhere."""
+        return [problem for place in sorted(self.missing) for problem in self.missing[place]]
+
+    def at(self, place: int, clock: Clock) -> Samples:
+        """(frames,) what the first `place` layers make of what they stand on. Not to be written to."""
+        known = self.known.setdefault(place, [])
+        for other, values in known:
+            if other is clock or (clock.key is None and np.array_equal(other.frames, clock.frames)):
+                return values
+            part = other.places_of(clock)
+            if part is not None:
+                return np.ascontiguousarray(values[part])
+        values = self.bottom.at(clock) if place == 0 else self.joined(self.layers[place - 1], place - 1, clock)
+        known.append((clock, values))
+        return values
+
+    def joined(self, layer: Layer, place: int, clock: Clock) -> Samples:
+        """(frames,) what the first `place` layers make, with one more joined to it."""
+        missing: list[str] | None = None if self.scope.problems is None else []
+        scope = Scope(self.scope.scene, self.scope.memo, missing, self.scope.run)
+        inputs = LayerInputs(layer, place, self, clock, scope)
+        k = inputs.number("weight")
+        if not layer.window.open:
+            k = k * layer.window.at(clock.frames)
+        try:
+            y = layer.signal(inputs)
+        except (BadFormula, UnknownAddress) as error:
+            if missing is None:
+                raise
+            self.missing[place] = [*missing, error.message]
+            return self.at(place, clock)
+        if missing:
+            self.missing[place] = missing
+        if layer.combine == "replace" and isinstance(k, float) and k == 1.0:
+            return np.ascontiguousarray(y) if y.flags.writeable else np.array(y)
+        return combined(layer.combine, self.at(place, clock), y, k)
+
+
+def stack_of(channel: Channel, scope: Scope) -> Stack:
+    """The layers of a channel that sound, on its base. Within one evaluation it is the same stack for whoever asks."""
+    if scope.run is None:
+        scope = replace(scope, run={})
+    run = scope.run
+    assert run is not None
+    stack = run.get(id(channel))
+    if stack is None:
+        stack = run[id(channel)] = Stack(channel.sounding, Base(channel), scope)
+    return stack
 
 
 def strata(number: float | Channel, clock: Clock, scope: Scope = ALONE) -> Strata:
     """A channel's base, each layer's own contribution and the result. A layer without a value has a problem."""
     channel = as_channel(number)
-    base = x = base_on(channel, clock)
-    lanes = []
-    sounding, bottom = channel.sounding, Base(channel)
-    for place, layer in enumerate(channel.layers):
-        lenient = Scope(scope.scene, scope.memo, [])
-        # a muted layer is shown as it would be over those below it that do sound
-        stack = (*(below for below in channel.layers[:place] if below in sounding), layer)
-        with_it = joined(layer, stack, bottom, x, clock, lenient)
-        lanes.append(Lane(layer, with_it - x, "; ".join(dict.fromkeys(lenient.problems or ()))))
-        if layer in sounding:
-            x = with_it
-    result = np.clip(x, -LARGEST, LARGEST)
+    stack = stack_of(channel, Scope(scope.scene, scope.memo, []))
+    top = stack.at(len(stack.layers), clock)  # the highest first: what it reads of the others is wider than the clock
+    lanes, place = [], 0
+    for layer in channel.layers:
+        below = stack.at(place, clock)
+        if place < len(stack.layers) and stack.layers[place] is layer:
+            place += 1
+            with_it, missing = stack.at(place, clock), stack.missing.get(place - 1, [])
+        else:  # a muted layer is shown as it would be over those below it that do sound
+            aside = Stack(stack.layers[:place], stack.bottom, stack.scope, stack.known)
+            with_it, missing = aside.joined(layer, place, clock), aside.missing.get(place, [])
+        lanes.append(Lane(layer, with_it - below, "; ".join(dict.fromkeys(missing))))
+    result = np.clip(top, -LARGEST, LARGEST)
     if channel.moves and not any(lane.problem for lane in lanes):
         scope.keep(channel, clock, result)
-    return Strata(base, tuple(lanes), result)
+    return Strata(stack.at(0, clock), tuple(lanes), result)
+
+
+def loop_note(number: float | Channel, layer: Layer, clock: Clock, scope: Scope) -> str:
+    """What a loop made of the rate of one of a number's layers, for the person to read; '' if nothing."""
+    stack = stack_of(as_channel(number), Scope(scope.scene, scope.memo, []))
+    return layer.note(LayerInputs(layer, 0, stack, clock.at(clock.frames[:1]), stack.scope))
 
 
 @dataclass(frozen=True, eq=False)
@@ -188,13 +262,19 @@ LEAST_SIZE = 1e-9
 
 
 @dataclass(frozen=True, eq=False)
+class _Kept:
+    """An array kept in a layer: told apart by identity, since comparing layers must not compare arrays."""
+
+    values: Samples
+
+
+@dataclass(frozen=True, eq=False)
 class LayerInputs:
     """What a layer is given (the protocol `Inputs`): its numbers and what lies below, at any moments it asks for."""
 
     layer: Layer
-    stack: tuple[Layer, ...]
-    bottom: Bottom
-    x: Samples
+    place: int
+    stack: Stack
     clock: Clock
     scope: Scope
 
@@ -205,25 +285,41 @@ class LayerInputs:
             return float(value)
         return held(number_on(value, clock or self.clock, self.scope), numbers_of(type(self.layer))[name])
 
+    def table(self, *names: str) -> Samples:
+        """Some of the layer's own numbers as one array; one that can't change is kept in the layer."""
+        key = f"_table:{names}"
+        kept: _Kept | None = self.layer.__dict__.get(key)
+        if kept is not None:
+            return kept.values
+        values = [self.number(name) for name in names]
+        width = max((len(v) for v in values if not isinstance(v, float)), default=1)
+        out = np.empty((len(values), width))
+        for row, value in zip(out, values, strict=True):
+            row[:] = value
+        if not any(isinstance(getattr(self.layer, name), Channel) for name in names):
+            self.layer.__dict__[key] = _Kept(out)
+        return out
+
+    def constant(self, name: str) -> float | None:
+        """One of the layer's own numbers, if it can't change."""
+        return constant(getattr(self.layer, name), numbers_of(type(self.layer))[name])
+
+    def jumps(self, names: tuple[str, ...], first: float, last: float) -> Samples:
+        """Where some of the layer's own numbers may jump."""
+        return jumps_of((getattr(self.layer, name) for name in names), first, last, self.clock.fps, self.scope)
+
     def below(self, clock: Clock | None = None) -> Samples:
-        """What lies below: at hand on the asked clock, evaluated anew on another."""
-        if clock is None:
-            return self.x
-        x = self.bottom.at(clock)
-        for layer in self.stack:
-            if layer.id == self.layer.id:
-                break
-            x = joined(layer, self.stack, self.bottom, x, clock, self.scope)
-        return x
+        """What lies below."""
+        return self.stack.at(self.place, clock or self.clock)
 
     def base(self, clock: Clock) -> Samples:
         """The channel's base alone."""
-        return self.bottom.base(clock)
+        return self.stack.bottom.base(clock)
 
     @property
     def stretch(self) -> tuple[float, float] | None:
         """First and last frame of the base's keys."""
-        return self.bottom.stretch
+        return self.stack.bottom.stretch
 
     def other(self, address: str, clock: Clock) -> float | Samples:
         """Another number of the scene."""
@@ -239,8 +335,8 @@ class LayerInputs:
 
     def through(self, stack: Channel, size: float | Samples) -> Samples:
         """What a stack makes of what lies below."""
-        bottom = Under(self, size)
-        x = np.asarray(self.x / np.maximum(size, LEAST_SIZE))
-        for layer in stack.sounding:
-            x = joined(layer, stack.sounding, bottom, x, self.clock, self.scope)
-        return x * size
+        inner = Stack(stack.sounding, Under(self, size), self.scope)
+        y = inner.at(len(inner.layers), self.clock) * size
+        if inner.problems:
+            self.scope.problems.extend(inner.problems)  # type: ignore[union-attr]
+        return y

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
@@ -24,6 +25,8 @@ class Scope:
     memo: Memo | None = None
     problems: list[str] | None = None
     """Where it is noted why layers have no value somewhere; they then do nothing. None lets them raise."""
+    run: dict[int, Any] | None = None
+    """The stacks of the evaluation that is under way, by the identity of their channels; None outside of one."""
 
     def place(self, address: str) -> Place:
         """Another number of the scene. Raises UnknownAddress."""

@@ -10,7 +10,7 @@ import numpy as np
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import Layer
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.evaluator import Lane, read, strata
+from lazzik.core.evaluate.evaluator import Lane, number_on, read, strata
 from lazzik.core.evaluate.reason import STILL, UNSEEN, Reason, largest, set_to, unseen
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.why_shape import why_shape
@@ -33,9 +33,19 @@ def why(scene: Scene, address: Address, scope: Scope) -> list[Reason]:
     lanes = {lane.layer.id: lane for lane in strata(place.number, scene.clock(), scope).lanes}
     for layer in layers:
         reasons += _of_layer(scene, address.channel, place, lanes[layer.id], scope)
+    reasons += _clamped(place, scene, scope)
     if place.node is not None:
         reasons += _of_object(scene, address.channel, place.node, scope)
     return reasons
+
+
+def _clamped(place: Place, scene: Scene, scope: Scope) -> Iterator[Reason]:
+    """Where a number would leave its limits."""
+    values = np.asarray(number_on(place.number, scene.clock(), Scope(scope.scene, scope.memo, [])))
+    low, high, unit = place.quantity.low, place.quantity.high, place.quantity.unit
+    for limit, extreme, beyond in ((low, values.min(), values.min() < low), (high, values.max(), values.max() > high)):
+        if beyond:
+            yield Reason(f"It would go to {extreme:.3g}{unit}, and is kept at {limit:g}{unit}, its limit.")
 
 
 def _unmoved(address: Address, place: Place) -> Reason:

@@ -12,7 +12,8 @@ from lazzik.core.deformers.base import Deformer, span_of
 from lazzik.core.evaluate.coarse import coarse
 from lazzik.core.evaluate.reason import STILL, UNSEEN, Reason, largest, set_to, unseen
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.shapes import acting, shape_motion
+from lazzik.core.evaluate.shapes import acting, shapes_below
+from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.rest import extent
 from lazzik.core.scene.scene import Scene
@@ -27,26 +28,13 @@ def why_shape(scene: Scene, node: Node, chosen: str, scope: Scope) -> list[Reaso
         edit = {"do": "add-deformer", "node": node.id, "kind": "bend"}
         return [Reason(f"{node.label} has no deformers.", "Add a bend", (edit,)), *unseen(scene, node)]
     reasons: list[Reason] = []
-    below = list(_shapes(scene, node))
+    below = list(shapes_below(scene, node))
     if not below:
         reasons.append(Reason(f"Nothing that lies below {node.label} has a shape."))
     for deformer in node.deform:
         if not chosen or deformer.id == chosen:
             reasons += _of_deformer(scene, node, deformer, below, scope)
     return [*reasons, *unseen(scene, node)]
-
-
-def _shapes(scene: Scene, node: Node) -> Iterator[Node]:
-    """The shapes on which an object's deformers act: its own, or all that lie below it."""
-    if node.shape is not None:
-        yield node
-        return
-    waiting = list(scene.below.get(node.id, ()))
-    while waiting:
-        here = waiting.pop(0)
-        waiting += scene.below.get(here.id, ())
-        if here.shape is not None:
-            yield here
 
 
 def _of_deformer(scene: Scene, node: Node, deformer: Deformer, below: list[Node], scope: Scope) -> Iterator[Reason]:
@@ -93,7 +81,7 @@ def _acts(scene: Scene, node: Node, deformer: Deformer, scope: Scope) -> tuple[b
     clock = scene.clock()
     clock = clock.at(np.unique(np.linspace(0, len(clock.frames) - 1, LOOKS).round()) + scene.first)
     place = next(i for i, (_, item) in enumerate(acting(scene, node)) if item.id == deformer.id)
-    motion = shape_motion(scene, node, clock, scope)
+    motion = surface_of(scene, node, clock, scope)
     counted, moved = False, 0.0
     for index in range(len(clock.frames)):
         before, after = motion.points_until(place, index), motion.points_until(place + 1, index)

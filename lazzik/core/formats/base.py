@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import ClassVar, Literal
 
 from lazzik.core.document import Frozen
@@ -9,6 +10,16 @@ from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.poses import moving_numbers
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.scene import Scene
+
+
+@dataclass(frozen=True)
+class Written:
+    """A file, and what there is to say of how it came out."""
+
+    content: bytes
+    summary: str = ""
+    """In a sentence."""
+    details: tuple[str, ...] = ()
 
 
 class Format(Frozen):
@@ -26,8 +37,12 @@ class Format(Frozen):
     """What it leaves out."""
 
     def write(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> bytes:
-        """The file's bytes."""
-        raise NotImplementedError
+        """The file's bytes. Raises Stopped."""
+        return self.deliver(scene, progress, memo).content
+
+    def deliver(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> Written:
+        """The file and a report. A kind has this or `write`."""
+        return Written(self.write(scene, progress, memo))
 
     @classmethod
     def choices(cls) -> dict[str, tuple[str, ...]]:

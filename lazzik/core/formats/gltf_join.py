@@ -42,7 +42,7 @@ def joined(files: list[GltfFile]) -> tuple[GltfFile, list[int]]:
             return number + shift[name] if isinstance(number, int) else number
 
         for name in LISTS:
-            rows = [_row(name, row, moved, lights, len(blob)) for row in more.get(name, [])]
+            rows = [renumbered(name, row, moved, lights, len(blob)) for row in more.get(name, [])]
             if rows:
                 content[name] = [*content.get(name, []), *rows]
         content["scenes"] = [
@@ -75,8 +75,8 @@ def _mark(content: dict[str, Any]) -> None:
         content["animations"] = [first | {FIRST: True}, *others]
 
 
-def _row(name: str, row: dict[str, Any], moved: Moves, lights: int, start: int) -> dict[str, Any]:
-    """One entry of a list with its references moved along."""
+def renumbered(name: str, row: dict[str, Any], moved: Moves, lights: int = 0, start: int = 0) -> dict[str, Any]:
+    """One entry of a list with its references moved along; bytes of the buffer by `start`, lights by so many."""
     match name:
         case "bufferViews":
             return row | {"byteOffset": row.get("byteOffset", 0) + start}

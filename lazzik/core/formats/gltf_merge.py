@@ -12,7 +12,7 @@ from typing import Any
 from lazzik.core.channel.channel import Channel
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.formats.gltf_file import GltfFile, open_gltf
-from lazzik.core.formats.gltf_join import FIRST, joined
+from lazzik.core.formats.gltf_join import FIRST, joined, renumbered
 from lazzik.core.formats.gltf_parts import Form, Paint, with_changes
 from lazzik.core.formats.gltf_read import read_again
 from lazzik.core.geometry.assets import asset
@@ -22,6 +22,16 @@ from lazzik.core.scene.scene import Scene
 ALIGNED = 8
 TRANSFORM = ("translation", "rotation", "scale")
 LIGHTS = "KHR_lights_punctual"
+POINTER = "KHR_animation_pointer"
+COUNTING_NONE = {
+    LIGHTS,
+    POINTER,
+    "KHR_texture_transform",
+    "KHR_mesh_quantization",
+    "KHR_texture_basisu",
+    "KHR_xmp_json_ld",
+}
+"""Extensions that refer to no accessor and no buffer view (those of materials do not either)."""
 
 
 @dataclass(frozen=True)
@@ -34,8 +44,10 @@ class Keep:
     camera: bool
     light: bool
     label: bool
+    same: frozenset[str]
+    """Parts of the transform that the file's first animation moves as they still move: they are left to it."""
     moved: frozenset[str]
-    """Parts of the transform that the file's first animation moves, and whose motion is ours now."""
+    """Parts of it that the file's first animation moves, and whose motion is ours now."""
 
 
 def kept_file(scene: Scene) -> tuple[GltfFile | None, dict[str, Keep], dict[str, Form]]:
@@ -71,18 +83,21 @@ def _form(scene: Scene, node: Node, before: Node, mesh: int) -> Form:
 
 
 def _keep(node: Node, before: Node, index: int) -> Keep:
-    parts = {"translation": before.position, "rotation": before.rotation, "scale": before.scale}
+    parts = {"translation": "position", "rotation": "rotation", "scale": "scale"}
+    animated = {
+        path
+        for path, part in parts.items()
+        if any(isinstance(number, Channel) for _, number, _ in channels_of(getattr(before, part)))
+    }
+    same = {path for path in animated if getattr(node, parts[path]) == getattr(before, parts[path])}
     return Keep(
         index,
         (node.position, node.rotation, node.scale) == (before.position, before.rotation, before.scale),
         node.camera == before.camera,
         node.visible and node.light == before.light,
         node.label == before.label,
-        frozenset(
-            path
-            for path, part in parts.items()
-            if any(isinstance(number, Channel) for _, number, _ in channels_of(part))
-        ),
+        frozenset(same),
+        frozenset(animated - same),
     )
 
 
@@ -100,6 +115,7 @@ def merged(
     out = {name: list(value) if isinstance(value, list) else value for name, value in file.content.items()}
     shift = {name: len(file.rows(name)) for name in ("accessors", "bufferViews", "meshes", "materials", "cameras")}
     lights = _lights(out)
+    used_before = _used(file.content)
     start = len(file.blob) + -len(file.blob) % ALIGNED if blob else len(file.blob)
     _append(out, ours, shift, start)
     whole = file.blob + b"\0" * (start - len(file.blob)) + blob
@@ -114,7 +130,7 @@ def merged(
         if not _mesh(out, whole, nodes[place], mesh, forms.get(name), paints.get(name)):
             lost.add(place)
     _roots(out, [places[i] for i in ours["scenes"][0].get("nodes", [])])
-    _animations(out, ours, keeps, places, shift["accessors"], lost)
+    _animations(out, ours, keeps, places, shift | {"lights": lights}, lost)
     own_lights = ours.get("extensions", {}).get(LIGHTS, {}).get("lights", [])
     if own_lights:
         extensions = dict(out.get("extensions", {}))
@@ -123,6 +139,7 @@ def merged(
     used = [*out.get("extensionsUsed", []), *ours.get("extensionsUsed", [])]
     if used:
         out["extensionsUsed"] = list(dict.fromkeys(used))
+    whole = _without_replaced(out, whole, used_before - _used(out))
     if whole:
         out["buffers"] = [{**(file.rows("buffers") or [{}])[0], "byteLength": len(whole)}]
     return out, whole
@@ -233,14 +250,20 @@ def _roots(out: dict[str, Any], roots: list[int]) -> None:
 
 
 def _animations(
-    out: dict[str, Any], ours: dict[str, Any], keeps: dict[str, Keep], places: list[int], shift: int, lost: set[int]
+    out: dict[str, Any],
+    ours: dict[str, Any],
+    keeps: dict[str, Keep],
+    places: list[int],
+    shift: dict[str, int],
+    lost: set[int],
 ) -> None:
-    """The first animation of each file without what is ours now, the others as they are, and our own. Weights of nodes
-    whose morph targets are `lost` go."""
+    """The file's animations in their number and order, each without what is ours now; our own tracks go into the one
+    that became keys, or are one of their own where the file has none. Weights of nodes whose morph targets are `lost`
+    go, and an animation of which nothing is left."""
     by_place = {keep.index: keep for keep in keeps.values()}
     animations = []
     for animation in out.get("animations", []):
-        first = animation.pop(FIRST, False)
+        first = animation.get(FIRST, False)
         left = []
         for channel in animation.get("channels", []):
             node, path = channel.get("target", {}).get("node"), channel.get("target", {}).get("path")
@@ -248,16 +271,89 @@ def _animations(
             ours_now = first and keep is not None and path in keep.moved
             if not ours_now and not (path == "weights" and node in lost):
                 left.append(channel)
-        animation = {**animation, "channels": left}
-        if animation.get("channels"):
-            animations.append(animation)
+        animations.append(_with_used_samplers({**animation, "channels": left}))
     for animation in ours.get("animations", []):
         channels = [
-            channel | {"target": channel["target"] | {"node": places[channel["target"]["node"]]}}
-            for channel in animation["channels"]
+            channel | {"target": _target(channel["target"], places, shift)} for channel in animation["channels"]
         ]
-        samplers = [s | {"input": s["input"] + shift, "output": s["output"] + shift} for s in animation["samplers"]]
-        animations.append(animation | {"channels": channels, "samplers": samplers})
+        by = shift["accessors"]
+        samplers = [s | {"input": s["input"] + by, "output": s["output"] + by} for s in animation["samplers"]]
+        host = next((item for item in animations if item.get(FIRST)), None)
+        if host is None:
+            animations.append(animation | {"channels": channels, "samplers": samplers})
+            continue
+        start = len(host.get("samplers", []))
+        host["samplers"] = [*host.get("samplers", []), *samplers]
+        host["channels"] = [*host["channels"], *(c | {"sampler": c["sampler"] + start} for c in channels)]
     out.pop("animations", None)
-    if animations:
-        out["animations"] = animations
+    kept = [{k: v for k, v in item.items() if k != FIRST} for item in animations if item.get("channels")]
+    if kept:
+        out["animations"] = kept
+
+
+def _with_used_samplers(animation: dict[str, Any]) -> dict[str, Any]:
+    """An animation without the samplers that no channel of it asks for any more."""
+    used = sorted({channel["sampler"] for channel in animation["channels"]})
+    number = {old: new for new, old in enumerate(used)}
+    return animation | {
+        "samplers": [animation["samplers"][old] for old in used],
+        "channels": [channel | {"sampler": number[channel["sampler"]]} for channel in animation["channels"]],
+    }
+
+
+def _target(target: dict[str, Any], places: list[int], shift: dict[str, int]) -> dict[str, Any]:
+    """What one of our channels moves, by the numbers of the whole."""
+    if target.get("node") is not None:
+        return target | {"node": places[target["node"]]}
+    way = target["extensions"][POINTER]["pointer"].split("/")
+    for name in ("materials", "cameras", "lights"):
+        if name in way:
+            at = way.index(name) + 1
+            way[at] = str(int(way[at]) + shift[name])
+    return target | {"extensions": {POINTER: {"pointer": "/".join(way)}}}
+
+
+def _used(content: dict[str, Any]) -> set[int]:
+    """The accessors that the standard's own parts ask for."""
+    found: set[Any] = set()
+    for mesh in content.get("meshes", []):
+        for part in mesh.get("primitives", []):
+            found |= {part.get("indices"), *part.get("attributes", {}).values()}
+            found |= {place for target in part.get("targets", []) for place in target.values()}
+    found |= {skin.get("inverseBindMatrices") for skin in content.get("skins", [])}
+    for animation in content.get("animations", []):
+        found |= {place for sampler in animation.get("samplers", []) for place in (sampler["input"], sampler["output"])}
+    return found - {None}
+
+
+def _without_replaced(out: dict[str, Any], blob: bytes, gone: set[int]) -> bytes:
+    """Take out the accessors that ours replaced, with the bytes that only they used. A file with extensions that may
+    count accessors in a way that nobody here knows keeps them."""
+    known = all(name in COUNTING_NONE or name.startswith("KHR_materials_") for name in out.get("extensionsUsed", []))
+    if not gone or not known:
+        return blob
+    views = out.get("bufferViews", [])
+    left = [row for place, row in enumerate(out["accessors"]) if place not in gone]
+    number = {old: new for new, old in enumerate(p for p in range(len(out["accessors"])) if p not in gone)}
+    asked = {row[key] for row in (*left, *out.get("images", [])) for key in ("bufferView",) if key in row}
+    for row in left:
+        asked |= {row["sparse"][part]["bufferView"] for part in ("indices", "values") if "sparse" in row}
+    kept = [place for place in range(len(views)) if place in asked]
+    view = {old: new for new, old in enumerate(kept)}
+    packed, rows = bytearray(), []
+    for place in kept:
+        row = dict(views[place])
+        start = row.get("byteOffset", 0)
+        packed += b"\0" * (-len(packed) % ALIGNED)
+        rows.append(row | {"byteOffset": len(packed)})
+        packed += blob[start : start + row["byteLength"]]
+
+    def moved(name: str, value: Any) -> Any:
+        numbers = {"accessors": number, "bufferViews": view}.get(name)
+        return numbers.get(value, value) if numbers else value
+
+    for name in ("accessors", "images", "meshes", "skins", "animations"):
+        if out.get(name):
+            out[name] = [renumbered(name, row, moved) for row in (left if name == "accessors" else out[name])]
+    out["bufferViews"] = rows
+    return bytes(packed)

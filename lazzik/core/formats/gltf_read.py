@@ -16,7 +16,6 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation as Turn
-from scipy.spatial.transform import Slerp
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Go, Key
@@ -25,6 +24,7 @@ from lazzik.core.fitting.fitting import fit
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.formats.colors import coded
 from lazzik.core.formats.gltf_file import GltfFile, open_gltf
+from lazzik.core.formats.tracks import sampled
 from lazzik.core.geometry.assets import asset, hold, name_of, pack_mesh, pack_weights
 from lazzik.core.geometry.imported import MOST_POINTS, MeshShape
 from lazzik.core.geometry.mesh import Mesh, normals_of
@@ -37,6 +37,15 @@ from lazzik.core.types import Points, Quaternions, Samples, Triangles
 
 TURN_WITHIN = 0.02
 """Degrees by which keys of Euler angles may differ from the quaternions that they stand for."""
+
+INSIDE = np.arange(1, 8) / 8
+"""Parts of the way between two keys at which orientations are compared."""
+
+FINER = 8
+"""Parts of a quarter frame at which fitted angles are looked at."""
+
+LEAST_APART = 1 / 256
+"""Frames: keys are no nearer to each other."""
 
 MOST_KEYS = 200_000
 
@@ -173,6 +182,10 @@ class _Reader:
     ) -> Node:
         where = f"Object {index}"
         position, turn, scale = _transform(row, where)
+        if "matrix" in row and _sheared(row, turn, scale):
+            self.kept["shears, which no turn and size can say"] = (
+                self.kept.get("shears, which no turn and size can say", 0) + 1
+            )
         angles = _euler(turn[None])[0]
         parts: dict[str, Any] = {
             "position": Position(**_xyz(position, moves.get("translation"))),
@@ -346,36 +359,63 @@ class _Reader:
 
     def _turning(self, seconds: Samples, frames: Samples, values: NDArray[np.float64], way: str) -> list[Channel]:
         """Quaternion keys as Euler keys: as they are where straight lines between them stay close, else fitted."""
-        if way == "CUBICSPLINE":
-            fine = np.linspace(frames[0], frames[-1], max(2, int(np.ceil((frames[-1] - frames[0]) * PER_FRAME)) + 1))
-            q = _hermite(seconds, values, (fine - self.first) / self.fps)
-            return self._fitted(fine, q)
-        q = values / np.maximum(np.linalg.norm(values, axis=1, keepdims=True), 1e-9)
-        if np.any(np.linalg.norm(values, axis=1) < 1e-6):
+        if np.any(np.linalg.norm(values[1::3] if way == "CUBICSPLINE" else values, axis=1) < 1e-6):
             raise InvalidAsset("An animation has an orientation that is none")
-        angles = _euler(q)
-        if way == "STEP" or len(q) == 1:
+        if way == "STEP" or len(seconds) == 1:
+            own = values[1::3] if way == "CUBICSPLINE" else values
+            angles = _euler(own / np.linalg.norm(own, axis=1, keepdims=True))
             return [_keyed(frames, angles[:, axis], "step" if way == "STEP" else "linear") for axis in range(3)]
-        slerp = Slerp(seconds, Turn.from_quat(q))
-        middle = np.concatenate([seconds[:-1] + part * np.diff(seconds) for part in (0.25, 0.5, 0.75)])
-        middle = np.clip(middle, seconds[0], seconds[-1])
-        straight = np.stack([np.interp(middle, seconds, angles[:, axis]) for axis in range(3)], 1)
-        off = Turn.from_euler("XYZ", straight, degrees=True).inv() * slerp(middle)
-        if np.degrees(off.magnitude()).max() <= TURN_WITHIN:
-            return [_keyed(frames, angles[:, axis], "linear") for axis in range(3)]
-        count = max(2, int(np.ceil((frames[-1] - frames[0]) * PER_FRAME)) + 1)
-        fine = frames[0] + np.arange(count) / PER_FRAME
-        q = slerp(np.clip((fine - self.first) / self.fps, seconds[0], seconds[-1])).as_quat()
-        return self._fitted(fine, q)
 
-    def _fitted(self, frames: Samples, q: Quaternions) -> list[Channel]:
-        if len(frames) > MOST_KEYS:
+        def at(moments: Samples) -> Quaternions:
+            return sampled(way, seconds, values, (moments - self.first) / self.fps, True)
+
+        return self._as_angles(frames, at)
+
+    def _as_angles(self, frames: Samples, at: Callable[[Samples], Quaternions]) -> list[Channel]:
+        """Keys of Euler angles for orientations over time: at the file's own keys, with straight lines between them
+        where that is close, fitted where quarter frames tell all, else straight lines as dense as needed (near the pole
+        angles turn fast where the orientation hardly does)."""
+        places, angles = _dense(frames, at)
+        if len(places) > MOST_KEYS:
             raise InvalidAsset("An animation is longer than can be used")
-        angles = _euler(q / np.maximum(np.linalg.norm(q, axis=1, keepdims=True), 1e-9))
-        return [
-            Channel(keys=fit(np.ascontiguousarray(angles[:, axis]), float(frames[0]), self.fps, TURN_WITHIN))
-            for axis in range(3)
-        ]
+        lines = [_keyed(places, angles[:, axis], "linear") for axis in range(3)]
+        first, last = float(frames[0]), float(frames[-1])
+        count = int(np.floor((last - first) * PER_FRAME + 1e-9)) + 1
+        if len(places) == len(frames) or not 3 <= count <= MOST_KEYS or np.diff(places).min() < 1 / PER_FRAME:
+            return lines
+        fine = first + np.arange((count - 1) * FINER + 1) / (PER_FRAME * FINER)
+        true = at(fine)
+        whole = _euler(np.concatenate([true, at(np.array([last]))]))
+        fitted = [self._fitted(np.append(whole[:-1:FINER, axis], whole[-1, axis]), first, last) for axis in range(3)]
+        read = np.stack([channel.curve(self.fps).at(fine, self.fps) for channel in fitted], 1)
+        off = Turn.from_euler("XYZ", read, degrees=True).inv() * Turn.from_quat(true)
+        return fitted if np.degrees(off.magnitude()).max() <= 2 * TURN_WITHIN else lines
+
+    def _fitted(self, angles: Samples, first: float, last: float) -> Channel:
+        """Keys of quarter frames from `first` on; the last sample stands at `last`, which may lie within one."""
+        keys = fit(np.ascontiguousarray(angles[:-1]), first, self.fps, TURN_WITHIN)
+        end = first + (len(angles) - 2) / PER_FRAME
+        if last - end > 1e-6:
+            keys = (*keys[:-1], keys[-1].replaced(go="linear"), Key(frame=last, value=float(angles[-1])))
+        return Channel(keys=keys)
+
+
+def _dense(frames: Samples, at: Callable[[Samples], Quaternions]) -> tuple[Samples, Points]:
+    """(places,), (places, 3) moments between which straight lines of Euler angles keep within TURN_WITHIN, the given
+    ones and halves between them as needed, and the angles there."""
+    places = frames
+    while True:
+        inside = places[:-1, None] + np.diff(places)[:, None] * INSIDE
+        whole = np.concatenate([places[:-1, None], inside], 1)
+        # the writing is settled along all of them: it may change between two that lie far apart
+        ends = _euler(at(np.append(whole.ravel(), places[-1])))[:: len(INSIDE) + 1]
+        straight = ends[:-1, None] + (ends[1:] - ends[:-1])[:, None] * INSIDE[None, :, None]
+        off = Turn.from_euler("XYZ", straight.reshape(-1, 3), degrees=True).inv() * Turn.from_quat(at(inside.ravel()))
+        far = np.degrees(off.magnitude()).reshape(len(places) - 1, -1).max(axis=1) > TURN_WITHIN
+        far &= np.diff(places) > LEAST_APART
+        if not far.any() or len(places) > MOST_KEYS:
+            return places, ends
+        places = np.sort(np.concatenate([places, (places[:-1] + places[1:])[far] / 2]))
 
 
 def _keyed(frames: Samples, values: Samples, go: str) -> Channel:
@@ -384,22 +424,6 @@ def _keyed(frames: Samples, values: Samples, go: str) -> Channel:
         for f, v in zip(frames, values, strict=True)
     )
     return Channel(keys=tuple(keys))
-
-
-def _hermite(seconds: Samples, values: NDArray[np.float64], at: Samples) -> Quaternions:
-    """Quaternions of a cubic spline as the standard has it: components each, then made of unit length."""
-    arrive, own, leave = values[0::3], values[1::3], values[2::3]
-    at = np.clip(at, seconds[0], seconds[-1])
-    if len(seconds) == 1:
-        return np.repeat(own, len(at), axis=0)
-    k = np.clip(np.searchsorted(seconds, at, side="right") - 1, 0, len(seconds) - 2)
-    d = (seconds[k + 1] - seconds[k])[:, None]
-    u = ((at - seconds[k])[:, None]) / d
-    out: Quaternions = (
-        (2 * u**3 - 3 * u**2 + 1) * own[k] + d * (u**3 - 2 * u**2 + u) * leave[k]
-        + (-2 * u**3 + 3 * u**2) * own[k + 1] + d * (u**3 - u**2) * arrive[k + 1]
-    )  # fmt: skip
-    return out
 
 
 def _euler(q: Quaternions) -> Points:
@@ -435,6 +459,13 @@ def _transform(row: dict[str, Any], where: str) -> tuple[Samples, Samples, Sampl
         raise InvalidAsset(f"{where} has an orientation that is none")
     place, size = _vector(row.get("translation", [0, 0, 0]), 3, where), _vector(row.get("scale", [1, 1, 1]), 3, where)
     return place, turn / np.linalg.norm(turn), size
+
+
+def _sheared(row: dict[str, Any], turn: Samples, scale: Samples) -> bool:
+    """Whether a node's matrix is more than a turn and a size."""
+    matrix = np.array(row["matrix"], dtype=float).reshape(4, 4).T[:3, :3]
+    said = Turn.from_quat(turn).as_matrix() * scale
+    return bool(np.abs(said - matrix).max() > 1e-4 * max(1.0, float(np.abs(matrix).max())))
 
 
 def _vector(value: Any, width: int, where: str) -> Samples:

@@ -17,11 +17,12 @@ from pydantic import Field
 
 from lazzik.core.clock import Clock
 from lazzik.core.document import Quantity
-from lazzik.core.evaluate.evaluator import number_on
+from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.paths import world
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.shapes import shape_motion, shapes_over_time
+from lazzik.core.evaluate.shapes import shapes_over_time
+from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.formats.base import Format
 from lazzik.core.geometry.mesh import TOGETHER, Mesh
 from lazzik.core.progress import UNHEARD, Progress
@@ -88,7 +89,7 @@ class AnimatedSvg(Format):
     def _eye(self, scene: Scene, clock: Clock, scope: Scope) -> Eye:
         camera = next((node for node in scene.nodes if node.camera is not None), None)
         if self.view == "camera" and camera is not None and camera.camera is not None:
-            view = np.broadcast_to(np.asarray(number_on(camera.camera.view, clock, scope)), clock.frames.shape)
+            view = np.broadcast_to(np.asarray(value_of(camera.camera, "view", clock, scope)), clock.frames.shape)
             scale = (self.height / 2 / np.tan(np.radians(view) / 2)).astype(np.float64)
             inverse = np.linalg.inv(world(scene, camera, clock, scope)).astype(np.float64)
             return Eye(inverse, scale, self.width / 2, self.height / 2, True)
@@ -128,7 +129,7 @@ def _outlines(scene: Scene, node: Node, clock: Clock, scope: Scope, eye: Eye) ->
     """The `d` of an object at every moment (or once, if it stands still), and how far it is at the first."""
     assert node.shape is not None
     mesh = node.shape.mesh()
-    motion = shape_motion(scene, node, clock, scope) if shapes_over_time(scene, node) else None
+    motion = surface_of(scene, node, clock, scope) if shapes_over_time(scene, node) else None
     places = world(scene, node, clock, scope)
     still = eye.still and bool(np.all(places == places[0])) and (motion is None or motion.still)
     joined = _joined(mesh)
@@ -214,8 +215,8 @@ def _corners(scene: Scene, node: Node, clock: Clock, scope: Scope) -> Points:
 def _path(node: Node, pictures: list[str], seconds: float, scope: Scope, scene: Scene) -> str:
     look = node.look or Look()
     now = Clock.over(scene.fps, scene.first, scene.first)
-    parts = [number_on(number, now, scope) for number in (look.color.r, look.color.g, look.color.b)]
-    code = "".join(f"{round(255 * min(max(float(np.ravel(part)[0]), 0.0), 1.0)):02X}" for part in parts)
+    parts = [float(np.ravel(value_of(look.color, name, now, scope))[0]) for name in "rgb"]
+    code = "".join(f"{round(255 * part):02X}" for part in parts)
     head = f'<path id="{node.id}" fill="#{code}" d="{pictures[0]}"><title>{escape(node.label)}</title>'
     if len(pictures) == 1:
         return f"{head}</path>"

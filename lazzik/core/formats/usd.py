@@ -14,13 +14,14 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.evaluator import number_on
+from lazzik.core.document import Frozen
+from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.poses import moves, pose
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.shapes import shape_motion, shapes_over_time
+from lazzik.core.evaluate.shapes import shapes_over_time
+from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.formats.base import Format
 from lazzik.core.formats.colors import linear
 from lazzik.core.geometry.mesh import Mesh
@@ -163,10 +164,11 @@ class _Writer:
         if not shapes_over_time(self.scene, node):
             self._set_points(mesh, rest.points, rest.normals, ())
             return
-        motion = shape_motion(self.scene, node, self.clock, self.scope)
-        for index, frame in enumerate(self.clock.frames[:1] if motion.still else self.clock.frames):
-            points = motion.points(index)
-            self._set_points(mesh, points, motion.normals(points), () if motion.still else (float(frame),))
+        motion = surface_of(self.scene, node, self.clock, self.scope)
+        for index, points in motion.each():
+            self.progress.hear()
+            when = () if motion.still else (float(self.clock.frames[index]),)
+            self._set_points(mesh, points, motion.normals(points), when)
 
     def _set_points(self, mesh: Any, points: Any, normals: Any, when: tuple[float, ...]) -> None:
         from pxr import UsdGeom, Vt
@@ -187,9 +189,9 @@ class _Writer:
             surface.CreateIdAttr("UsdPreviewSurface")
             color = self._linear(look.color)
             surface.CreateInput("diffuseColor", Sdf.ValueTypeNames.Color3f).Set(Gf.Vec3f(*color))
-            surface.CreateInput("roughness", Sdf.ValueTypeNames.Float).Set(self._now(look.roughness))
+            surface.CreateInput("roughness", Sdf.ValueTypeNames.Float).Set(self._now(look, "roughness"))
             glow = surface.CreateInput("emissiveColor", Sdf.ValueTypeNames.Color3f)
-            self._over(look.glow, lambda value, *when: glow.Set(Gf.Vec3f(*(c * value for c in color)), *when))
+            self._over(look, "glow", lambda value, *when: glow.Set(Gf.Vec3f(*(c * value for c in color)), *when))
             material.CreateSurfaceOutput().ConnectToSource(surface.ConnectableAPI(), "surface")
             self.looks[key] = material
         return self.looks[key]
@@ -202,7 +204,7 @@ class _Writer:
         lens.CreateHorizontalApertureAttr(FILM * 16 / 9)
         lens.CreateClippingRangeAttr(Gf.Vec2f(0.05, 1000.0))
         length = lens.CreateFocalLengthAttr()
-        self._over(camera.view, lambda v, *when: length.Set(FILM / 2 / float(np.tan(np.radians(v) / 2)), *when))
+        self._over(camera, "view", lambda v, *when: length.Set(FILM / 2 / float(np.tan(np.radians(v) / 2)), *when))
 
     def _light(self, light: Light, path: str, visible: bool) -> None:
         from pxr import Gf, UsdGeom, UsdLux
@@ -214,22 +216,22 @@ class _Writer:
             lamp = UsdLux.DistantLight.Define(self.stage, path)
         lamp.CreateColorAttr(Gf.Vec3f(*self._linear(light.color)))
         strength = lamp.CreateIntensityAttr()
-        self._over(light.intensity, lambda value, *when: strength.Set(float(value), *when))
+        self._over(light, "intensity", lambda value, *when: strength.Set(float(value), *when))
         if not visible:
             UsdGeom.Imageable(lamp).CreateVisibilityAttr(UsdGeom.Tokens.invisible)
 
-    def _over(self, number: float | Channel, put: Any) -> None:
+    def _over(self, part: Frozen, name: str, put: Any) -> None:
         """Give a number to an attribute: at every frame if it moves, once if it stands still."""
-        values = np.atleast_1d(np.asarray(number_on(number, self.clock, self.scope), dtype=float))
+        values = np.atleast_1d(np.asarray(value_of(part, name, self.clock, self.scope), dtype=float))
         if len(values) == 1 or not np.ptp(values):
             put(float(values[0]))
             return
         for frame, value in zip(self.clock.frames, values, strict=True):
             put(float(value), float(frame))
 
-    def _now(self, number: float | Channel) -> float:
-        return float(np.atleast_1d(np.asarray(number_on(number, self.still, self.scope)))[0])
+    def _now(self, part: Frozen, name: str) -> float:
+        return float(np.ravel(value_of(part, name, self.still, self.scope))[0])
 
     def _linear(self, color: Color) -> list[float]:
         """A colour in linear light."""
-        return [float(c) for c in linear([self._now(c) for c in (color.r, color.g, color.b)])]
+        return [float(c) for c in linear([self._now(color, name) for name in "rgb"])]

@@ -53,6 +53,34 @@ class Mesh:
         roots = np.array([_root(place, i) for i in range(len(place))])
         return np.unique(roots, return_inverse=True)[1].astype(np.int64)
 
+    @cached_property
+    def places(self) -> tuple[Places, Places]:
+        """(n,) for each point the number of the place at which it lies, whatever its normal; and (counted,) the points
+        that count for where the surface faces there: not the back of something without thickness, whose front comes
+        before it."""
+        reach = TOGETHER * max(float(self.size.max()), 1e-9)
+        place = np.arange(len(self.points))
+        for a, b in cKDTree(self.points).query_pairs(reach, output_type="ndarray"):
+            low, high = sorted((_root(place, a), _root(place, b)))
+            place[high] = low
+        roots = np.array([_root(place, i) for i in range(len(place))])
+        back = np.einsum("ij,ij->i", self.normals, self.normals[roots]) < -np.cos(np.radians(CREASE))
+        return np.unique(roots, return_inverse=True)[1].astype(np.int64), np.flatnonzero(~back).astype(np.int64)
+
+
+def directions_of(points: Points, mesh: Mesh) -> Points:
+    """(n, 3) the ways in which a mesh with its points there is pushed along its normals: one way at each place, so that
+    neither an edge nor something without thickness opens."""
+    normals = normals_of(points, mesh.triangles, mesh.welds)
+    place, counted = mesh.places
+    sums = np.zeros((int(place.max(initial=-1)) + 1, 3))
+    for axis in range(3):
+        sums[:, axis] = np.bincount(place[counted], weights=normals[counted, axis], minlength=len(sums))
+    length = np.linalg.norm(sums, axis=1, keepdims=True)
+    sums = np.where(length > 1e-12, sums / np.where(length > 1e-12, length, 1.0), [0.0, 1.0, 0.0])
+    out: Points = sums[place]
+    return out
+
 
 def _root(place: Places, i: int) -> int:
     while place[i] != i:

@@ -23,7 +23,8 @@ from pydantic import Field, model_validator
 from lazzik.core.channel.channel import Channel, Number
 from lazzik.core.channel.combine import Combine
 from lazzik.core.channel.layer import Family, Inputs, Landing, Layer
-from lazzik.core.channel.phase import accumulate
+from lazzik.core.channel.phase import integrate
+from lazzik.core.channel.scaling import scaled
 from lazzik.core.document import Finite, Frozen, Label, Name, Quantity, Wording
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.types import Samples
@@ -134,14 +135,23 @@ class Play(Layer):
 
     def _gone(self, inputs: Inputs) -> Samples:
         """(frames,) frames of the clip gone by since it began; negative before."""
-        start, speed = np.asarray(inputs.number("start"), dtype=float), inputs.number("speed")
+        start, speed = np.asarray(inputs.number("start"), dtype=float), inputs.constant("speed")
         frames = inputs.clock.frames
-        if isinstance(speed, float | int):
+        if speed is not None:
             return np.asarray((frames - start) * speed)
         begins = np.broadcast_to(start, frames.shape)
         clock = inputs.clock.at(np.concatenate((frames, begins)))
-        places = clock.fps * accumulate(lambda at: inputs.number("speed", at), clock, None).cycles
+        places = clock.fps * integrate(inputs, ("speed",), lambda speed: speed, clock=clock).cycles
         return np.asarray(places[: len(frames)] - places[len(frames) :])
+
+    @property
+    def later(self) -> float | None:
+        """The clip is retimed."""
+        return None
+
+    def scaled(self, factor: float) -> Self:
+        """Its size is."""
+        return self.replaced(size=scaled(self.size, factor))
 
     def references(self) -> frozenset[str]:
         """The track."""

@@ -21,6 +21,7 @@ from typing import Any
 
 import numpy as np
 
+from lazzik.core.document import LARGEST
 from lazzik.core.errors import BadFormula
 from lazzik.core.layers.noise import octave_noise
 from lazzik.core.types import Samples
@@ -45,14 +46,12 @@ class Function:
 
 
 def smooth_noise(x: Value, seed: Value = 0.0) -> Samples:
-    """Smooth noise in [−1, 1], one random value to the next in 1: that of a Noise layer with one octave."""
+    """Smooth noise in [−1, 1], one random value to the next in 1: the first octave of a Noise layer as it is."""
     x, seed = np.broadcast_arrays(np.asarray(x, dtype=float), np.asarray(seed, dtype=float))
     position = np.clip(np.nan_to_num(np.ascontiguousarray(np.atleast_1d(x))), -1e15, 1e15)
-    seeds = np.clip(np.nan_to_num(np.atleast_1d(seed)), 0, 2**31)
-    plain = np.tile([[1.0], [1.0], [0.5], [0.0], [0.5], [0.5]], (1, len(position)))
-    plain[3] = seeds
+    seeds = np.clip(np.nan_to_num(np.atleast_1d(seed)), 0, LARGEST)
     out = np.empty(len(position))
-    octave_noise(position, 0, 0, 0, np.ascontiguousarray(plain), out)
+    octave_noise(position, 0, 0, np.stack([np.ones(len(position)), np.ones(len(position)), seeds]), out)
     return out
 
 
@@ -208,9 +207,8 @@ class _Reader:
                 return lambda names: -inner(names)
             case ast.UnaryOp(op=ast.UAdd(), operand=operand):
                 return self.made(operand, depth + 1)
-            case ast.BinOp(left=left, op=op, right=right) if type(op) in ADDED:
-                run, a, b = ADDED[type(op)], self.made(left, depth + 1), self.made(right, depth + 1)
-                return lambda names: run(a(names), b(names))
+            case ast.BinOp(op=op) if type(op) in ADDED:
+                return self.chained(node, depth)
             case ast.Compare(left=left, ops=ops, comparators=others) if all(type(op) in COMPARED for op in ops):
                 return self.compared([left, *others], [COMPARED[type(op)] for op in ops], depth)
             case ast.IfExp(test=test, body=body, orelse=orelse):
@@ -223,6 +221,24 @@ class _Reader:
             case ast.BoolOp():
                 raise self.refuse("'and' and 'or' are not understood; multiply or add comparisons", node)
         raise self.refuse(f"'{_near(self.bytes.decode(), self.column(node) - self.lead)}' is not understood here", node)
+
+    def chained(self, node: ast.BinOp, depth: int) -> Compiled:
+        """Operations in a row, a + b − c …: the tree leans to the left, and is no deeper for it."""
+        row: list[ast.BinOp] = []
+        first: ast.expr = node
+        while isinstance(first, ast.BinOp) and type(first.op) in ADDED:
+            row.append(first)
+            first = first.left
+        start = self.made(first, depth + 1)
+        steps = [(ADDED[type(part.op)], self.made(part.right, depth + 1)) for part in reversed(row)]
+
+        def run(names: Names) -> Value:
+            out = start(names)
+            for operate, operand in steps:
+                out = operate(out, operand(names))
+            return out
+
+        return run
 
     def constant(self, number: float, node: ast.expr) -> Compiled:
         """A number of the text."""

@@ -2,8 +2,8 @@
 
     y'' + 2ζω y' + ω² (y − x(t − delay)) = 0
 
-x is taken as straight between the points of the clock's sub-step grid, and the answer to that is exact. It starts at
-rest on x on the scene's first frame; in a loop, in the state that returns to itself after one round.
+x is read on the clock's sub-step grid (oscillator.py). It starts at rest on x on the scene's first frame; in a loop, in
+the state that returns to itself after one round.
 """
 
 from __future__ import annotations
@@ -15,9 +15,10 @@ import numpy as np
 from lazzik.core.channel.channel import Number
 from lazzik.core.channel.combine import Combine
 from lazzik.core.channel.layer import Family, Inputs, Layer
+from lazzik.core.clock import Clock
 from lazzik.core.document import Quantity
 from lazzik.core.kernels import kernel
-from lazzik.core.layers.oscillator import closed, free, grid_for, on_grid, trail
+from lazzik.core.layers.oscillator import by_halves, closed, followed, grid_for, trail
 from lazzik.core.types import Samples
 
 
@@ -27,6 +28,7 @@ class Follow(Layer):
     family: ClassVar[Family] = "spring"
     title: ClassVar[str] = "Follow"
     summary: ClassVar[str] = "Trails what lies below with lag and overshoot: whips, tails, a camera that catches up."
+    below: ClassVar[Literal["ignored", "moves", "carried", "values"]] = "carried"
     loops: ClassVar[bool] = True
     needs: ClassVar[Literal["", "motion", "keys"]] = "motion"
 
@@ -41,11 +43,8 @@ class Follow(Layer):
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) the trailing value."""
         grid = grid_for(inputs.clock, self.loop)
-        omega, damping = 2 * np.pi * on_grid(inputs, "frequency", grid), on_grid(inputs, "damping", grid)
-        late = grid.clock.elapsed - on_grid(inputs, "delay", grid) * inputs.clock.fps
-        if self.loop is not None:
-            late = np.mod(late, self.loop)
-        u = np.ascontiguousarray(inputs.below(grid.clock.at(grid.clock.first + late)))
+        omega, damping = 2 * np.pi * by_halves(inputs, "frequency", grid), by_halves(inputs, "damping", grid)
+        u = grid.samples(inputs.below(self._late(inputs, grid.clock)))
 
         def run(y: Samples, v: Samples) -> None:
             trail(u, omega, damping, grid.step, y, v)
@@ -53,11 +52,19 @@ class Follow(Layer):
         if grid.loop:
             y, v = closed(run, grid.count)
         else:
-            y, v = np.full(grid.count, u[1]), np.zeros(grid.count)
+            y, v = np.full(grid.count, u[2]), np.zeros(grid.count)
             run(y, v)
         out = np.array(inputs.below())  # before the first frame it is what it follows
         trail_between(grid.place, u, omega, damping, grid.step, y, v, out)
         return out
+
+    def _late(self, inputs: Inputs, clock: Clock) -> Clock:
+        """When what is followed now was there to be seen."""
+        delay = inputs.number("delay", clock)
+        if isinstance(delay, float) and delay == 0.0:
+            return clock
+        late = clock.elapsed - delay * clock.fps
+        return clock.at(clock.first + (late if self.loop is None else np.mod(late, self.loop)))
 
 
 @kernel(
@@ -66,13 +73,9 @@ class Follow(Layer):
 def trail_between(
     place: Samples, u: Samples, omega: Samples, damping: Samples, h: float, y: Samples, v: Samples, out: Samples
 ) -> None:
-    """Fill `out` with the trailing value at any places from 0 on, exact on the straight piece of u they lie on."""
-    for i in range(place.shape[0]):
-        if place[i] < 0.0:
+    """Fill `out` with the trailing value at any places from 0 on, gone on from the node before."""
+    for n in range(place.shape[0]):
+        if place[n] < 0.0:
             continue
-        k = min(int(place[i] + 1e-9), y.shape[0] - 2)
-        rest = max(0.0, place[i] - k) * h
-        b = (u[k + 2] - u[k + 1]) / h
-        lag = 2.0 * damping[k + 1] * b / omega[k + 1]
-        m00, m01, _, _ = free(omega[k + 1], damping[k + 1], rest)
-        out[i] = m00 * (y[k] - (u[k + 1] - lag)) + m01 * (v[k] - b) + u[k + 1] + b * rest - lag
+        k = min(int(place[n] + 1e-9), y.shape[0] - 2)
+        out[n], _ = followed(y[k], v[k], u, omega, damping, k, h, max(0.0, place[n] - k) * h)

@@ -5,7 +5,8 @@ y = the formula's value; its language stands in expression.py
 
 from __future__ import annotations
 
-from typing import Annotated, Any, ClassVar, Literal
+import re
+from typing import Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
 from pydantic import Field, field_validator
@@ -24,6 +25,7 @@ class Formula(Layer):
     family: ClassVar[Family] = "logic"
     title: ClassVar[str] = "Formula"
     summary: ClassVar[str] = "A line of arithmetic of time, dials and what lies below: whatever no other kind does."
+    below: ClassVar[Literal["ignored", "moves", "carried", "values"]] = "values"
 
     kind: Literal["formula"]
     combine: Combine = "replace"
@@ -47,6 +49,11 @@ class Formula(Layer):
         if kept is None:
             kept = self.__dict__["_expression"] = read_expression(self.text)
         return kept
+
+    def scaled(self, factor: float) -> Self:
+        """Its value is, over x as it was."""
+        inside = re.sub(r"\bx\b", f"(x / {factor!r})", self.text)
+        return self.replaced(text=f"{factor!r} * ({inside})")
 
     @property
     def dials(self) -> frozenset[str]:

@@ -12,6 +12,7 @@ import numpy as np
 from lazzik.core.channel.channel import Number
 from lazzik.core.channel.combine import Combine
 from lazzik.core.channel.layer import Family, Inputs, Layer
+from lazzik.core.clock import Clock
 from lazzik.core.document import Quantity
 from lazzik.core.types import Samples
 
@@ -25,6 +26,7 @@ class Hold(Layer):
     family: ClassVar[Family] = "logic"
     title: ClassVar[str] = "Hold"
     summary: ClassVar[str] = "Holds what lies below for some frames at a time: stop motion, readings that tick."
+    below: ClassVar[Literal["ignored", "moves", "carried", "values"]] = "carried"
     needs: ClassVar[Literal["", "motion", "keys"]] = "motion"
 
     kind: Literal["hold"]
@@ -34,5 +36,12 @@ class Hold(Layer):
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) what lay below at the last multiple."""
         clock, every = inputs.clock, inputs.number("every")
-        held = clock.first + np.floor((clock.elapsed + EDGE) / every) * every
-        return inputs.below(clock.at(held))
+        elapsed = np.floor((clock.elapsed + EDGE) / every) * every
+        if not (isinstance(every, float) and every.is_integer() and elapsed.size):
+            return inputs.below(clock.at(clock.first + elapsed))
+        # read as one stretch that holds the asked moments too: what lies below is then worked out once for both
+        low, high = int(elapsed.min()), int(np.ceil(clock.elapsed.max()))
+        fine = int(clock.key[-1]) if clock.key else 1
+        stretch = Clock.over(clock.fps, clock.first, clock.first + high, start=clock.first + low, per_frame=fine)
+        out: Samples = inputs.below(stretch)[(elapsed.astype(int) - low) * fine]
+        return out

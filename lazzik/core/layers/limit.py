@@ -8,7 +8,7 @@ d = x − (high − knee/2) on [0, knee],
 
 from __future__ import annotations
 
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
 
@@ -25,6 +25,7 @@ class Limit(Layer):
     family: ClassVar[Family] = "logic"
     title: ClassVar[str] = "Limit"
     summary: ClassVar[str] = "Keeps what lies below between two values: end stops, floors, lids that only open."
+    below: ClassVar[Literal["ignored", "moves", "carried", "values"]] = "values"
 
     kind: Literal["limit"]
     combine: Combine = "replace"
@@ -42,6 +43,11 @@ class Limit(Layer):
         low, high = inputs.number("lowest"), inputs.number("highest")
         above_low = -_below(-inputs.below(), -np.asarray(low), np.asarray(knee))
         return _below(above_low, np.asarray(high), np.asarray(knee))
+
+    def scaled(self, factor: float) -> Self:
+        """Turned over, the lowest becomes the highest."""
+        limits = self.replaced(lowest=self.highest, highest=self.lowest) if factor < 0 else self
+        return super(Limit, limits).scaled(factor)
 
     @classmethod
     def suited(cls, landing: Landing) -> dict[str, Any]:

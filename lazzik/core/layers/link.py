@@ -5,13 +5,14 @@ y(t) = gain · z(t − delay) + offset,   z the number at `source`
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal, Self
 
 import numpy as np
 
-from lazzik.core.channel.channel import Number
+from lazzik.core.channel.channel import Channel, Number
 from lazzik.core.channel.combine import Combine
 from lazzik.core.channel.layer import Family, Inputs, Layer
+from lazzik.core.channel.scaling import scaled
 from lazzik.core.clock import Clock
 from lazzik.core.document import Quantity, Wording
 from lazzik.core.errors import UnknownAddress
@@ -47,6 +48,15 @@ class Link(Layer):
         read = inputs.other(self.source, clock)
         y: Samples = np.asarray(inputs.number("gain") * read + inputs.number("offset"), dtype=float)
         return np.broadcast_to(y, inputs.clock.frames.shape)
+
+    @property
+    def later(self) -> float | None:
+        """The delay."""
+        return None if isinstance(self.delay, Channel) else self.delay
+
+    def scaled(self, factor: float) -> Self:
+        """What is read is not scaled, so the gain is."""
+        return super().scaled(factor).replaced(gain=scaled(self.gain, factor))
 
     def references(self) -> frozenset[str]:
         """The source."""

@@ -1,4 +1,4 @@
-"""Noise: smooth random motion that never leaves its amplitude.
+"""Noise: smooth random motion that reaches its amplitude in a usual stretch and never leaves it.
 
 One-dimensional gradient noise after K. Perlin ('An image synthesizer', SIGGRAPH 1985; quintic fade from 'Improving
 noise', 2002). At lattice position u with cell c = ⌊u⌋, f = u − c and gradients g in [−1, 1]:
@@ -11,8 +11,14 @@ fraction of an octave counts by that fraction, so octaves can be driven too. Cha
     smooth n · billow 2|n| − 1 · ridged 1 − 2|n| · steps: a fresh value held through each cell
     white: a fresh value on every frame, whatever the period
 
-The sum, as v = (n + 1)/2, passes Schlick's bias and gain ('Fast alternatives to Perlin's bias and gain functions',
-Graphics Gems IV, 1994), then side: both 2v − 1, above v, below v − 1. y = amplitude times that.
+A sum of octaves seldom comes near ±1. With l and h the mean lowest and the mean highest that it reaches over 16 cells
+(of white noise: 16 frames; tables over character, octaves and roughness, made by tools/noise_reach.py), it is mapped
+and softly limited,
+
+    r = (2n − h − l)/(h − l),   m = r where |r| ≤ a, else sign(r)·(a + (1 − a)·tanh((|r| − a)/(1 − a))),   a = 0.8
+
+so |m| ≤ 1 always. v = (m + 1)/2 passes Schlick's bias and gain ('Fast alternatives to Perlin's bias and gain
+functions', Graphics Gems IV, 1994), then side: both 2v − 1, above v, below v − 1. y = amplitude · that + offset.
 
 Position: u = φ − shift·rate(first frame), φ the integral of 1/period (see channel/phase.py), so a keyed period never
 makes the curve jump. In a loop the lattice of octave j is wrapped after n·2^j cells.
@@ -22,21 +28,31 @@ OOPSLA 2014) of (cell, seed, octave): the same on every machine.
 
 from __future__ import annotations
 
+import json
 import math
+from pathlib import Path
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lazzik.core.channel.channel import Number
-from lazzik.core.channel.layer import Family, Inputs, Landing, Layer, table
-from lazzik.core.channel.phase import accumulate, loop_note
-from lazzik.core.document import Quantity
+from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer
+from lazzik.core.channel.phase import Phase, integrate, rounded_note
+from lazzik.core.document import LARGEST, Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Samples
 
 CHARACTERS = ("smooth", "billow", "ridged", "steps", "white")
 SIDES = ("both", "above", "below")
 Whole = int | np.int64
+
+Table = NDArray[np.float64]
+REACH: Table = np.array(json.loads((Path(__file__).parent / "noise_reach.json").read_text()))
+"""(characters, 2, octaves, roughness) the mean lowest and the mean highest over 16 cells; see `reach_of`."""
+
+SOFT = 0.8
+"""Part of the reach up to which the noise is as it is; beyond, it is softly limited."""
 
 EDGE = 1e-9
 """Cells: a position this little short of a cell's edge counts as on it, so that rounding can't hold a step back."""
@@ -54,7 +70,7 @@ class Noise(Layer):
 
     kind: Literal["noise"]
     amplitude: Annotated[
-        Number, Quantity("own", "The farthest the motion goes from its centre. Never exceeded.", (0, 4), 0.01)
+        Number, Quantity("own", "How far the motion goes from its centre. Never exceeded.", (0, 4), 0.01)
     ] = 1.0
     period: Annotated[
         Number,
@@ -66,7 +82,7 @@ class Noise(Layer):
         Quantity("", "How strong each finer octave is beside the coarser.", (0, 1), 0.01, low=0, high=1),
     ] = 0.5
     seed: Annotated[
-        Number, Quantity("", "Another seed is another pattern.", (0, 99), 1, low=0, high=2**31, whole=True)
+        Number, Quantity("", "Another seed is another pattern.", (0, 99), 1, low=0, high=LARGEST, whole=True)
     ] = 0.0
     shift: Annotated[Number, Quantity("s", "Moves the motion later in time.", (-10, 10), 0.01)] = 0.0
     bias: Annotated[
@@ -84,13 +100,13 @@ class Noise(Layer):
             high=0.999,
         ),
     ] = 0.5
+    offset: Annotated[Number, Quantity("own", "Added to the value: moves the centre.", (-4, 4), 0.01)] = 0.0
     character: Literal["smooth", "billow", "ridged", "steps", "white"] = "smooth"
     side: Literal["both", "above", "below"] = "both"
 
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) amplitude · shaped noise."""
         clock = inputs.clock
-        numbers = table(inputs, "amplitude", "octaves", "roughness", "seed", "bias", "gain")
         shift = inputs.number("shift")
         white = self.character == "white"
         wrap = 0
@@ -99,15 +115,23 @@ class Noise(Layer):
             if self.loop is not None:
                 position = np.mod(position, self.loop)
         else:
-            phase = accumulate(lambda at: 1.0 / inputs.number("period", at), clock, self.loop)
+            phase = self._phase(inputs)
             position, wrap = phase.cycles - shift * phase.start_rate, phase.wrap
         out = np.empty(clock.frames.shape[0])
-        octave_noise(position, wrap, CHARACTERS.index(self.character), SIDES.index(self.side), numbers, out)
+        character, octaves = CHARACTERS.index(self.character), inputs.table("octaves", "roughness", "seed")
+        octave_noise(position, wrap, character, octaves, out)
+        shape = inputs.table("amplitude", "offset", "bias", "gain")
+        shape_noise(octaves, shape, REACH[character], SIDES.index(self.side), out)
         return out
 
-    def note(self, fps: float) -> str:
+    def _phase(self, inputs: Inputs) -> Phase:
+        return integrate(inputs, ("period",), lambda period: 1.0 / period, self.loop)
+
+    def note(self, inputs: Inputs) -> str:
         """The period that a loop rounds to."""
-        return "" if self.character == "white" else loop_note(self.period, self.loop, fps)
+        if self.loop is None or self.character == "white":
+            return ""
+        return rounded_note(self._phase(inputs), self.loop, inputs.clock.fps)
 
     @classmethod
     def suited(cls, landing: Landing) -> dict[str, Any]:
@@ -115,6 +139,10 @@ class Noise(Layer):
         seconds = landing.frames / landing.fps
         period = float(f"{min(max(seconds / 8, 0.2), 3.0):.2g}")
         return {"amplitude": landing.reach, "period": period, "octaves": 2.0}
+
+    def factor_about(self, landing: Landing) -> dict[str, Any]:
+        """About 1, some way up and down."""
+        return {"offset": 1.0, "amplitude": SHARE}
 
 
 @kernel("float64(int64, int64, int64)")
@@ -140,19 +168,19 @@ def shaped(v: float, bias: float, gain: float) -> float:
     return v / (bend + 1.0) if v < 0.5 else (bend - v) / (bend - 1.0)
 
 
-@kernel("void(float64[::1], int64, int64, int64, float64[:, ::1], float64[::1])")
-def octave_noise(position: Samples, wrap: int, character: int, side: int, numbers: Samples, out: Samples) -> None:
-    """Fill `out` with amplitude · noise at `position` (cells). `wrap` > 0 closes the lattice after so many cells.
+@kernel("void(float64[::1], int64, int64, float64[:, ::1], float64[::1])")
+def octave_noise(position: Samples, wrap: int, character: int, numbers: Samples, out: Samples) -> None:
+    """Fill `out` with a weighted mean of octaves, in [−1, 1], at `position` (cells). `wrap` > 0 closes the lattice
+    after so many cells.
 
-    `numbers` (6, 1 or frames): amplitude, octaves, roughness, seed, bias, gain.
-    `character` and `side` are places in CHARACTERS and SIDES.
+    `numbers` (3, 1 or frames): octaves, roughness, seed. `character` is a place in CHARACTERS.
     """
     driven = numbers.shape[1] > 1
     for i in range(position.shape[0]):
         k = i if driven else 0
-        octaves = numbers[1, k]
-        roughness = numbers[2, k]
-        seed = np.int64(math.floor(numbers[3, k]))
+        octaves = numbers[0, k]
+        roughness = numbers[1, k]
+        seed = np.int64(math.floor(numbers[2, k]))
         total = 0.0
         weights = 0.0
         weight = 1.0
@@ -179,10 +207,53 @@ def octave_noise(position: Samples, wrap: int, character: int, side: int, number
             weight *= roughness
             if character != 4:
                 frequency *= 2
-        v = shaped(min(1.0, max(0.0, 0.5 * (total / weights + 1.0))), numbers[4, k], numbers[5, k])
-        v = min(1.0, max(0.0, v))
+        out[i] = min(1.0, max(-1.0, total / weights))
+
+
+@kernel("UniTuple(float64, 2)(float64[:, :, ::1], float64, float64)")
+def reach_of(reach: Table, octaves: float, roughness: float) -> tuple[float, float]:
+    """The mean lowest and the mean highest over 16 cells, straight between the table's places.
+
+    `reach` (2, octaves, roughness): at every quarter of an octave from 1 to 3, at every half to 10, and at every tenth
+    of roughness.
+    """
+    o = (octaves - 1.0) * 4.0 if octaves < 3.0 else 8.0 + (octaves - 3.0) * 2.0
+    r = roughness * 10.0
+    i, k = min(int(o), reach.shape[1] - 2), min(int(r), reach.shape[2] - 2)
+    u, v = o - i, r - k
+    low = (1.0 - u) * ((1.0 - v) * reach[0, i, k] + v * reach[0, i, k + 1])
+    low += u * ((1.0 - v) * reach[0, i + 1, k] + v * reach[0, i + 1, k + 1])
+    high = (1.0 - u) * ((1.0 - v) * reach[1, i, k] + v * reach[1, i, k + 1])
+    high += u * ((1.0 - v) * reach[1, i + 1, k] + v * reach[1, i + 1, k + 1])
+    return low, high
+
+
+@kernel("float64(float64)")
+def softly_limited(r: float) -> float:
+    """r within ±SOFT, beyond it ever closer to ±1, with the same slope."""
+    beyond = abs(r) - SOFT
+    if beyond <= 0.0:
+        return r
+    return math.copysign(SOFT + (1.0 - SOFT) * math.tanh(beyond / (1.0 - SOFT)), r)
+
+
+@kernel("void(float64[:, ::1], float64[:, ::1], float64[:, :, ::1], int64, float64[::1])")
+def shape_noise(octaves: Samples, shape: Samples, reach: Table, side: int, out: Samples) -> None:
+    """Turn `out`, a mean of octaves, into amplitude · shaped noise + offset.
+
+    `octaves` (3, 1 or frames): octaves, roughness, seed. `shape` (4, 1 or frames): amplitude, offset, bias, gain.
+    `side` is a place in SIDES.
+    """
+    changing, driven = octaves.shape[1] > 1, shape.shape[1] > 1
+    low, high = reach_of(reach, octaves[0, 0], octaves[1, 0])
+    for i in range(out.shape[0]):
+        if changing:
+            low, high = reach_of(reach, octaves[0, i], octaves[1, i])
+        k = i if driven else 0
+        m = softly_limited((2.0 * out[i] - high - low) / (high - low))
+        v = shaped(0.5 * (m + 1.0), shape[2, k], shape[3, k])
         if side == 0:
             v = 2.0 * v - 1.0
         elif side == 2:
             v = v - 1.0
-        out[i] = numbers[0, k] * v
+        out[i] = shape[0, k] * v + shape[1, k]

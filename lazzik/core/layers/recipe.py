@@ -16,6 +16,7 @@ from pydantic import Field, model_validator
 from lazzik.core.channel.channel import Channel, Number, as_channel, simplest
 from lazzik.core.channel.combine import Combine
 from lazzik.core.channel.layer import Book, Family, Inputs, Layer, numbers_of
+from lazzik.core.channel.scaling import scaled
 from lazzik.core.document import LARGEST, Finite, Frozen, Label, Name, Quantity
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.types import Samples
@@ -83,6 +84,7 @@ class Use(Layer):
     family: ClassVar[Family] = "logic"
     title: ClassVar[str] = "Recipe"
     summary: ClassVar[str] = "A saved stack in one lane, with the numbers that it exposes."
+    below: ClassVar[Literal["ignored", "moves", "carried", "values"]] = "values"
     offered: ClassVar[bool] = False
     idle_at: ClassVar[dict[str, float]] = {"size": 0.0}
 
@@ -95,6 +97,10 @@ class Use(Layer):
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) what the recipe makes of what lies below."""
         return inputs.through(self.stack_of(inputs.recipe(self.recipe)), inputs.number("size"))
+
+    def scaled(self, factor: float) -> Self:
+        """Its size is."""
+        return self.replaced(size=scaled(self.size, abs(factor)))
 
     def references(self) -> frozenset[str]:
         """The recipe."""

@@ -31,6 +31,7 @@ class Repeat(Layer):
     family: ClassVar[Family] = "path"
     title: ClassVar[str] = "Repeat"
     summary: ClassVar[str] = "Plays the base's keys over and over: cycles keyed once, steps that climb."
+    below: ClassVar[Literal["ignored", "moves", "carried", "values"]] = "carried"
     needs: ClassVar[Literal["", "motion", "keys"]] = "keys"
 
     kind: Literal["repeat"]

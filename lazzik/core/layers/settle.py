@@ -2,8 +2,8 @@
 
     e'' + 2ζω e' + ω² e = −s·x'',   y = e
 
-x'' is the second difference of what lies below on the clock's sub-step grid, so a corner is an impulse and an eased
-stop a soft push. Added to x it gives x + e. A straight move of speed v that stops dead leaves
+x'' is read on the clock's sub-step grid (oscillator.py): a corner is an impulse, an eased stop a soft push.
+Added to x it gives x + e. A straight move of speed v that stops dead leaves
 
     e = s·v/ω_d · e^(−ζωτ) · sin ω_d τ,   ω_d = ω√(1 − ζ²)
 
@@ -20,7 +20,7 @@ from lazzik.core.channel.channel import Number
 from lazzik.core.channel.layer import Family, Inputs, Layer
 from lazzik.core.document import Quantity
 from lazzik.core.kernels import kernel
-from lazzik.core.layers.oscillator import closed, free, grid_for, on_grid, ring
+from lazzik.core.layers.oscillator import by_halves, closed, grid_for, on_grid, push_of, ring, rung
 from lazzik.core.types import Samples
 
 WHEN = ("both", "arrivals", "departures")
@@ -32,6 +32,7 @@ class Settle(Layer):
     family: ClassVar[Family] = "spring"
     title: ClassVar[str] = "Settle"
     summary: ClassVar[str] = "Rings after each move below it and dies away: masts, needles, anything that stops."
+    below: ClassVar[Literal["ignored", "moves", "carried", "values"]] = "moves"
     loops: ClassVar[bool] = True
     idle_at: ClassVar[dict[str, float]] = {"strength": 0.0}
     needs: ClassVar[Literal["", "motion", "keys"]] = "motion"
@@ -50,13 +51,14 @@ class Settle(Layer):
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) the ringing alone."""
         grid = grid_for(inputs.clock, self.loop)
-        x = np.ascontiguousarray(inputs.below(grid.clock))
-        omega = 2 * np.pi * on_grid(inputs, "frequency", grid)
-        damping, strength = on_grid(inputs, "damping", grid), on_grid(inputs, "strength", grid)
+        below = inputs.below(grid.clock)
+        x, slope = grid.samples(below), grid.slope_before(below)
+        omega, damping = 2 * np.pi * by_halves(inputs, "frequency", grid), by_halves(inputs, "damping", grid)
+        strength = on_grid(inputs, "strength", grid)
         when = WHEN.index(self.when)
 
         def run(e: Samples, v: Samples) -> None:
-            ring(x, omega, damping, strength, grid.step, when, e, v)
+            ring(x, slope, omega, damping, strength, grid.step, when, e, v)
 
         if grid.loop:
             e, v = closed(run, grid.count)
@@ -64,21 +66,35 @@ class Settle(Layer):
             e, v = np.zeros(grid.count), np.zeros(grid.count)
             run(e, v)
         out = np.empty(len(grid.place))
-        between(grid.place, omega, damping, grid.step, e, v, out)
+        between(grid.place, x, omega, damping, strength, grid.step, when, e, v, out)
         return out
 
 
-@kernel("void(float64[::1], float64[::1], float64[::1], float64, float64[::1], float64[::1], float64[::1])")
-def between(place: Samples, omega: Samples, damping: Samples, h: float, e: Samples, v: Samples, out: Samples) -> None:
-    """Fill `out` with the ringing at any places, swinging freely from the grid point before; 0 before the first."""
-    for i in range(place.shape[0]):
-        if place[i] < 0.0:
-            out[i] = 0.0
+@kernel(
+    "void(float64[::1], float64[::1], float64[::1], float64[::1], float64[::1], float64, int64, float64[::1],"
+    " float64[::1], float64[::1])"
+)
+def between(
+    place: Samples,
+    x: Samples,
+    omega: Samples,
+    damping: Samples,
+    strength: Samples,
+    h: float,
+    when: int,
+    e: Samples,
+    v: Samples,
+    out: Samples,
+) -> None:
+    """Fill `out` with the ringing at any places, gone on from the node before; 0 before the first."""
+    for n in range(place.shape[0]):
+        if place[n] < 0.0:
+            out[n] = 0.0
             continue
-        k = min(int(place[i] + 1e-9), e.shape[0] - 1)
-        rest = max(0.0, place[i] - k) * h
-        if rest < 1e-12:
-            out[i] = e[k]
+        k = min(int(place[n] + 1e-9), e.shape[0] - 1)
+        rest = max(0.0, place[n] - k) * h
+        if rest < 1e-12 or k == e.shape[0] - 1:
+            out[n] = e[k]
         else:
-            a, b, _, _ = free(omega[k + 1], damping[k + 1], rest)
-            out[i] = a * e[k] + b * v[k]
+            push = push_of(x, strength, k, h, when)
+            out[n], _ = rung(e[k], v[k], omega, damping, k, push, h, rest)

@@ -2,7 +2,12 @@
 
 A zero-phase low pass: the mean of what lies around, weighted by a Gaussian of σ = √(ln 2) / (2π · cut-off), at which a
 wave of the cut-off frequency keeps 1/√2 of its height. What lies below is read on the clock's fixed sub-step grid, also
-before and after the frames asked for, so the ends are no special case.
+before and after the frames asked for, so the ends are no special case. Where the Gaussian is narrower than the grid
+can show, the mean is that of the cubic through the four nearest points, by Gauss and Hermite's rule of three places,
+
+    y(t) = ⅔·x(t) + ⅙·(x(t − √3σ) + x(t + √3σ)),
+
+so that a cut-off beyond all that lies below lets it through as it is.
 """
 
 from __future__ import annotations
@@ -20,8 +25,11 @@ from lazzik.core.document import Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Samples
 
-REACH = 4.0
-"""Standard deviations on either side that are taken in; beyond lies less than 1e-4 of the weight."""
+REACH = 6.5
+"""Standard deviations on either side that are taken in; beyond lies less than 1e-9 of the weight."""
+
+NARROW = 0.75
+"""Grid points: the standard deviation below which a sum over them would see their places."""
 
 
 class Smooth(Layer):
@@ -30,6 +38,7 @@ class Smooth(Layer):
     family: ClassVar[Family] = "logic"
     title: ClassVar[str] = "Smooth"
     summary: ClassVar[str] = "Calms what lies below without delay: takes out the quick, keeps the slow."
+    below: ClassVar[Literal["ignored", "moves", "carried", "values"]] = "carried"
     needs: ClassVar[Literal["", "motion", "keys"]] = "motion"
 
     kind: Literal["smooth"]
@@ -43,11 +52,11 @@ class Smooth(Layer):
         clock = inputs.clock
         cutoff = np.broadcast_to(np.asarray(inputs.number("cutoff"), dtype=float), clock.frames.shape)
         spread = np.ascontiguousarray(math.sqrt(math.log(2)) / (2 * math.pi * cutoff) * clock.fps * SUBSTEPS)
-        margin = int(math.ceil(REACH * spread.max())) + 2
+        margin = int(math.ceil(REACH * max(spread.max(initial=0.0), NARROW))) + 2
         places = clock.elapsed * SUBSTEPS
         first = int(math.floor(places.min())) - margin
         last = int(math.ceil(places.max())) + margin
-        below = inputs.below(clock.at(clock.first + np.arange(first, last + 1) / SUBSTEPS))
+        below = np.array(inputs.below(clock.on_grid(first, last)))
         out = np.empty(len(places))
         gaussian_mean(below, places - first, spread, out)
         return out
@@ -58,16 +67,45 @@ class Smooth(Layer):
         return {"cutoff": 1.0}
 
 
+@kernel("float64(float64[::1], float64)")
+def cubic_at(samples: Samples, place: float) -> float:
+    """Lagrange's cubic through the four samples about a place, in samples."""
+    k = math.floor(place)
+    u = place - k
+    if u == 0.0:
+        return float(samples[k])
+    outer = -samples[k - 1] * (u - 2.0) + samples[k + 2] * (u + 1.0)
+    inner = samples[k] * (u - 1.0) - samples[k + 1] * u
+    return float(outer * u * (u - 1.0) / 6.0 + inner * (u + 1.0) * (u - 2.0) / 2.0)
+
+
 @kernel("void(float64[::1], float64[::1], float64[::1], float64[::1])")
 def gaussian_mean(samples: Samples, places: Samples, spread: Samples, out: Samples) -> None:
-    """Fill `out` with the mean of `samples` around each place, Gaussian weights of the given spread (in samples)."""
+    """Fill `out` with the mean of `samples` around each place, Gaussian weights of the given spread (in samples).
+
+    The weights come from one another: w(j + 1) = w(j)·r(j), r(j + 1) = r(j)·e^(−1/σ²).
+    """
     for i in range(places.shape[0]):
-        reach = REACH * spread[i]
-        low, high = math.ceil(places[i] - reach - 1.0), math.floor(places[i] + reach + 1.0)
-        total, weights = 0.0, 0.0
-        for j in range(low, high + 1):
-            u = (j - places[i]) / spread[i]
-            w = math.exp(-0.5 * u * u)
-            total += w * samples[j]
-            weights += w
+        place, sigma = places[i], spread[i]
+        if sigma < NARROW:
+            away = math.sqrt(3.0) * sigma
+            around = cubic_at(samples, place - away) + cubic_at(samples, place + away)
+            out[i] = (4.0 * cubic_at(samples, place) + around) / 6.0
+            continue
+        middle = int(math.floor(place + 0.5))
+        count = int(math.ceil(REACH * sigma)) + 1
+        inverse = 1.0 / (sigma * sigma)
+        u = middle - place
+        start = math.exp(-0.5 * u * u * inverse)
+        shrink = math.exp(-inverse)
+        up, down = math.exp(-(u + 0.5) * inverse), math.exp((u - 0.5) * inverse)
+        high, low = start * up, start * down
+        total, weights = start * samples[middle], start
+        for j in range(1, count + 1):
+            total += high * samples[middle + j] + low * samples[middle - j]
+            weights += high + low
+            up *= shrink
+            down *= shrink
+            high *= up
+            low *= down
         out[i] = total / weights

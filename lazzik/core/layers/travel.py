@@ -13,12 +13,12 @@ accumulate (goes on from where it ended). What goes below or above a limit can b
 from __future__ import annotations
 
 import math
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
 
 from lazzik.core.channel.channel import Number
-from lazzik.core.channel.layer import Family, Inputs, Landing, Layer, table
+from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer
 from lazzik.core.document import Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Samples
@@ -61,7 +61,7 @@ class Travel(Layer):
         """(frames,) the value on its way."""
         out = np.empty(len(inputs.clock.frames))
         frames, after = inputs.clock.frames, AFTERS.index(self.after)
-        numbers = table(inputs, "begin", "finish", "start", "length", "amount")
+        numbers = inputs.table("begin", "finish", "start", "length", "amount")
         if self.ease == "drawn":
             straight = np.concatenate([np.zeros_like(numbers[:1]), np.ones_like(numbers[:1]), numbers[2:]])
             travel(frames, 0, 0, after, straight, out)
@@ -75,6 +75,18 @@ class Travel(Layer):
         if self.cut in ("above", "both"):
             out = np.minimum(out, inputs.number("highest"))
         return out
+
+    def scaled(self, factor: float) -> Self:
+        """Turned over, what is cut off below is cut off above."""
+        if factor > 0:
+            return super().scaled(factor)
+        over = {"below": "above", "above": "below"}.get(self.cut, self.cut)
+        turned = self.replaced(lowest=self.highest, highest=self.lowest, cut=over)
+        return super(Travel, turned).scaled(factor)
+
+    def factor_about(self, landing: Landing) -> dict[str, Any]:
+        """From 1 to somewhat more."""
+        return {"begin": 1.0, "finish": 1.0 + SHARE}
 
     @classmethod
     def suited(cls, landing: Landing) -> dict[str, Any]:

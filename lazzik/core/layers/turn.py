@@ -2,7 +2,8 @@
 
     y = ∫ rate dt from the first frame
 
-In a loop the whole turns (of 360) that come nearest to the rate are made, so that orientation meets itself.
+In a loop the whole turns (of 360) nearest to its true total are made, with their sign, none included, so that
+orientation meets itself; what is missing is spread evenly (see channel/phase.py).
 """
 
 from __future__ import annotations
@@ -11,7 +12,7 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from lazzik.core.channel.channel import Number
 from lazzik.core.channel.layer import Family, Inputs, Landing, Layer
-from lazzik.core.channel.phase import accumulate
+from lazzik.core.channel.phase import Phase, integrate
 from lazzik.core.document import Quantity
 from lazzik.core.types import Samples
 
@@ -34,14 +35,19 @@ class Turn(Layer):
 
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) the integral of the rate."""
-        return WHOLE * accumulate(lambda at: inputs.number("rate", at) / WHOLE, inputs.clock, self.loop).cycles
+        return WHOLE * self._phase(inputs).cycles
 
-    def note(self, fps: float) -> str:
-        """The whole turns in the loop."""
-        if self.loop is None or not isinstance(self.rate, float | int):
+    def _phase(self, inputs: Inputs) -> Phase:
+        return integrate(inputs, ("rate",), lambda rate: rate / WHOLE, self.loop, least=0)
+
+    def note(self, inputs: Inputs) -> str:
+        """The whole turns in the loop, and what they were made of."""
+        if self.loop is None:
             return ""
-        turns = max(1, round(abs(self.rate) * self.loop / fps / WHOLE))
-        return f"{turns} turn{'' if turns == 1 else 's'} in the loop"
+        phase = self._phase(inputs)
+        made = f"{phase.wrap} turn{'' if abs(phase.wrap) == 1 else 's'} in the loop"
+        by_itself = f"{phase.total:.3g}"
+        return (made if by_itself == str(phase.wrap) else f"{made}, from {by_itself}").replace("-", "−")
 
     @classmethod
     def suited(cls, landing: Landing) -> dict[str, Any]:

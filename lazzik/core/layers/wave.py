@@ -19,8 +19,8 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 
 from lazzik.core.channel.channel import Number
-from lazzik.core.channel.layer import Family, Inputs, Landing, Layer, table
-from lazzik.core.channel.phase import accumulate, loop_note
+from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer
+from lazzik.core.channel.phase import Phase, integrate, rounded_note
 from lazzik.core.document import Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Samples
@@ -53,21 +53,27 @@ class Wave(Layer):
 
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) amplitude · shape + offset."""
-        turned = accumulate(lambda at: 1.0 / inputs.number("period", at), inputs.clock, self.loop)
         out = np.empty(len(inputs.clock.frames))
-        cycles = turned.cycles + inputs.number("phase")
-        wave(cycles, SHAPES.index(self.shape), table(inputs, "amplitude", "offset", "width", "softness"), out)
+        cycles = self._phase(inputs).cycles + inputs.number("phase")
+        wave(cycles, SHAPES.index(self.shape), inputs.table("amplitude", "offset", "width", "softness"), out)
         return out
 
-    def note(self, fps: float) -> str:
+    def _phase(self, inputs: Inputs) -> Phase:
+        return integrate(inputs, ("period",), lambda period: 1.0 / period, self.loop)
+
+    def note(self, inputs: Inputs) -> str:
         """The period that a loop rounds to."""
-        return loop_note(self.period, self.loop, fps)
+        return rounded_note(self._phase(inputs), self.loop, inputs.clock.fps) if self.loop else ""
 
     @classmethod
     def suited(cls, landing: Landing) -> dict[str, Any]:
         """A reach that is well seen, and some four beats over the range."""
         seconds = landing.frames / landing.fps
         return {"amplitude": landing.reach, "period": float(f"{min(max(seconds / 4, 0.2), 2.0):.2g}")}
+
+    def factor_about(self, landing: Landing) -> dict[str, Any]:
+        """About 1, some way up and down."""
+        return {"offset": 1.0, "amplitude": SHARE}
 
 
 @kernel("float64(float64, int64, float64)")
@@ -109,8 +115,10 @@ def wave(cycles: Samples, shape: int, numbers: Samples, out: Samples) -> None:
     for i in range(cycles.shape[0]):
         k = i if driven else 0
         width, half = numbers[2, k], 0.25 * numbers[3, k]
-        place = cycles[i] + EDGE
+        place = cycles[i]
         if half < 1e-6 or shape == 0:
+            if shape >= 2:  # only what jumps has an edge that rounding could fall short of
+                place += EDGE
             s = plain(place - math.floor(place), shape, width)
         else:
             s = (summed(place + half, shape, width) - summed(place - half, shape, width)) / (2.0 * half)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
+
+from pydantic import Field
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Beyond, Key
@@ -27,6 +29,9 @@ class ReceiptLine(Frozen):
     former_before: Beyond = "hold"
     former_after: Beyond = "hold"
     switched_off: tuple[Slug, ...]
+    room: Annotated[Finite, Field(ge=0)] = 0.0
+    """Part of what the baked curve spans by which its source may lie elsewhere, because the definition of a kind was
+    changed since and not the scene."""
 
     def source(self, channel: Channel) -> Channel:
         """The channel with its former base back, and the layers that the bake switched off on again."""

@@ -7,7 +7,7 @@ from functools import lru_cache
 import numpy as np
 from scipy.spatial.transform import Rotation as Turn
 
-from lazzik.core.deformers.base import Extent
+from lazzik.core.deformers.extent import Extent
 from lazzik.core.geometry.primitives import base_value
 from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.scene.node import Node, Position, Rotation, Scale

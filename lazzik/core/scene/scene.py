@@ -15,7 +15,7 @@ from lazzik.core.scene.node import Node
 from lazzik.core.scene.pose import Pose
 from lazzik.core.scene.receipt import Receipt
 
-VERSION = 1
+VERSION = 2
 MOST_NODES = 10_000
 MOST_FRAMES = 20_000
 MOST_DIALS = 200
@@ -29,7 +29,7 @@ class Scene(Frozen):
     """Frame rate, range, objects in the order of the tree, dials, recipes, clips, poses, and receipts, oldest first."""
 
     format: Literal["lazzik-scene"] = "lazzik-scene"
-    version: Literal[1] = 1
+    version: Literal[2] = 2
     name: Label
     fps: Annotated[Finite, Field(gt=0, le=1000)] = 30.0
     first: Annotated[int, Field(ge=-1_000_000, le=1_000_000)] = 0

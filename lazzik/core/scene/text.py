@@ -11,6 +11,7 @@ from lazzik.core.scene.address import DEEPEST, depth
 from lazzik.core.scene.held import hold_assets, packed_assets
 from lazzik.core.scene.references import circle, circle_said
 from lazzik.core.scene.scene import VERSION, Scene
+from lazzik.core.scene.upgrade import MALFORMED, upgraded
 from lazzik.core.scene.walk import layered
 
 LARGEST_TEXT = 64 * 2**20
@@ -36,16 +37,29 @@ def read_scene(text: str | bytes) -> Scene:
     """Read a scene. Raises InvalidDocument, saying what is wrong and where."""
     if len(text) > LARGEST_TEXT:
         raise InvalidDocument(f"The file is larger than {LARGEST_TEXT // 2**20} MB, the most a scene may have.")
+    text = _without_assets(text)
     try:
-        scene = Scene.model_validate_json(_without_assets(text))
+        scene = Scene.model_validate_json(text)
     except ValidationError as error:
-        raise InvalidDocument(_sentence(error)) from None
+        earlier = next((p["input"] for p in error.errors(include_url=False) if p["loc"] == ("version",)), None)
+        if type(earlier) is not int or not 0 < earlier < VERSION:
+            raise InvalidDocument(_sentence(error)) from None
+        scene = _of_earlier(text)
     for address, number in layered(scene):
         if depth(number) > DEEPEST:
             raise InvalidDocument(f"Layers on {address} are nested deeper than {DEEPEST}.", address)
     if members := circle(scene):
         raise InvalidDocument(f"The scene can't be read: {circle_said(scene, members)}.", members[0])
     return scene
+
+
+def _of_earlier(text: str | bytes) -> Scene:
+    """A scene of an earlier version, step by step as the present one."""
+    try:
+        return Scene.model_validate(upgraded(json.loads(text)))
+    except (RecursionError, *MALFORMED) as error:
+        problem = _sentence(error) if isinstance(error, ValidationError) else "it is malformed"
+        raise InvalidDocument(f"The scene is of an earlier version and can't be read: {problem}") from None
 
 
 def _without_assets(text: str | bytes) -> str | bytes:

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import cached_property
 from typing import Annotated
 
 from pydantic import Field, TypeAdapter, ValidationError
 
-from lazzik.core.errors import InvalidEdit
+from lazzik.core.arithmetic import PLAIN, Measure
+from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.edits.bakes import BakeAgain, PlaceBake, TakeBack
 from lazzik.core.scene.edits.base import Edit, applied
 from lazzik.core.scene.edits.clips import PlayClip, PutClip, RemoveClip
@@ -45,6 +49,7 @@ from lazzik.core.scene.edits.stacks import SetLoop
 from lazzik.core.scene.edits.stagger import Stagger
 from lazzik.core.scene.edits.together import OnNumbers, Together
 from lazzik.core.scene.edits.whole import ChangeScene
+from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.text import plain
 
 AnyEdit = Annotated[
@@ -98,10 +103,40 @@ AnyEdit = Annotated[
 _EDITS: TypeAdapter[list[AnyEdit]] = TypeAdapter(Annotated[list[AnyEdit], Field(min_length=1, max_length=1000)])
 
 
-def read_edits(values: object) -> list[Edit]:
-    """Edits from plain JSON values. Raises InvalidEdit or BadNumber, saying which field was wrong."""
+class _Measures:
+    """How the numbers of a scene are measured (the protocol `Measures`)."""
+
+    def __init__(self, scene: Callable[[], Scene]) -> None:
+        self._of = scene
+
+    @cached_property
+    def scene(self) -> Scene:
+        return self._of()
+
+    def frames(self) -> Measure:
+        return Measure("fr", self.scene.fps)
+
+    def at(self, address: str) -> Measure:
+        try:
+            quantity = find(self.scene, Address.parse(address)).quantity
+        except UnknownAddress:  # made by an edit before this one, or nowhere: said when it is applied
+            return PLAIN
+        return Measure(quantity.unit, self.scene.fps, inverse=quantity.low > 0)
+
+
+def _measures(scene: Scene | Callable[[], Scene] | None) -> _Measures | None:
+    if scene is None:
+        return None
+    return _Measures((lambda: scene) if isinstance(scene, Scene) else scene)
+
+
+def read_edits(values: object, scene: Scene | Callable[[], Scene] | None = None) -> list[Edit]:
+    """Edits from plain JSON values. Raises InvalidEdit or BadNumber, saying which field was wrong.
+
+    `scene` is what they are for, or gives it if it is asked for: with it, numbers may be typed with a unit.
+    """
     try:
-        return list(_EDITS.validate_python(values))
+        return list(_EDITS.validate_python(values, context=_measures(scene)))
     except ValidationError as error:
         first = error.errors(include_url=False)[0]
         field = ".".join(str(part) for part in first["loc"][2:])

@@ -9,7 +9,7 @@ from pydantic import Field
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.channel.window import Window
-from lazzik.core.document import Name, Typed
+from lazzik.core.document import InFrames, Name, Typed
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.layers.clip import Clip, Play, Track
 from lazzik.core.layers.link import Link
@@ -45,13 +45,13 @@ class PlayClip(Edit):
 
     do: Literal["play-clip"] = "play-clip"
     clip: Name
-    frame: Typed
+    frame: InFrames
     track: Name | None = None
     addresses: tuple[str, ...] = ()
     after: Literal["hold", "repeat", "alternate", "accumulate"] = "repeat"
     speed: Typed = 1.0
-    seam: Annotated[Typed, Field(ge=0)] = 0.0
-    blend: Annotated[Typed, Field(ge=0)] = 0.0
+    seam: Annotated[InFrames, Field(ge=0)] = 0.0
+    blend: Annotated[InFrames, Field(ge=0)] = 0.0
     dial: bool = False
 
     def apply(self, scene: Scene) -> Scene:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from typing import Annotated, Any, Literal
 
 import numpy as np
@@ -10,8 +11,10 @@ from pydantic import Field
 from scipy.spatial.transform import Rotation as Turn
 
 from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.scaling import moved, moved_base, scaled
 from lazzik.core.document import Slug, Typed
 from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.layers.formula import Formula
 from lazzik.core.scene.edits.base import Edit, free_slug
 from lazzik.core.scene.node import Node, Scale
 from lazzik.core.scene.rest import extent, triple
@@ -80,32 +83,41 @@ class Duplicate(Edit):
 class SetPivot(Edit):
     """Move an object's origin, about which it turns and scales, while all that is seen stays where it is.
 
-    Either to `point`, in metres of the object's present space, or to a point of its box.
+    Either to `point`, in metres of the object's present space, or to a point of its box. For an object that turns or
+    changes its size over time, another pivot is another motion: it is refused, unless `stay` is 'rest': then it stays
+    where the bases of its numbers put it, and turns about the new pivot from there.
     """
 
     do: Literal["set-pivot"] = "set-pivot"
     node: Slug
     point: Three | None = None
     box: BoxPoint | None = None
+    stay: Literal["always", "rest"] = "always"
 
     def apply(self, scene: Scene) -> Scene:
         node = _node(scene, self.node)
         if (self.point is None) == (self.box is None):
             raise InvalidEdit("A pivot goes either to a point or to a place of the box", self.node)
+        if self.stay == "always" and (way := turning(node)):
+            raise InvalidEdit(
+                f"The {way} of {node.label} changes over time, and about another pivot that is another motion: it "
+                "can't stay where it is throughout. Let it stay at rest, or put it under a group with the new pivot",
+                self.node,
+            )
         delta = np.array(self.point if self.point is not None else self._of_box(scene, node))
         order, angles = node.rotation.order, triple(node.rotation)
         turn = Turn.from_euler(order.upper(), [angles["xyz".index(axis)] for axis in order], degrees=True)
-        moved = node.replaced(position=_added(node.position, turn.apply(delta * triple(node.scale))))
+        moved = node.replaced(position=_shifted(node.position, turn.apply(delta * triple(node.scale))))
         if node.shape is not None:
             pivot = tuple(float(v) for v in np.array(node.shape.pivot) + delta)
             moved = moved.replaced(shape=node.shape.replaced(pivot=pivot))
         deform = tuple(
-            item.replaced(placement=_added(item.placement, -delta)) if item.placement.of is None else item
+            item.replaced(placement=_shifted(item.placement, -delta)) if item.placement.of is None else item
             for item in node.deform
         )
         scene = scene.with_node(moved.replaced(deform=deform))
         for child in scene.below.get(node.id, ()):
-            scene = scene.with_node(child.replaced(position=_added(child.position, -delta)))
+            scene = scene.with_node(child.replaced(position=_shifted(child.position, -delta)))
         return scene
 
     def said(self, scene: Scene) -> str:
@@ -135,23 +147,42 @@ def _added(part: Any, by: Any) -> Any:
     return part.replaced(**{axis: _moved(getattr(part, axis), float(d)) for axis, d in zip("xyz", by, strict=True)})
 
 
-def _multiplied(part: Scale, by: Any) -> Scale:
-    def times(number: float | Channel, factor: float) -> float | Channel:
-        if not isinstance(number, Channel):
-            return number * factor
-        keys = tuple(key.replaced(value=key.value * factor) for key in number.keys)
-        return number.replaced(value=number.value * factor, keys=keys)
+def _shifted(part: Any, by: Any) -> Any:
+    """A part moved by so much at every moment, whatever its layers do."""
+    return part.replaced(**{axis: _shift(getattr(part, axis), float(d)) for axis, d in zip("xyz", by, strict=True)})
 
-    return part.replaced(**{axis: times(getattr(part, axis), float(f)) for axis, f in zip("xyz", by, strict=True)})
+
+def _shift(number: float | Channel, by: float) -> float | Channel:
+    """A number with so much added: to its base, or, where a layer does not go along with that, on top of its stack."""
+    gone = moved(number, by)
+    if gone is not None:
+        return gone
+    assert isinstance(number, Channel)
+    *below, top = number.layers
+    if isinstance(top, Formula) and (found := re.fullmatch(r"x \+ \((.+)\)", top.text)):
+        return number.replaced(layers=(*below, top.replaced(text=f"x + ({float(found[1]) + by!r})")))
+    slug = free_slug("pivot", {layer.id for layer in number.layers})
+    layer = Formula(kind="formula", id=slug, label="Pivot", text=f"x + ({by!r})")
+    return number.replaced(layers=(*number.layers, layer))
+
+
+def turning(node: Node) -> str:
+    """Which of an object's rotation and size changes over time; '' if neither does."""
+    for name in ("rotation", "scale"):
+        numbers = (getattr(getattr(node, name), axis) for axis in "xyz")
+        if any(isinstance(number, Channel) and number.moves for number in numbers):
+            return name
+    return ""
+
+
+def _multiplied(part: Scale, by: Any) -> Scale:
+    return part.replaced(**{axis: scaled(getattr(part, axis), float(f)) for axis, f in zip("xyz", by, strict=True)})
 
 
 def _moved(number: float | Channel, by: float) -> float | Channel:
     if by == 0:
         return number
-    if not isinstance(number, Channel):
-        return number + by
-    keys = tuple(key.replaced(value=key.value + by) for key in number.keys)
-    return number.replaced(value=number.value + by, keys=keys)
+    return moved_base(number, by) if isinstance(number, Channel) else number + by
 
 
 def _node(scene: Scene, slug: str) -> Node:

@@ -10,14 +10,14 @@ from pydantic import Field
 from lazzik.core.channel.channel import MOST_KEYS, Channel
 from lazzik.core.channel.keying import inserted, key_at, keys_at, merged, scaled, smoothed
 from lazzik.core.channel.keys import Beyond, Go, Key
-from lazzik.core.document import Quantity, Typed
+from lazzik.core.document import AsThere, InFrames, Quantity, Typed
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.fitting.thinning import thinned
 from lazzik.core.scene.address import Address, find, title, write
 from lazzik.core.scene.edits.base import Edit
 from lazzik.core.scene.scene import Scene
 
-Frames = Annotated[tuple[Typed, ...], Field(max_length=MOST_KEYS)]
+Frames = Annotated[tuple[InFrames, ...], Field(max_length=MOST_KEYS)]
 
 
 class KeysEdit(Edit):
@@ -53,8 +53,8 @@ class PutKey(Edit):
 
     do: Literal["put-key"] = "put-key"
     address: str
-    frame: Typed
-    value: Typed | None = None
+    frame: InFrames
+    value: AsThere | None = None
     slope_in: Typed | Literal["straight"] | None = None
     slope_out: Typed | Literal["straight"] | None = None
     go: Go | None = None
@@ -84,10 +84,10 @@ class MoveKeys(KeysEdit):
 
     do: Literal["move-keys"] = "move-keys"
     verb: ClassVar[str] = "move"
-    by: Typed = 0.0
-    rise: Typed = 0.0
-    frame: Typed | None = None
-    value: Typed | None = None
+    by: InFrames = 0.0
+    rise: AsThere = 0.0
+    frame: InFrames | None = None
+    value: AsThere | None = None
 
     def changed(self, channel: Channel, chosen: tuple[Key, ...], fps: float) -> tuple[Key, ...]:
         if self.frame is not None and len(chosen) > 1:
@@ -107,12 +107,12 @@ class ScaleKeys(KeysEdit):
 
     do: Literal["scale-keys"] = "scale-keys"
     verb: ClassVar[str] = "scale"
-    frame: Typed = 0.0
-    value: Typed = 0.0
+    frame: InFrames = 0.0
+    value: AsThere = 0.0
     stretch: Annotated[Typed, Field(ge=1e-3, le=1e3)] = 1.0
     height: Typed = 1.0
-    by: Typed = 0.0
-    rise: Typed = 0.0
+    by: InFrames = 0.0
+    rise: AsThere = 0.0
     snap: bool = False
 
     def changed(self, channel: Channel, chosen: tuple[Key, ...], fps: float) -> tuple[Key, ...]:
@@ -179,7 +179,7 @@ class ThinKeys(KeysEdit):
 
     do: Literal["thin-keys"] = "thin-keys"
     verb: ClassVar[str] = "thin out"
-    tolerance: Annotated[Typed, Field(gt=0)]
+    tolerance: Annotated[AsThere, Field(gt=0)]
 
     def changed(self, channel: Channel, chosen: tuple[Key, ...], fps: float) -> tuple[Key, ...]:
         first, last = min(chosen, key=lambda k: k.frame), max(chosen, key=lambda k: k.frame)
@@ -203,7 +203,7 @@ class PasteKeys(Edit):
     do: Literal["paste-keys"] = "paste-keys"
     address: str
     keys: Annotated[tuple[Key, ...], Field(min_length=1, max_length=MOST_KEYS)]
-    frame: Typed
+    frame: InFrames
     how: Literal["among", "instead"] = "instead"
 
     def apply(self, scene: Scene) -> Scene:

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from lazzik.core.channel.combine import Combine
 from lazzik.core.channel.layer import Landing, Layer
-from lazzik.core.document import Label, Typed
+from lazzik.core.document import InFrames, Label
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.layers import BY_KIND
 from lazzik.core.scene.address import Address, Place, find, find_layer, title, write
@@ -38,9 +38,10 @@ class AddLayer(Edit):
         label = self.label or kind.title
         slug = free_slug(label, {layer.id for layer in place.channel.layers})
         seed = {"seed": float(len(place.channel.layers) + 1)} if "seed" in kind.model_fields else {}
-        first = kind.suited(landing(scene, place))
-        how = {"combine": self.combine} if self.combine else {}
-        layer = kind.model_validate({"kind": self.kind, "id": slug, "label": label} | first | seed | how)
+        where = landing(scene, place)
+        layer = kind.model_validate({"kind": self.kind, "id": slug, "label": label} | kind.suited(where) | seed)
+        if self.combine:
+            layer = layer.joined_by(self.combine, where)
         layer = _with_settings(scene, layer, self.settings, self.address)
         return write(scene, address, lambda channel: channel.replaced(layers=(*channel.layers, layer)))
 
@@ -49,7 +50,10 @@ class AddLayer(Edit):
 
 
 class ChangeLayer(Edit):
-    """Change what is no number about a layer. Only the fields that are given change."""
+    """Change what is no number about a layer. Only the fields that are given change.
+
+    Joining by multiply, a motion about nothing would take the value away: its offset becomes 1, its amplitude a share.
+    """
 
     do: Literal["change-layer"] = "change-layer"
     address: str
@@ -57,12 +61,12 @@ class ChangeLayer(Edit):
     muted: bool | None = None
     solo: bool | None = None
     combine: Combine | None = None
-    loop: Annotated[Typed, Field(gt=0)] | None = None
+    loop: Annotated[InFrames, Field(gt=0)] | None = None
     fit: bool | None = None
-    start: Typed | None = None
-    end: Typed | None = None
-    fade_in: Typed | None = None
-    fade_out: Typed | None = None
+    start: InFrames | None = None
+    end: InFrames | None = None
+    fade_in: InFrames | None = None
+    fade_out: InFrames | None = None
     settings: dict[str, str] = {}
     """The kind's own choices and texts: {'character': 'ridged'}."""
 
@@ -72,6 +76,8 @@ class ChangeLayer(Edit):
         given = {name: getattr(self, name) for name in self.model_fields_set - {"do", "address", "settings"}}
         window = {name: given.pop(name) for name in ("start", "end", "fade_in", "fade_out") if name in given}
         changes: dict[str, Any] = given
+        if combine := changes.pop("combine", None):
+            layer = layer.joined_by(combine, landing(scene, find(scene, address)))
         if "loop" in given and "fit" not in given:
             changes["fit"] = False  # a length of one's own no longer follows the range
         if window:

@@ -9,7 +9,7 @@ from pydantic import Field
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keying import key_at, merged
 from lazzik.core.channel.keys import Key
-from lazzik.core.document import Typed
+from lazzik.core.document import AsThere, InFrames, Typed
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.scene.address import Address, find, title, write
 from lazzik.core.scene.edits.base import Edit
@@ -22,7 +22,7 @@ class SetNumber(Edit):
 
     do: Literal["set"] = "set"
     address: str
-    value: Typed
+    value: AsThere
 
     def apply(self, scene: Scene) -> Scene:
         address = Address.parse(self.address)
@@ -44,8 +44,8 @@ class Nudge(Edit):
 
     do: Literal["nudge"] = "nudge"
     address: str
-    by: Typed
-    frame: Typed
+    by: AsThere
+    frame: InFrames
     key: bool = False
     snap: Annotated[Typed, Field(ge=0)] = 0.0
 

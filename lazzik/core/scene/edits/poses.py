@@ -8,7 +8,7 @@ from pydantic import Field
 
 from lazzik.core.channel.keying import key_at, merged
 from lazzik.core.channel.keys import Key
-from lazzik.core.document import Label, Name, Typed
+from lazzik.core.document import InFrames, Label, Name, Typed
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.scene.address import Address, find, title, write
 from lazzik.core.scene.edits.base import Edit
@@ -24,7 +24,7 @@ class SavePose(Edit):
     do: Literal["save-pose"] = "save-pose"
     label: Label
     addresses: Annotated[tuple[str, ...], Field(min_length=1, max_length=MOST_VALUES)]
-    frame: Typed
+    frame: InFrames
 
     def apply(self, scene: Scene) -> Scene:
         held = []
@@ -44,7 +44,7 @@ class PlacePose(Edit):
 
     do: Literal["place-pose"] = "place-pose"
     pose: Name
-    frame: Typed
+    frame: InFrames
     mix: Annotated[Typed, Field(ge=-1, le=2)] = 1.0
     other: Name | None = None
 

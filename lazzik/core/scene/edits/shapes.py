@@ -65,7 +65,7 @@ class ChangeDeformer(Edit):
         node, deformer = _deformer(scene, self.node, self.deformer)
         given = self.model_fields_set
         changes: dict[str, Any] = {name: getattr(self, name) for name in ("label", "muted", "mask") if name in given}
-        if self.mask is not None and self.mask.model_fields_set == {"kind"}:
+        if self.mask is not None and self.mask.model_fields_set <= {"kind", "asset", "label"}:
             changes["mask"] = _suited(scene, node, deformer, self.mask)
         choices = type(deformer).settings()
         for name, value in self.settings.items():
@@ -203,11 +203,13 @@ class TakeBackShape(Edit):
 
 def _suited(scene: Scene, node: Node, deformer: Deformer, mask: AnyMask) -> AnyMask:
     """A new mask with numbers that suit the part of the object that the deformer spans."""
-    low, high = extent(scene, node).along(deformer.axis)
+    size = extent(scene, node)
+    low, high = size.along(deformer.axis)
     start, end = max(base_value(deformer.start), low), min(base_value(deformer.end), high)
     if start >= end:
         return mask
-    return mask.replaced(**{name: float(f"{value:.3g}") for name, value in type(mask).suited(start, end).items()})
+    suited = type(mask).suited(start, end, size).items()
+    return mask.replaced(**{n: float(f"{value:.3g}") if isinstance(value, float) else value for n, value in suited})
 
 
 def _node(scene: Scene, slug: str) -> Node:

@@ -7,9 +7,8 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from lazzik.core.channel.channel import Channel
-from lazzik.core.channel.keying import scaled as scaled_key
-from lazzik.core.channel.layer import Layer, numbers_of
-from lazzik.core.document import Finite, Typed
+from lazzik.core.channel.layer import Layer
+from lazzik.core.document import Finite, InFrames
 from lazzik.core.layers import AnyLayer
 from lazzik.core.scene.address import Address, find, find_layer, title, write
 from lazzik.core.scene.edits.base import Edit, free_slug
@@ -41,7 +40,8 @@ class PutLayers(Edit):
             for reads in sorted(layer.references()):
                 find(scene, Address.parse(reads))
             slug = free_slug(layer.label, {item.id for item in stack})
-            stack.append(scaled(layer, factor).replaced(id=slug))
+            fitted = layer if factor == 1.0 or layer.combine == "multiply" else layer.scaled(factor)
+            stack.append(fitted.replaced(id=slug))
         return write(scene, address, lambda channel: channel.replaced(layers=tuple(stack)))
 
     def said(self, scene: Scene) -> str:
@@ -58,7 +58,7 @@ class SetLoop(Edit):
 
     do: Literal["loop"] = "loop"
     addresses: tuple[str, ...] = ()
-    frames: Annotated[Typed, Field(gt=0)] | None = None
+    frames: Annotated[InFrames, Field(gt=0)] | None = None
     fit: bool = False
 
     def apply(self, scene: Scene) -> Scene:
@@ -96,26 +96,6 @@ def refit(scene: Scene) -> Scene:
     """The scene with every loop that follows the range as long as the range is now."""
     length = float(scene.last - scene.first)
     return with_every_layer(scene, lambda layer: layer.replaced(loop=length) if _stale(layer, length) else layer)
-
-
-def scaled(layer: Layer, factor: float) -> Layer:
-    """The layer with all that is measured in the unit of the number below it made so many times larger."""
-    if factor == 1.0:
-        return layer
-    numbers = numbers_of(type(layer))
-    own = {name: times(getattr(layer, name), factor) for name, q in numbers.items() if q.unit.startswith("own")}
-    if "size" in numbers:
-        own["size"] = times(layer.size, factor)  # type: ignore[attr-defined]
-    return layer.replaced(**own) if own else layer
-
-
-def times(number: float | Channel, factor: float) -> float | Channel:
-    """A number with its base and its layers made so many times larger."""
-    if not isinstance(number, Channel):
-        return number * factor
-    keys = tuple(scaled_key(key, 0.0, 0.0, 1.0, factor) for key in number.keys)
-    layers = tuple(scaled(layer, factor) for layer in number.layers)
-    return number.replaced(value=number.value * factor, keys=keys, layers=layers)
 
 
 def _stale(layer: Layer, length: float) -> bool:

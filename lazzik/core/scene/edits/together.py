@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.scaling import moved_base, scaled_base
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.scene.address import Address, exists, find, write
 from lazzik.core.scene.edits.base import Edit
@@ -77,15 +78,14 @@ class Together(Edit):
         if self.how == "times" and was == 0:
             raise InvalidEdit("A number that is 0 can't be changed by times; add to it instead", edit.address)
 
-        def moved(value: float) -> float:
-            return value + edit.value - was if self.how == "add" else value * edit.value / was
-
         def change(channel: Channel) -> Channel:
-            keys = tuple(key.replaced(value=moved(key.value)) for key in channel.keys)
-            return channel.replaced(value=moved(channel.value), keys=keys)
+            if self.how == "times":
+                return scaled_base(channel, edit.value / was)
+            return moved_base(channel, edit.value - was)
 
         address = Address.parse(there)
         place = find(scene, address)
-        if not place.channel.keys and (problem := place.quantity.checked(moved(place.channel.value))):
-            raise InvalidEdit(f"{there} {problem}; it would become {moved(place.channel.value):g}", there)
+        becomes = change(place.channel).value
+        if not place.channel.keys and (problem := place.quantity.checked(becomes)):
+            raise InvalidEdit(f"{there} {problem}; it would become {becomes:g}", there)
         return write(scene, address, change)

@@ -40,7 +40,7 @@ export async function film(form, fields, sceneUrl) {
   const [width, height] = [whole(fields, "width", 16, 4096), whole(fields, "height", 16, 4096)];
   const blur = whole(fields, "blur", 1, 16);
   const per = blur === 1 ? 1 : blur * (360 / Number(fields.shutter)); // moments of a frame, of which the shutter sees `blur`
-  const news = await post(`${sceneUrl}/deliver/film`, { form: fields.form, count: last - first + 1, width, height, fps: Number(fps) });
+  const news = await post(`${sceneUrl}/deliver/film`, { form: fields.form, first, count: last - first + 1, width, height, fps: Number(fps) });
   let wanted = true;
   const over = follow(news, () => { wanted = false; });
 

@@ -23,7 +23,7 @@ const chooseFile = (accept) => new Promise((done) => {
 
 export function listenToForm(root, stage, frame) {
   const handles = stage && new Handles(stage, () => new Change());
-  let where = false;
+  let where = ""; // what the stage shades: "counts", "lift", or nothing
   const node = () => document.getElementById("form")?.dataset.node;
 
   root.addEventListener("click", async (event) => {
@@ -51,16 +51,16 @@ export function listenToForm(root, stage, frame) {
       if (what === "pick") {
         toast("Press the place on the object that it should turn about.");
         const point = await stage.pickPoint(node());
-        if (point) await commit([{ do: "set-pivot", node: node(), point }]);
+        if (point) await commit([{ do: "set-pivot", node: node(), point, stay: root.querySelector("[data-pivot]").dataset.stay }]);
       } else if (what === "picture") {
         const file = await chooseFile(".png,.jpg,.jpeg");
         if (!file) return;
-        const { asset } = await upload(file);
-        await commit([{ do: "change-deformer", node: shape.node, deformer: shape.deformer, mask: { kind: "picture", asset } }]);
+        const { asset, label } = await upload(file);
+        await commit([{ do: "change-deformer", node: shape.node, deformer: shape.deformer, mask: { kind: "picture", asset, label } }]);
       } else {
         const count = stage.nodes.get(shape.node)?.mesh?.geometry.attributes.position.count ?? 0;
         await send("paint", { node: shape.node, deformer: shape.deformer, weights: base64(new Float32Array(count)) });
-        where = true;
+        where = "counts";
         paint(true);
       }
     } catch (error) {
@@ -97,13 +97,17 @@ export function listenToForm(root, stage, frame) {
     }, { signal: stop.signal });
   });
 
+  const press = () => ["counts", "lift"].forEach((what) =>
+    document.querySelector(`[data-act=${what === "lift" ? "height" : "where"}]`)?.setAttribute("aria-pressed", where === what));
+
   async function shade() {
     if (!stage) return;
     const { shape } = facts;
     if (!where || !shape?.deformer) return stage.shade(null);
     try {
-      const { counts } = await packed(`${sceneUrl()}/counts?node=${shape.node}&deformer=${shape.deformer}&frame=${frame()}`);
-      stage.shade(shape.node, floats(counts));
+      const what = where === "lift" && shape.pushes ? "lift" : "counts";
+      const told = await packed(`${sceneUrl()}/counts?node=${shape.node}&deformer=${shape.deformer}&frame=${frame()}&what=${what}`);
+      stage.shade(Object.entries(told[what]).map(([id, values]) => [id, floats(values)]), what === "lift");
     } catch (error) {
       if (!(error instanceof Refused)) throw error;
       stage.shade(null);
@@ -116,12 +120,12 @@ export function listenToForm(root, stage, frame) {
       handles?.show(facts.shape);
       if (painting && !document.querySelector("[data-act=paint]")) paint(false);
       document.querySelector("[data-act=paint]")?.setAttribute("aria-pressed", painting);
-      document.querySelector("[data-act=where]")?.setAttribute("aria-pressed", where);
+      press();
       document.querySelector("[data-act=wires]")?.setAttribute("aria-pressed", Boolean(stage?.wires));
       return shade();
     },
-    toggleWhere() { where = !where; document.querySelector("[data-act=where]")?.setAttribute("aria-pressed", where); return shade(); },
-    togglePaint: () => { where = true; return paint(!painting); },
+    toggleWhere(what = "counts") { where = where === what ? "" : what; press(); return shade(); },
+    togglePaint: () => { where = "counts"; press(); return paint(!painting); },
     async permanent() {
       try { await send("permanent", { node: facts.shape.node, frame: frame() }); } catch (error) {
         if (!(error instanceof Refused)) throw error;

@@ -77,8 +77,9 @@ export class Handles {
 
   place() {
     if (!this.shape || !this.layer.childElementCount) return;
-    const on = (name) => this.toScreen(this.at(this.point(name).at)).slice(0, 2).join(" ");
-    this.layer.querySelector("path").setAttribute("d", `M${on("start")}L${on("end")}`);
+    // an open end has no handle: the axis is drawn for a metre from its place
+    const on = (name, far) => this.toScreen(this.at(this.point(name)?.at ?? [far, 0, 0])).slice(0, 2).join(" ");
+    this.layer.querySelector("path").setAttribute("d", `M${on("start", -1)}L${on("end", 1)}`);
     for (const dot of this.layer.querySelectorAll(".handle")) {
       const point = this.point(dot.dataset.handle);
       const [x, y, depth] = this.toScreen(this.at(point.at));

@@ -18,6 +18,14 @@ const row = (news) => {
   return item;
 };
 
+const details = (lines) => {
+  const all = document.createElement("details");
+  const list = document.createElement("ul");
+  for (const line of lines) list.append(Object.assign(document.createElement("li"), { textContent: line }));
+  all.append(Object.assign(document.createElement("summary"), { textContent: "Track by track" }), list);
+  return all;
+};
+
 function show(item, news) {
   item.dataset.state = news.state;
   item.querySelector("progress").value = news.share;
@@ -27,6 +35,7 @@ function show(item, news) {
   if (!news.file) return item.remove(); // whoever asked for it shows what came of it
   item.querySelector("progress").remove();
   item.querySelector("button").remove();
+  if (news.details?.length) item.append(details(news.details));
   if (news.state !== "done") return;
   const link = Object.assign(document.createElement("a"), { className: "btn btn-sm main-action", href: `/jobs/${news.id}/result`, textContent: "Download" });
   link.setAttribute("download", "");

@@ -18,7 +18,7 @@ const part = (range) => {
 
 export const paintSliders = () => document.querySelectorAll(".knob input[type=range]").forEach((range) => {
   const typed = range.closest(".knob").querySelector("input.num");
-  if (document.activeElement !== range) range.value = typed.value;
+  if (document.activeElement !== range) range.value = typed.value || range.closest(".knob").dataset.open || 0;
   part(range);
 });
 
@@ -40,11 +40,11 @@ function maskOf(value) {
 function typedEdit(knob, value, frame) {
   const { layer, field, setting, option, shape, deformer, choice } = knob.dataset;
   const node = document.getElementById("form")?.dataset.node;
-  if ("pivot" in knob.dataset) return value ? { do: "set-pivot", node, box: value } : null;
+  if ("pivot" in knob.dataset) return value ? { do: "set-pivot", node, box: value, stay: knob.dataset.stay } : null;
   if ("pivotAxis" in knob.dataset) {
     const point = [0, 0, 0];
     point[knob.dataset.pivotAxis] = Number(value) - Number(knob.querySelector("input").defaultValue);
-    return { do: "set-pivot", node, point };
+    return { do: "set-pivot", node, point, stay: knob.dataset.stay };
   }
   if (shape === "text" || shape === "font") return { do: "change-shape", node, fields: { [shape]: value } };
   if (shape) return { do: "change-shape", node, fields: { [shape]: /^(true|false)$/.test(value) ? value === "true" : Number(value) } };
@@ -55,6 +55,7 @@ function typedEdit(knob, value, frame) {
   if (field) return { do: "change-layer", address: layer, [field]: value.trim() === "" ? (field.startsWith("fade") ? 0 : null) : value };
   if (setting) return { do: "change-layer", address: layer, settings: { [setting]: value } };
   if (option) return { do: "change-layer", address: layer, [option]: value };
+  if ("open" in knob.dataset && value.trim() === "") value = knob.dataset.open;
   return numberEdit(knob, value, frame);
 }
 

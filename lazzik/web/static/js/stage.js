@@ -303,7 +303,7 @@ export class Stage {
       const away = point.fromBufferAttribute(position, i).distanceTo(at);
       if (away < reach) weights[i] = Math.min(1, Math.max(0, weights[i] + by * (1 - away / reach)));
     }
-    this.shade(id, weights);
+    this.shade([[id, weights]]);
   }
 
   // everything but one object, and what it holds, out of sight; or all again
@@ -357,28 +357,30 @@ export class Stage {
     for (const act of this.drawn) act();
   }
 
-  // shades on a surface, from paper (nothing) to pine (full), where something acts; null takes them off
-  shade(id, counts) {
-    if (this.shaded) {
-      this.shaded.removeFromParent();
-      this.shaded.material.dispose();
-      this.shaded = null;
+  // shades on surfaces, [id, values] each: from paper (nothing) to pine (full) where something acts, or with a sign,
+  // from brick (one way) over paper to pine (the other); null takes them off
+  shade(rows, signed = false) {
+    for (const shaded of this.shaded ?? []) {
+      shaded.removeFromParent();
+      shaded.material.dispose();
     }
-    const mesh = id && this.nodes.get(id)?.mesh;
-    this.counts = mesh ? counts : null;
-    if (mesh) {
-      const [none, full] = [ink("--paper"), ink("--pine")];
-      const colors = new Float32Array(counts.length * 3);
-      counts.forEach((count, i) => none.clone().lerp(full, Math.min(1, Math.max(0, Math.abs(count)))).toArray(colors, i * 3));
+    const found = (rows ?? []).map(([id, values]) => [this.nodes.get(id)?.mesh, values]).filter(([mesh]) => mesh);
+    this.counts = found.length === 1 && !signed ? found[0][1] : null;
+    const largest = signed ? Math.max(1e-9, ...found.map(([, values]) => values.reduce((most, value) => Math.max(most, Math.abs(value)), 0))) : 1;
+    const [none, full, below] = [ink("--paper"), ink("--pine"), ink("--brick")];
+    this.shaded = found.map(([mesh, values]) => {
+      const colors = new Float32Array(values.length * 3);
+      values.forEach((value, i) => none.clone().lerp(signed && value < 0 ? below : full, Math.min(1, Math.abs(value) / largest)).toArray(colors, i * 3));
       const geometry = new THREE.BufferGeometry();
       geometry.setAttribute("position", mesh.geometry.attributes.position);
       geometry.setAttribute("color", new THREE.BufferAttribute(colors, 3));
       geometry.setIndex(mesh.geometry.index);
-      this.shaded = new THREE.Mesh(geometry, new THREE.MeshBasicMaterial({ vertexColors: true, polygonOffset: true, polygonOffsetFactor: -1, polygonOffsetUnits: -1 }));
-      this.shaded.raycast = () => {};
-      this.shaded.frustumCulled = false;
-      mesh.add(this.shaded);
-    }
+      const shaded = new THREE.Mesh(geometry, new THREE.MeshBasicMaterial({ vertexColors: true, polygonOffset: true, polygonOffsetFactor: -1, polygonOffsetUnits: -1 }));
+      shaded.raycast = () => {};
+      shaded.frustumCulled = false;
+      mesh.add(shaded);
+      return shaded;
+    });
     this.invalidate();
   }
 }

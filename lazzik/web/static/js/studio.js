@@ -241,6 +241,7 @@ action("permanent", [], () => form.permanent(), "Make the shape of this frame pe
 action("paint", [], () => form.togglePaint(), "Paint where the open deformer acts");
 action("wires", ["X"], () => press("wires", stage?.toggleWires()), "See surfaces as wires");
 action("where", ["Z"], () => form.toggleWhere(), "Shade where the open deformer acts");
+action("height", [], () => form.toggleWhere("lift"), "Shade how far the open deformer pushes, up and down");
 action("why", ["W"], () => sheet("why", { at: facts.at }), "Why does it not show?");
 action("fit", ["F"], () => { wholeRange(); strata.fitValues(); }, "Fit the view to the range and all values");
 action("closer", ["+", "="], () => zoom(0.7, transport.frame), "Zoom the time in, about the playhead");

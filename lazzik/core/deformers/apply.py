@@ -1,0 +1,164 @@
+"""From points to points: one deformer over a block of moments, on its way in, counted, deformed, and out again.
+
+    carry to the owner's space → enter its coordinates → count → deform → leave → carry back
+
+A block is (moments, n, 3), or one moment where the points are the same at all of them. Points that do not count stay
+to the bit.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lazzik.core.deformers.base import TOWARD, Deformer, Moments
+from lazzik.core.deformers.fades import FADES, edge_fade
+from lazzik.core.deformers.placement import carry, enter, leave
+from lazzik.core.geometry.mesh import Mesh, directions_of
+from lazzik.core.types import Frames, Matrices, PointBlock, Samples, Shares
+
+
+@dataclass(frozen=True, eq=False)
+class Step:
+    """One deformer over a clock, ready to be applied."""
+
+    deformer: Deformer
+    numbers: dict[str, float | Samples]
+    frames: Frames
+    """The deformer's coordinates."""
+    plan: dict[str, NDArray[np.float64]]
+    there: Matrices | None
+    """From the object's space to that of the deformer's owner; None if they are the same."""
+    back: Matrices | None
+    masked: list[Shares] = field(default_factory=list)
+    """What the mask gave, where that is the same at every moment."""
+
+    @cached_property
+    def still(self) -> bool:
+        """Whether it does the same at every moment."""
+        driven = any(not isinstance(value, float | int) for value in self.numbers.values())
+        moved = self.there is not None and len(self.there) > 1
+        planned = any(len(values) > 1 and np.any(values != values[0]) for values in self.plan.values())
+        return not (driven or moved or planned or len(self.frames) > 1 or "born" in self.plan)
+
+    def numbers_over(self, places: slice, count: int) -> dict[str, Samples]:
+        """The numbers at some moments, (count,) each."""
+        return {
+            name: np.full(count, value) if isinstance(value, float | int) else np.ascontiguousarray(value[places])
+            for name, value in self.numbers.items()
+        }
+
+
+def apply(step: Step, points: PointBlock, rest: PointBlock, moments: Moments, mesh: Mesh) -> PointBlock:
+    """(moments, n, 3) the points that a deformer makes of a block; the block itself if it counts nowhere.
+
+    `rest` are the points at rest, on which masks are read; `mesh` is the object's, for its faces.
+    """
+    own, inside, counts = _counted(step, points, rest, moments)
+    if not counts.any():
+        return points
+    deformer, size = step.deformer, len(inside)
+    numbers = step.numbers_over(moments.places, size)
+    if not deformer.pushes:
+        out = _out(step, deformer.shaped(inside, counts, numbers, moments), moments.places)
+    else:
+        lift = counts * deformer.lifted(inside, numbers, moments)
+        toward = deformer.toward  # type: ignore[attr-defined]
+        if toward == "normals":
+            out = np.stack([p + up[:, None] * directions_of(p, mesh) for p, up in zip(own, lift, strict=True)])
+        else:
+            inside[..., TOWARD[toward]] += lift
+            out = _out(step, inside, moments.places)
+    if step.back is not None:
+        out = _carried(out, step.back, moments.places)
+    untouched = counts == 0.0
+    if untouched.any():
+        out[untouched] = np.broadcast_to(points, out.shape)[untouched]
+    return out
+
+
+def counts_of(step: Step, points: PointBlock, rest: PointBlock, moments: Moments) -> Shares:
+    """(moments, n) how much a deformer counts for each point: weight · edge fade · mask."""
+    _, inside, counts = _counted(step, points, rest, moments)
+    if step.deformer.fades_itself and step.deformer.fade != "none":
+        numbers = step.numbers_over(moments.places, len(inside))
+        counts = counts * _faded(step.deformer, inside, numbers, np.ones(len(inside)))
+    return counts
+
+
+def lift_of(step: Step, points: PointBlock, rest: PointBlock, moments: Moments) -> Shares:
+    """(moments, n) metres, with their sign, by which a deformer that pushes moves each point."""
+    _, inside, counts = _counted(step, points, rest, moments)
+    return counts * step.deformer.lifted(inside, step.numbers_over(moments.places, len(inside)), moments)
+
+
+def _counted(
+    step: Step, points: PointBlock, rest: PointBlock, moments: Moments
+) -> tuple[PointBlock, PointBlock, Shares]:
+    """The points in the owner's space and in the deformer's coordinates, and how much each counts."""
+    size = max(len(points), 1 if step.still else len(moments.frames))
+    own = points if len(points) == size else np.repeat(points, size, axis=0)
+    if step.there is not None:
+        own = _carried(own, step.there, moments.places)
+    inside = _in(step, own, moments.places)
+    numbers = step.numbers_over(moments.places, size)
+    deformer = step.deformer
+    if deformer.fade == "none" or deformer.fades_itself:
+        counts = np.repeat(numbers["weight"][:, None], inside.shape[1], axis=1)
+    else:
+        counts = _faded(deformer, inside, numbers, numbers["weight"])
+    if deformer.mask is not None:
+        counts = counts * _masked(step, rest, size, moments)
+    return own, inside, counts
+
+
+def _faded(deformer: Deformer, inside: PointBlock, numbers: dict[str, Samples], weight: Samples) -> Shares:
+    counts = np.empty(inside.shape[:2])
+    fade, reach = FADES.index(deformer.fade), numbers["fade_length"]
+    edge_fade(inside, numbers["start"], numbers["end"], reach, fade, weight, counts)
+    return counts
+
+
+def _masked(step: Step, rest: PointBlock, size: int, moments: Moments) -> Shares:
+    """(moments or 1, n) what the mask gives, kept where it is the same at every moment."""
+    if step.masked:
+        return step.masked[0]
+    mask, places = step.deformer.mask, moments.places
+    assert mask is not None
+    driven = any(not isinstance(v, float | int) for name, v in step.numbers.items() if name.startswith("mask."))
+    moved = (step.there is not None and len(step.there) > 1) or len(step.frames) > 1
+    count = size if driven or moved else len(rest)
+    own = rest if len(rest) == count else np.repeat(rest, count, axis=0)
+    if step.there is not None:
+        own = _carried(own, step.there, places)
+    numbers = step.numbers_over(places, count)
+    at = {name.removeprefix("mask."): v for name, v in numbers.items() if name.startswith("mask.")}
+    found = mask.at(_in(step, own, places), at, step.deformer.axis)
+    if count == 1 and not (driven or moved):
+        step.masked.append(found)
+    return found
+
+
+def _of(arrays: NDArray[np.float64], places: slice) -> NDArray[np.float64]:
+    return np.ascontiguousarray(arrays[places]) if len(arrays) > 1 else arrays
+
+
+def _carried(points: PointBlock, matrices: Matrices, places: slice) -> PointBlock:
+    out = np.empty(points.shape)
+    carry(points, _of(matrices, places), out)
+    return out
+
+
+def _in(step: Step, points: PointBlock, places: slice) -> PointBlock:
+    out = np.empty(points.shape)
+    enter(points, _of(step.frames, places), out)
+    return out
+
+
+def _out(step: Step, inside: PointBlock, places: slice) -> PointBlock:
+    out = np.empty(inside.shape)
+    leave(np.ascontiguousarray(inside), _of(step.frames, places), out)
+    return out

@@ -1,0 +1,46 @@
+"""How a deformer fades along its axis, toward the ends of its span or away from its middle."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+
+from lazzik.core.kernels import kernel
+from lazzik.core.types import PointBlock, Samples, Shares
+
+Fade = Literal["none", "start", "end", "both", "middle"]
+FADES: tuple[Fade, ...] = ("none", "start", "end", "both", "middle")
+
+
+@kernel("void(float64[:, :, ::1], float64[::1], float64[::1], float64[::1], int64, float64[::1], float64[:, ::1])")
+def edge_fade(
+    inside: PointBlock, start: Samples, end: Samples, length: Samples, fade: int, weight: Samples, counts: Shares
+) -> None:
+    """Fill `counts` (moments, n) with weight · fade(u). `fade` is a place in FADES; smoothstep over `length` from the
+    edge. start, end, length, weight (moments,).
+
+    start: nothing at the start of the span. end: nothing at its end. both. middle: nothing in the middle.
+    """
+    for k in range(inside.shape[0]):
+        low, high, reach = start[k], end[k], length[k]
+        middle = 0.5 * (low + high)
+        for i in range(inside.shape[1]):
+            u = min(max(inside[k, i, 0], low), high)
+            m = weight[k]
+            if fade == 1 or fade == 3:
+                s = min(1.0, (u - low) / reach) if reach > 0.0 else 1.0
+                m *= s * s * (3.0 - 2.0 * s)
+            if fade == 2 or fade == 3:
+                s = min(1.0, (high - u) / reach) if reach > 0.0 else 1.0
+                m *= s * s * (3.0 - 2.0 * s)
+            if fade == 4:
+                s = min(1.0, abs(u - middle) / reach) if reach > 0.0 else 1.0
+                m *= s * s * (3.0 - 2.0 * s)
+            counts[k, i] = m
+
+
+def smoothstep(u: Samples) -> Samples:
+    """3u² − 2u³ of u clamped to [0, 1]."""
+    u = np.clip(u, 0.0, 1.0)
+    return u * u * (3.0 - 2.0 * u)

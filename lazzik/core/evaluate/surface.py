@@ -1,0 +1,158 @@
+"""An object's surface over a clock, asked for in blocks of moments, so that nothing large is held."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lazzik.core.channel.layer import numbers_of
+from lazzik.core.clock import Clock
+from lazzik.core.deformers.apply import Step, apply, counts_of, lift_of
+from lazzik.core.deformers.base import Moments
+from lazzik.core.evaluate.evaluator import value_of
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.shapes import acting
+from lazzik.core.evaluate.surface_plan import step_of, targets_of
+from lazzik.core.geometry.mesh import Mesh, normals_of
+from lazzik.core.scene.node import Node
+from lazzik.core.scene.scene import Scene
+from lazzik.core.types import PointBlock, Points, Samples, Shares
+
+BLOCK = 2**14
+"""Points of all moments in a block: what a processor keeps at hand."""
+
+
+@dataclass(frozen=True, eq=False)
+class Surface:
+    """An object's surface over a clock."""
+
+    rest: Mesh
+    """At the bases of its sizes."""
+    clock: Clock
+    sizes: dict[str, Samples]
+    """The sizes that change; (frames,) each."""
+    node: Node
+    steps: tuple[Step, ...]
+    targets: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
+    """(targets, n, 3) offsets, and (frames, targets) weights, of a baked shape."""
+
+    @cached_property
+    def still(self) -> bool:
+        """Whether every moment has the same points."""
+        return not self.sizes and self.targets is None and all(step.still for step in self.steps)
+
+    def blocks(self, first: int = 0, last: int | None = None) -> Iterator[PointBlock]:
+        """The points from one moment up to another, a block of moments after the other; one moment if it is still."""
+        end = len(self.clock.frames) if last is None else last
+        if self.still:
+            yield self.block(slice(first, first + 1))
+            return
+        size = max(1, BLOCK // max(1, len(self.rest.points)))
+        for start in range(first, end, size):
+            places = slice(start, min(start + size, end))
+            block = self.block(places)
+            yield block if len(block) == places.stop - start else np.repeat(block, places.stop - start, axis=0)
+
+    def each(self, first: int = 0, last: int | None = None) -> Iterator[tuple[int, Points]]:
+        """(moment, its points) from one moment up to another, worked out by blocks."""
+        index = first
+        for block in self.blocks(first, last):
+            for points in block:
+                yield index, points
+                index += 1
+
+    def block(self, places: slice, until: int | None = None) -> PointBlock:
+        """(moments or 1, n, 3) the points at some moments, as the first so many steps leave them (all, if None)."""
+        rest = points = self._rest(places)
+        moments = self._moments(places)
+        for step in self.steps[:until]:
+            points = apply(step, points, rest, self._of(step, moments), self.rest)
+        return points
+
+    def points(self, index: int) -> Points:
+        """(n, 3) the points at a moment."""
+        return self.points_until(len(self.steps), index)
+
+    def points_until(self, place: int, index: int) -> Points:
+        """(n, 3) the points at a moment, as the first so many steps leave them."""
+        if not place and not self.sizes and self.targets is None:
+            return self.rest.points
+        return np.asarray(self.block(slice(index, index + 1), place)[0])
+
+    def normals(self, points: Points) -> Points:
+        """(n, 3) the normals that the surface has with these points."""
+        if points is self.rest.points or np.array_equal(points, self.rest.points):
+            return self.rest.normals
+        return normals_of(points, self.rest.triangles, self.rest.welds)
+
+    def rest_at(self, index: int) -> Points:
+        """(n, 3) the points without deformers at a moment: at rest, and by the weights of shape targets."""
+        return np.asarray(self._rest(slice(index, index + 1))[0])
+
+    def rest_plain(self, index: int) -> Points:
+        """(n, 3) the points of the sizes alone at a moment."""
+        if not self.sizes or self.node.shape is None:
+            return self.rest.points
+        now = {name: float(values[index]) for name, values in self.sizes.items()}
+        return self.node.shape.mesh(self.node.shape.nominal() | now).points
+
+    def counts(self, place: int, index: int) -> Samples:
+        """(n,) how much the deformer of one step counts for each point at a moment: weight · edge fade · mask."""
+        return self._at_step(place, index, counts_of)
+
+    def lift(self, place: int, index: int) -> Samples:
+        """(n,) metres, with their sign, by which the deformer of one step pushes each point at a moment."""
+        return self._at_step(place, index, lift_of)
+
+    def _at_step(self, place: int, index: int, ask: Callable[..., Shares]) -> Samples:
+        places = slice(index, index + 1)
+        step = self.steps[place]
+        moments = self._of(step, self._moments(places))
+        return np.asarray(ask(step, self.block(places, place), self._rest(places), moments)[0])
+
+    def _rest(self, places: slice) -> PointBlock:
+        """(moments or 1, n, 3) the points without deformers."""
+        if not self.sizes:
+            plain = self.rest.points[None]
+        else:
+            plain = np.stack([self.rest_plain(i) for i in range(places.start, places.stop)])
+        if self.targets is None:
+            return plain
+        offsets, weights = self.targets
+        used = np.flatnonzero(weights[places].any(axis=0))
+        return np.asarray(plain + np.tensordot(weights[places][:, used], offsets[used], 1))
+
+    def _moments(self, places: slice) -> Moments:
+        frames = self.clock.frames[places]
+        return Moments({}, places, self.clock.elapsed[places] / self.clock.fps, frames, self.clock.fps)
+
+    def _of(self, step: Step, moments: Moments) -> Moments:
+        """The moments with what a step planned for them; the first alone for one that does the same at all."""
+        if step.still:
+            one = slice(moments.places.start, moments.places.start + 1)
+            return Moments(step.plan, one, moments.seconds[:1], moments.frames[:1], moments.fps)
+        return replace(moments, plan=step.plan)
+
+
+def surface_of(scene: Scene, node: Node, clock: Clock, scope: Scope, *, own: bool = False) -> Surface:
+    """An object's surface over a clock; it must have a shape. `own` leaves out the deformers of objects above it.
+
+    Raises UnknownAddress, BadFormula, UnknownAsset.
+    """
+    assert node.shape is not None
+    sizes = {}
+    for name in numbers_of(type(node.shape)):
+        value = value_of(node.shape, name, clock, scope)
+        if not isinstance(value, float | int):
+            sizes[name] = value
+    steps = tuple(
+        step_of(scene, node, owner, deformer, clock, scope)
+        for owner, deformer in acting(scene, node)
+        if owner is node or not own
+    )
+    rest = node.shape.mesh()
+    return Surface(rest, clock, sizes, node, steps, targets_of(node, len(rest.points), clock, scope))

@@ -1,0 +1,124 @@
+"""What has to be known before a surface is worked out: numbers, coordinates and matrices of all moments.
+
+An object's own deformers work in its space, those of the objects above it in theirs. All of that is small, whatever the
+mesh; the points come after it, a block of moments at a time (surface.py).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lazzik.core.channel.layer import numbers_of
+from lazzik.core.clock import Clock
+from lazzik.core.deformers.apply import Step
+from lazzik.core.deformers.base import Deformer
+from lazzik.core.deformers.placement import frames_of
+from lazzik.core.document import Frozen
+from lazzik.core.evaluate.evaluator import constant, number_on, value_of
+from lazzik.core.evaluate.jumps import jumps_of
+from lazzik.core.evaluate.paths import world
+from lazzik.core.evaluate.poses import moves
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.geometry.assets import frames_asset, targets_asset
+from lazzik.core.scene.node import Node
+from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.targets import ShapeFrames
+from lazzik.core.types import Frames, Samples
+
+
+def step_of(scene: Scene, node: Node, owner: Node, deformer: Deformer, clock: Clock, scope: Scope) -> Step:
+    """A deformer of an object, or of one above it, over a clock."""
+    numbers: dict[str, float | Samples] = {}
+    for path, _ in deformer.stored():
+        part, _, name = path.rpartition(".")
+        holder: Frozen = getattr(deformer, part) if part else deformer
+        numbers[path] = value_of(holder, name, clock, scope)
+    frames = _frames(scene, owner, deformer, clock, scope)
+    plan = deformer.plan(_Tracks(scene, owner, deformer, clock, scope))
+    if plan:
+        plan = plan | {"frames": frames}
+    there = back = None
+    if owner is not node:
+        moving = any(moves(part) for part in _between(scene, node, owner))
+        around = clock if moving else clock.at(clock.frames[:1])
+        there = np.asarray(np.linalg.solve(world(scene, owner, around, scope), world(scene, node, around, scope)))
+        back = np.asarray(np.linalg.inv(there))
+    return Step(deformer, numbers, frames, plan, there, back)
+
+
+def _frames(scene: Scene, owner: Node, deformer: Deformer, clock: Clock, scope: Scope) -> Frames:
+    names = ("x", "y", "z", "turn_x", "turn_y", "turn_z")
+    values = [value_of(deformer.placement, name, clock, scope) for name in names]
+    driven = any(not isinstance(value, float | int) for value in values)
+    other = scene.by_id.get(deformer.placement.of or "")
+    count = len(clock.frames) if driven or other is not None else 1
+    places = np.stack([np.broadcast_to(np.asarray(value, dtype=float), count) for value in values], 1)
+    if other is not None:
+        away = np.linalg.solve(world(scene, owner, clock, scope), world(scene, other, clock, scope))
+        places = places + np.concatenate([away[:, :3, 3], np.zeros((count, 3))], 1)
+    return frames_of(places[:, :3], places[:, 3:], deformer.axis)
+
+
+def _between(scene: Scene, node: Node, owner: Node) -> Iterator[Node]:
+    here = node
+    while here is not owner:
+        yield here
+        here = scene.by_id[here.parent]  # type: ignore[index]
+
+
+def targets_of(
+    node: Node, count: int, clock: Clock, scope: Scope
+) -> tuple[NDArray[np.float64], NDArray[np.float64]] | None:
+    """The shape targets of an object; None if it has none, or if they were made for another mesh."""
+    if node.targets is None:
+        return None
+    if isinstance(node.targets, ShapeFrames):
+        return _frames_baked(node.targets, count, clock)
+    offsets, _ = targets_asset(node.targets.asset)
+    if offsets.shape[:2] != (len(node.targets.rows), count):
+        return None
+    weights = np.empty((len(clock.frames), len(offsets)))
+    for k, row in enumerate(node.targets.rows):
+        weights[:, k] = number_on(row.weight, clock, scope)
+    return offsets, weights
+
+
+def _frames_baked(
+    baked: ShapeFrames, count: int, clock: Clock
+) -> tuple[NDArray[np.float64], NDArray[np.float64]] | None:
+    """Points per frame as targets, each of which counts at its own frame and fades straight to the next."""
+    offsets = frames_asset(baked.asset)
+    if offsets.shape[:2] != (baked.last - baked.first + 1, count):
+        return None
+    places = np.clip(clock.frames, baked.first, baked.last) - baked.first
+    return offsets, np.maximum(0.0, 1.0 - np.abs(places[:, None] - np.arange(len(offsets))))
+
+
+@dataclass(frozen=True, eq=False)
+class _Tracks:
+    """What a deformer may ask for (the protocol `Tracks`)."""
+
+    scene: Scene
+    owner: Node
+    deformer: Deformer
+    clock: Clock
+    scope: Scope
+
+    def number(self, name: str, clock: Clock | None = None) -> float | Samples:
+        return value_of(self.deformer, name, clock or self.clock, self.scope)
+
+    def constant(self, name: str) -> float | None:
+        return constant(getattr(self.deformer, name), numbers_of(type(self.deformer))[name])
+
+    def jumps(self, names: tuple[str, ...], first: float, last: float) -> Samples:
+        return jumps_of((getattr(self.deformer, name) for name in names), first, last, self.clock.fps, self.scope)
+
+    def world(self, clock: Clock) -> NDArray[np.float64]:
+        return world(self.scene, self.owner, clock, self.scope)
+
+    def frames(self, clock: Clock) -> Frames:
+        return _frames(self.scene, self.owner, self.deformer, clock, self.scope)
