@@ -28,9 +28,14 @@ def patch_between(old: Scene, new: Scene) -> list[Operation]:
 
 def patched(document: dict[str, Any], patches: list[str], version: int = VERSION) -> Scene:
     """The scene that a snapshot of a version of the document becomes by patches, each a JSON text, in order."""
+    return read_scene(json.dumps(replayed(document, patches) | {"version": version}))
+
+
+def replayed(document: dict[str, Any], patches: list[str]) -> dict[str, Any]:
+    """A document after patches, each a JSON text, in order. It is changed in place."""
     for text in patches:
         document = jsonpatch.apply_patch(document, json.loads(text), in_place=True)
-    return read_scene(json.dumps(document | {"version": version}))
+    return document
 
 
 def _fields(old: Frozen, new: Frozen, path: str, operations: list[Operation]) -> None:

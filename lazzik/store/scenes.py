@@ -4,31 +4,31 @@ from __future__ import annotations
 
 import json
 import secrets
-from collections import OrderedDict
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import datetime
-from threading import Lock
+from pathlib import Path
+from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from lazzik.core.errors import LazzikError
 from lazzik.core.geometry.assets import held_content, let_go, name_of
+from lazzik.core.progress import UNHEARD, Progress
+from lazzik.core.scene.change import carried
 from lazzik.core.scene.edits import Edit, applied
 from lazzik.core.scene.held import assets_of
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import VERSION, Scene
 from lazzik.core.scene.text import scene_json
 from lazzik.store.database import Database
-from lazzik.store.patches import patch_between, patched
-from lazzik.store.tables import AssetRow, RevisionRow, SceneRow, now
+from lazzik.store.patches import patch_between, patched, replayed
+from lazzik.store.states import States
+from lazzik.store.tables import AssetRow, CardRow, RevisionRow, SceneRow, now
 
 SNAPSHOT_EVERY = 32
 """Revisions from one whole copy to the next."""
-
-KEPT = 64
-"""States held in memory, the least recently used forgotten first."""
 
 
 class NoScene(LazzikError, LookupError):
@@ -75,6 +75,10 @@ class Entry:
     name: str
     revision: int
     changed: datetime
+    card: dict[str, Any] | None
+    """What is shown of it; None if that was never worked out."""
+    card_is_fresh: bool
+    """Whether the card is of this revision."""
 
 
 class SceneStore:
@@ -82,28 +86,47 @@ class SceneStore:
 
     def __init__(self, database: Database) -> None:
         self._database = database
-        self._states: OrderedDict[tuple[str, int], Scene] = OrderedDict()
+        self._states = States()
         self._present: dict[str, int] = {}
         """A revision of each scene that is known to be written in the present version of the document."""
-        self._lock = Lock()
+        self.snapshot_due: Callable[[str, int], None] = self.write_snapshot
+        """Hears of revisions whose whole copy is to be written. Nobody waits for it: it only shortens later reading."""
+
+    @property
+    def folder(self) -> Path:
+        """Where the database lies."""
+        return self._database.folder
 
     def entries(self) -> list[Entry]:
         """All scenes, the last changed first."""
         with self._database.reading() as session:
-            rows = session.scalars(select(SceneRow).order_by(SceneRow.changed.desc(), SceneRow.id))
-            return [Entry(row.id, row.name, row.head, row.changed) for row in rows]
+            return [_entry(*row) for row in session.execute(_WITH_CARDS)]
+
+    def entry(self, scene_id: str) -> Entry:
+        """One of them. Raises NoScene."""
+        with self._database.reading() as session:
+            row = session.execute(_WITH_CARDS.where(SceneRow.id == scene_id)).first()
+        if row is None:
+            raise _no_scene(scene_id)
+        return _entry(*row)
+
+    def keep_card(self, scene_id: str, revision: int, card: dict[str, Any]) -> None:
+        """Keep what is shown of a scene in the list."""
+        with self._database.writing() as session:
+            if session.get(SceneRow, scene_id) is not None:
+                session.merge(CardRow(scene=scene_id, revision=revision, content=json.dumps(card)))
 
     def create(self, scene: Scene, label: str) -> State:
         """Store a new scene."""
         scene_id = secrets.token_hex(6)
+        text = json.dumps(scene_json(scene))
         with self._database.writing() as session:
             stored = _keep_assets(session, scene.nodes)
             session.add(SceneRow(id=scene_id, name=scene.name, head=0))
             session.flush()
-            text = json.dumps(scene_json(scene))
             session.add(RevisionRow(scene=scene_id, number=0, parent=None, label=label, snapshot=text))
         _stored(stored)
-        self._keep(scene_id, 0, scene)
+        self._states.keep(scene_id, 0, scene, document=len(text))
         return State(scene_id, 0, scene, None, None)
 
     def put_asset(self, content: bytes) -> str:
@@ -124,104 +147,157 @@ class SceneStore:
         """Forget a scene with its history. Raises NoScene."""
         with self._database.writing() as session:
             session.delete(_row(session, scene_id))
+        self._states.forget(scene_id)
 
     def open(self, scene_id: str) -> State:
         """A scene at its head. Raises NoScene."""
         with self._database.reading() as session:
-            return self._state(session, _row(session, scene_id))
+            head = _row(session, scene_id).head
+        return self._state(scene_id, head)
+
+    def current(self, scene_id: str, revision: int) -> State:
+        """A scene at a revision that is its head. Raises NoScene, StaleEdit."""
+        with self._database.reading() as session:
+            _current(session, scene_id, revision)
+        return self._state(scene_id, revision)
 
     def at(self, scene_id: str, revision: int) -> Scene:
-        """A scene as it was at a revision. Raises NoScene."""
-        with self._database.reading() as session:
-            return self._scene(session, scene_id, revision)
+        """A scene as it was at a revision: from memory, or the nearest whole copy before it and the patches since.
 
-    def edit(self, scene_id: str, revision: int, edits: list[Edit]) -> State:
+        Raises NoScene.
+        """
+        kept = self._states.get(scene_id, revision)
+        if kept is not None:
+            return kept
+        snapshot, patches, version = self._stored_as(scene_id, revision)
+        scene = patched(json.loads(snapshot), patches, version)
+        self._states.keep(scene_id, revision, scene, document=len(snapshot) + sum(map(len, patches)))
+        return scene
+
+    def edit(self, scene_id: str, revision: int, edits: list[Edit], progress: Progress = UNHEARD) -> State:
         """Apply edits to the head and store the outcome; all or none.
 
+        All is worked out before the right to write is asked for, so that however long it takes, nobody waits for it.
         Raises NoScene, StaleEdit if `revision` is not the head, and whatever the edits raise.
         """
+        with self._database.reading() as session:
+            _current(session, scene_id, revision)
+        before = self.at(scene_id, revision)
+        return self.store(scene_id, revision, applied(before, edits, progress), label_of(before, edits))
+
+    def land(self, scene_id: str, revision: int, after: Scene, label: str) -> State:
+        """Store what long work made of a revision, also if the head has moved since: as long as nothing that it read is
+        another by now. Raises NoScene, Overtaken."""
+        before = self.at(scene_id, revision)
+        while True:
+            head = self.open(scene_id)
+            try:
+                return self.store(scene_id, head.revision, carried(before, after, head.scene), label)
+            except StaleEdit:  # it moved once more
+                continue
+
+    def store(self, scene_id: str, revision: int, after: Scene, label: str) -> State:
+        """Store what became of a revision, if it is still the head. Raises NoScene, StaleEdit."""
+        before = self.at(scene_id, revision)
+        patch = json.dumps(patch_between(before, after))
+        changed = [node for node in after.nodes if before.by_id.get(node.id) is not node]
+        # no patch leads from a document of an earlier version
+        whole = None if self._is_present(scene_id, revision) else json.dumps(scene_json(after))
+        label = label[:400]
         with self._database.writing() as session:
             row = _current(session, scene_id, revision)
-            before = self._scene(session, scene_id, row.head)
-            label = edits[0].said(before) if len(edits) == 1 else f"{edits[0].said(before)} and {len(edits) - 1} more"
-            after = applied(before, edits)
-            stored = _keep_assets(session, [node for node in after.nodes if before.by_id.get(node.id) is not node])
-            known = self._present.get(scene_id) == row.head
-            earlier = not known and _revision(session, scene_id, row.head).version != VERSION
+            stored = _keep_assets(session, changed)
             number = 1 + (session.scalar(select(func.max(RevisionRow.number)).filter_by(scene=scene_id)) or 0)
             session.add(
-                RevisionRow(
-                    scene=scene_id,
-                    number=number,
-                    parent=row.head,
-                    label=label[:400],
-                    patch=json.dumps(patch_between(before, after)),
-                    # no patch leads from a document of an earlier version
-                    snapshot=json.dumps(scene_json(after)) if earlier or number % SNAPSHOT_EVERY == 0 else None,
-                )
+                RevisionRow(scene=scene_id, number=number, parent=revision, label=label, patch=patch, snapshot=whole)
             )
             row.head, row.name, row.changed = number, after.name, now()
         _stored(stored)
-        self._keep(scene_id, number, after)
+        self._states.keep(scene_id, number, after, change=len(patch))
         self._present[scene_id] = number
+        if whole is None and number % SNAPSHOT_EVERY == 0:
+            self.snapshot_due(scene_id, number)
         return State(scene_id, number, after, label, None)
+
+    def write_snapshot(self, scene_id: str, number: int) -> None:
+        """Write the whole copy of a revision. It is put together from JSON alone: no scene is read for it."""
+        snapshot, patches, _ = self._stored_as(scene_id, number)
+        text = json.dumps(replayed(json.loads(snapshot), patches))
+        with self._database.writing() as session:
+            session.execute(
+                update(RevisionRow)
+                .filter_by(scene=scene_id, number=number)
+                .where(RevisionRow.snapshot.is_(None))
+                .values(snapshot=text)
+            )
 
     def undo(self, scene_id: str, revision: int) -> State:
         """Step back to the revision that the head was made from."""
-        with self._database.writing() as session:
+        with self._database.reading() as session:
             row = _current(session, scene_id, revision)
             parent = _revision(session, scene_id, row.head).parent
-            if parent is None:
-                raise NothingThere("There is nothing to undo.")
-            return self._moved(session, row, parent)
+        if parent is None:
+            raise NothingThere("There is nothing to undo.")
+        return self._move(scene_id, revision, parent)
 
     def redo(self, scene_id: str, revision: int) -> State:
         """Step forward to the newest revision made from the head."""
-        with self._database.writing() as session:
+        with self._database.reading() as session:
             row = _current(session, scene_id, revision)
             child = _newest_child(session, scene_id, row.head)
-            if child is None:
-                raise NothingThere("There is nothing to redo.")
-            return self._moved(session, row, child.number)
+        if child is None:
+            raise NothingThere("There is nothing to redo.")
+        return self._move(scene_id, revision, child.number)
 
-    def _moved(self, session: Session, row: SceneRow, head: int) -> State:
-        row.head, row.changed = head, now()
-        state = self._state(session, row)
-        row.name = state.scene.name
+    def _move(self, scene_id: str, revision: int, head: int) -> State:
+        """Let another revision be the head, if `revision` still is."""
+        state = self._state(scene_id, head)
+        with self._database.writing() as session:
+            row = _current(session, scene_id, revision)
+            row.head, row.name, row.changed = head, state.scene.name, now()
         return state
 
-    def _state(self, session: Session, row: SceneRow) -> State:
-        here = _revision(session, row.id, row.head)
-        child = _newest_child(session, row.id, row.head)
-        return State(
-            row.id,
-            row.head,
-            self._scene(session, row.id, row.head),
-            here.label if here.parent is not None else None,
-            child.label if child else None,
-        )
+    def _state(self, scene_id: str, number: int) -> State:
+        with self._database.reading() as session:
+            here = _revision(session, scene_id, number)
+            child = _newest_child(session, scene_id, number)
+        undo = here.label if here.parent is not None else None
+        return State(scene_id, number, self.at(scene_id, number), undo, child.label if child else None)
 
-    def _scene(self, session: Session, scene_id: str, number: int) -> Scene:
-        """The document of a revision: from memory, or the nearest snapshot before it and the patches since."""
-        with self._lock:
-            kept = self._states.get((scene_id, number))
-            if kept is not None:
-                self._states.move_to_end((scene_id, number))
-                return kept
+    def _stored_as(self, scene_id: str, number: int) -> tuple[str, list[str], int]:
+        """The nearest whole copy at or before a revision, the patches that lead on from it, and their version."""
         patches: list[str] = []
-        row = _revision(session, scene_id, number)
-        while row.snapshot is None:
-            patches.append(row.patch or "[]")
-            row = _revision(session, scene_id, row.parent if row.parent is not None else -1)
-        scene = patched(json.loads(row.snapshot), patches[::-1], row.version)
-        self._keep(scene_id, number, scene)
-        return scene
+        with self._database.reading() as session:
+            row = _revision(session, scene_id, number)
+            while row.snapshot is None:
+                patches.append(row.patch or "[]")
+                row = _revision(session, scene_id, row.parent if row.parent is not None else -1)
+            return row.snapshot, patches[::-1], row.version
 
-    def _keep(self, scene_id: str, number: int, scene: Scene) -> None:
-        with self._lock:
-            self._states[scene_id, number] = scene
-            while len(self._states) > KEPT:
-                self._states.popitem(last=False)
+    def _is_present(self, scene_id: str, revision: int) -> bool:
+        """Whether a revision is written in the present version of the document."""
+        if self._present.get(scene_id) == revision:
+            return True
+        with self._database.reading() as session:
+            return _revision(session, scene_id, revision).version == VERSION
+
+
+_WITH_CARDS = (
+    select(SceneRow, CardRow)
+    .outerjoin(CardRow, CardRow.scene == SceneRow.id)
+    .order_by(SceneRow.changed.desc(), SceneRow.id)
+)
+
+
+def _entry(row: SceneRow, card: CardRow | None) -> Entry:
+    content = json.loads(card.content) if card else None
+    return Entry(row.id, row.name, row.head, row.changed, content, card is not None and card.revision == row.head)
+
+
+def label_of(scene: Scene, edits: list[Edit]) -> str:
+    """What edits do, for the undo button. `scene` is the one before them."""
+    first = edits[0].said(scene)
+    return first if len(edits) == 1 else f"{first} and {len(edits) - 1} more"
 
 
 def _keep_assets(session: Session, nodes: Iterable[Node]) -> list[str]:
@@ -245,8 +321,12 @@ def _stored(names: list[str]) -> None:
 def _row(session: Session, scene_id: str) -> SceneRow:
     row = session.get(SceneRow, scene_id)
     if row is None:
-        raise NoScene("There is no such scene; it may have been removed.", scene_id[:40])
+        raise _no_scene(scene_id)
     return row
+
+
+def _no_scene(scene_id: str) -> NoScene:
+    return NoScene("There is no such scene; it may have been removed.", scene_id[:40])
 
 
 def _current(session: Session, scene_id: str, revision: int) -> SceneRow:

@@ -34,6 +34,16 @@ class SceneRow(Base):
     changed: Mapped[datetime] = mapped_column(default=now)
 
 
+class CardRow(Base):
+    """What the list of scenes shows of one, as of a revision."""
+
+    __tablename__ = "card"
+
+    scene: Mapped[str] = mapped_column(ForeignKey("scene.id", ondelete="CASCADE"), primary_key=True)
+    revision: Mapped[int]
+    content: Mapped[str] = mapped_column(Text)
+
+
 class AssetRow(Base):
     """Something heavy, named by the SHA-256 of its bytes, so that it is stored once however often it is used."""
 

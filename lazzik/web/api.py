@@ -7,7 +7,7 @@ from zlib import crc32
 
 import numpy as np
 from fastapi import APIRouter, Query, Response
-from pydantic import BaseModel
+from pydantic import ValidationError
 
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit
@@ -17,13 +17,17 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import reshaped, shapes_over_time
 from lazzik.core.formats.gltf import write_glb
 from lazzik.core.scene.address import Address, find, title
-from lazzik.core.scene.edits import applied, read_edits
+from lazzik.core.scene.edits import EditRow, applied, measures_of, refused
 from lazzik.core.scene.references import affected
 from lazzik.core.scene.scene import MOST_FRAMES, Scene
-from lazzik.web.context import Kept, Store
+from lazzik.web.bodies import Raw, body_of, described, invalid
+from lazzik.web.context import Heavy, Kept, Store
+from lazzik.web.fields import Also, AskedRevision, FrameNumber, Step
+from lazzik.web.jobs import Running
 from lazzik.web.lanes import MOST_DRAWN
 from lazzik.web.shapes import MOST_MOMENTS, points_of
-from lazzik.web.wire import floats, motion_of, packed, strata_of
+from lazzik.web.steps import ANSWERS, stored
+from lazzik.web.wire import floats, motion_of, motion_of_one, packed, strata_of, streamed
 
 router = APIRouter(prefix="/scenes/{scene_id}")
 
@@ -34,48 +38,54 @@ MOST_POINTS = 1200
 """Points of a drawn curve: about one and a half for each pixel of a wide lane."""
 
 
-class Step(BaseModel):
-    """A request made on a revision."""
-
-    revision: int
-
-
 class Edits(Step):
-    """Edits as plain values; the core reads and checks them."""
+    """Edits, each as it describes itself."""
 
-    edits: list[dict[str, Any]]
+    edits: EditRow
     at: str = ""
     """For a preview: the channel whose lanes are shown."""
     also: tuple[str, ...] = ()
     """And those that are drawn beside it."""
-    frame: int | None = None
+    frame: FrameNumber | None = None
     """The frame on the stage, whose points are wanted of what takes another shape."""
 
 
-@router.post("/edits")
-def edit(scene_id: str, body: Edits, store: Store) -> dict[str, Any]:
-    """Apply and store edits; all or none."""
-    edits = read_edits(body.edits, lambda: store.open(scene_id).scene)
-    return store.edit(scene_id, body.revision, edits).said
+def _edits(scene_id: str, raw: Raw, store: Store) -> Edits:
+    try:
+        return Edits.model_validate_json(raw, context=measures_of(lambda: store.open(scene_id).scene))
+    except ValidationError as error:
+        if error.errors(include_url=False)[0]["loc"][:1] == ("edits",):
+            raise refused(error, 1) from None
+        raise invalid(error) from None
+
+
+Given = Annotated[Edits, described(Edits, _edits)]
+OnRevision = Annotated[Step, body_of(Step)]
+
+
+@router.post("/edits", responses=ANSWERS)
+def edit(scene_id: str, body: Given, store: Store, jobs: Running, heavy: Heavy) -> Any:
+    """Apply and store edits; all or none. What takes long is answered by the job that it became."""
+    return stored(scene_id, body.revision, list(body.edits), store, jobs, heavy)
 
 
 @router.post("/undo")
-def undo(scene_id: str, body: Step, store: Store) -> dict[str, Any]:
+def undo(scene_id: str, body: OnRevision, store: Store) -> dict[str, Any]:
     """One step back."""
     return store.undo(scene_id, body.revision).said
 
 
 @router.post("/redo")
-def redo(scene_id: str, body: Step, store: Store) -> dict[str, Any]:
+def redo(scene_id: str, body: OnRevision, store: Store) -> dict[str, Any]:
     """One step forward."""
     return store.redo(scene_id, body.revision).said
 
 
 @router.post("/preview")
-def preview(scene_id: str, body: Edits, store: Store, memo: Kept) -> Response:
+def preview(scene_id: str, body: Given, store: Store, memo: Kept) -> Response:
     """What edits would do, evaluated and not stored: the shown lanes, and the motion of the objects that differ."""
     before = store.at(scene_id, body.revision)
-    after = applied(before, read_edits(body.edits, before))
+    after = applied(before, list(body.edits))
     # what a drag shows is gone with the next pointer move, so it is kept out of the memo
     scope = Scope(after, Memo(behind=memo), [])
     nodes = affected(before, after)
@@ -95,8 +105,8 @@ def curves(
     address: str,
     store: Store,
     memo: Kept,
-    also: Annotated[tuple[str, ...], Query()] = (),
-    revision: int | None = None,
+    also: Also = (),
+    revision: AskedRevision = None,
 ) -> Response:
     """A channel laid open, and others beside it."""
     state = store.open(scene_id)
@@ -109,9 +119,9 @@ def motion(
     scene_id: str,
     store: Store,
     memo: Kept,
-    since: int | None = None,
-    first: Annotated[int | None, Query(alias="from")] = None,
-    last: Annotated[int | None, Query(alias="to")] = None,
+    since: AskedRevision = None,
+    first: Annotated[FrameNumber | None, Query(alias="from")] = None,
+    last: Annotated[FrameNumber | None, Query(alias="to")] = None,
     per: Annotated[int, Query(ge=1, le=MOST_MOMENTS)] = 1,
 ) -> Response:
     """Transforms of the objects over the range (or part of it): all, or those that differ from a revision's."""
@@ -126,17 +136,16 @@ def motion(
     nodes = affected(before, scene) if before and same_clock else list(scene.nodes)
     clock = Clock.over(scene.fps, scene.first, end, start=begin, per_frame=per)
     took_shape = reshaped(before, scene, nodes) if before and same_clock else list(scene.nodes)
-    return packed(
-        {
-            "shaped": [node.id for node in scene.nodes if node.visible and shapes_over_time(scene, node)],
-            "reshaped": [node.id for node in took_shape],
-            "revision": state.revision,
-            "from": begin,
-            "frames": end - begin + 1,
-            "motion": motion_of(scene, nodes, clock, Scope(scene, memo, [])),
-            "geometry": geometry_key(scene),
-        }
-    )
+    head = {
+        "shaped": [node.id for node in scene.nodes if node.visible and shapes_over_time(scene, node)],
+        "reshaped": [node.id for node in took_shape],
+        "revision": state.revision,
+        "from": begin,
+        "frames": end - begin + 1,
+        "geometry": geometry_key(scene),
+    }
+    scope = Scope(scene, memo, [])
+    return streamed(head, "motion", ((node.id, motion_of_one(scene, node, clock, scope)) for node in nodes), len(nodes))
 
 
 @router.get("/rest.glb")

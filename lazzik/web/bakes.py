@@ -13,8 +13,8 @@ from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.responses import RedirectResponse
 from starlette.datastructures import FormData
 
-from lazzik.core.bake.again import Decision, bake_again, placed_again, receipt_of
-from lazzik.core.bake.baking import TOLERANCES, bake
+from lazzik.core.bake.again import Decision, placed_again, receipt_of
+from lazzik.core.bake.baking import TOLERANCES
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.progress import Progress
 from lazzik.core.scene.edits.bakes import TakeBack
@@ -34,8 +34,11 @@ from lazzik.web.bakeroom import (
     review,
     reviewed_curves,
 )
-from lazzik.web.context import Kept, Store, templates
+from lazzik.web.context import Heavy, Kept, Store, source_of, templates
+from lazzik.web.fields import Place
 from lazzik.web.jobs import Job, Jobs, Running
+from lazzik.web.jobs.queue import Result
+from lazzik.work import tasks
 
 router = APIRouter(prefix="/scenes/{scene_id}/bake")
 
@@ -92,15 +95,17 @@ def page(
 
 
 @router.post("/review")
-def reviewed(request: Request, scene_id: str, form: Form, store: Store, memo: Kept, jobs: Running) -> dict[str, Any]:
+def reviewed(
+    request: Request, scene_id: str, form: Form, store: Store, memo: Kept, jobs: Running, heavy: Heavy
+) -> dict[str, Any]:
     """Work out what the bake would give, as a job: its result is the review, its outcome the edit."""
     state = store.open(scene_id)
     plan = plan_from({name: value for name, value in form.items() if isinstance(value, str)})
     channels = [address for address in form.getlist("channel") if isinstance(address, str)]
     job = Job(f"Baking {len(channels)} channel{'' if len(channels) == 1 else 's'}", PAGE)
 
-    def work(progress: Progress) -> bytes:
-        placed = bake(state.scene, channels, plan, memo, progress)
+    def work(progress: Progress) -> Result:
+        placed = heavy.run(tasks.baked, source_of(store, state), channels, plan, progress=progress)
         job.outcome = Reviewed(state, placed, lambda place: reviewed_curves(state.scene, placed, place, memo))
         every_frame = len(placed.channels) * (placed.last - placed.first + 1)
         content = {"curves": _curves_of(scene_id, job), "placed": placed, "every_frame": every_frame}
@@ -110,7 +115,7 @@ def reviewed(request: Request, scene_id: str, form: Form, store: Store, memo: Ke
 
 
 @router.get("/reviews/{job_id}/{place}")
-def curves_in_review(request: Request, job_id: str, place: int, jobs: Running) -> Response:
+def curves_in_review(request: Request, job_id: str, place: Place, jobs: Running) -> Response:
     """The curves of one channel that was worked out."""
     seen = jobs.find(job_id).outcome
     if not isinstance(seen, Reviewed):
@@ -119,7 +124,9 @@ def curves_in_review(request: Request, job_id: str, place: int, jobs: Running) -
 
 
 @router.get("/{receipt}/curves/{place}")
-def curves_of_receipt(request: Request, scene_id: str, receipt: str, place: int, store: Store, memo: Kept) -> Response:
+def curves_of_receipt(
+    request: Request, scene_id: str, receipt: str, place: Place, store: Store, memo: Kept
+) -> Response:
     """The curves of one channel of a past bake."""
     scene = store.open(scene_id).scene
     return _drawn(request, receipt_curves(scene, receipt_of(scene, receipt), place, memo))
@@ -153,14 +160,14 @@ def take_back(scene_id: str, receipt: str, form: Form, store: Store) -> Response
 
 
 @router.post("/{receipt}/again/review")
-def again(scene_id: str, receipt: str, store: Store, memo: Kept, jobs: Running) -> dict[str, Any]:
+def again(scene_id: str, receipt: str, store: Store, jobs: Running, heavy: Heavy) -> dict[str, Any]:
     """Work out what a receipt's channels would become if they were baked again, as a job."""
     state = store.open(scene_id)
     kept = receipt_of(state.scene, receipt)
     job = Job(f"Baking {len(kept.lines)} channel{'' if len(kept.lines) == 1 else 's'} again", PAGE)
 
-    def work(progress: Progress) -> bytes:
-        redone = bake_again(state.scene, receipt, memo, progress)
+    def work(progress: Progress) -> Result:
+        redone = heavy.run(tasks.baked_again, source_of(store, state), receipt, progress=progress)
         redone.sort(key=lambda item: not item.conflicts)  # what needs a decision comes first
         job.outcome = Reviewed(state, redone, lambda place: again_curves(state.scene, kept, redone, place))
         content = {"job": job, "scene_id": scene_id, "receipt": kept, "curves": _curves_of(scene_id, job)}
@@ -196,8 +203,8 @@ def _curves_of(scene_id: str, job: Job) -> str:
     return f"/scenes/{scene_id}/bake/reviews/{job.id}"
 
 
-def _part(name: str, content: dict[str, Any]) -> bytes:
-    return templates.get_template(name).render(content).encode()
+def _part(name: str, content: dict[str, Any]) -> Result:
+    return Result(templates.get_template(name).render(content).encode())
 
 
 def _revision(value: object) -> int:

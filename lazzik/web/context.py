@@ -14,8 +14,10 @@ from lazzik.core.evaluate.coarse import CoarseMarks
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.scene.address import Address, find, find_layer
 from lazzik.core.scene.scene import Scene
-from lazzik.store.scenes import SceneStore
+from lazzik.store.scenes import SceneStore, State
 from lazzik.web.lanes import shown
+from lazzik.work.pool import Workers
+from lazzik.work.tasks import Source
 
 MOST_CHOSEN = 1000
 
@@ -40,9 +42,19 @@ def _marks(request: Request) -> CoarseMarks:
     return cast(CoarseMarks, request.app.state.marks)
 
 
+def _workers(request: Request) -> Workers:
+    return cast(Workers, request.app.state.workers)
+
+
 Store = Annotated[SceneStore, Depends(_store)]
 Kept = Annotated[Memo, Depends(_memo)]
 Marked = Annotated[CoarseMarks, Depends(_marks)]
+Heavy = Annotated[Workers, Depends(_workers)]
+
+
+def source_of(store: SceneStore, state: State) -> Source:
+    """Where a worker finds a state."""
+    return Source(store.folder, state.id, state.revision)
 
 
 def chosen(scene: Scene, at: str | None) -> Address | None:

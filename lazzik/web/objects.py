@@ -4,32 +4,36 @@ from __future__ import annotations
 
 import json
 from base64 import b64decode
+from contextlib import ExitStack
 from typing import Annotated, Any, Literal
 
 import numpy as np
 from fastapi import APIRouter, Form, Query, Request, Response, UploadFile
 from pydantic import BaseModel, Field
 
-from lazzik.core.bake.frames import bake_frames
-from lazzik.core.bake.targets import bake_shape
 from lazzik.core.clock import Clock
 from lazzik.core.document import Typed
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface import surface_of
-from lazzik.core.formats.bring import BROUGHT, bring, bring_curves
+from lazzik.core.formats.bring import BROUGHT
 from lazzik.core.geometry.assets import pack_mesh, pack_weights
 from lazzik.core.geometry.imported import MeshShape
 from lazzik.core.geometry.lettering import SHIPPED, check_font
 from lazzik.core.geometry.pictures import read_grey
 from lazzik.core.progress import Progress
+from lazzik.core.scene.edits import applied
 from lazzik.core.scene.edits.shapes import ChangeDeformer, PlaceShapeBake, SetShape
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.targets import ShapeFrames, ShapeTargets
-from lazzik.web.context import Kept, Store, templates
+from lazzik.web.bodies import body_of
+from lazzik.web.context import Heavy, Kept, Store, source_of, templates
+from lazzik.web.fields import FrameNumber, Revision
 from lazzik.web.jobs import Job, Running
+from lazzik.web.jobs.queue import Result
 from lazzik.web.shapes import in_range
+from lazzik.web.uploads import spooled
+from lazzik.work import tasks
 
 router = APIRouter(prefix="/scenes/{scene_id}")
 
@@ -39,16 +43,22 @@ FONTS, PICTURES = (".ttf", ".otf"), (".png", ".jpg", ".jpeg")
 class OnNode(BaseModel):
     """A request about one object, made on a revision."""
 
-    revision: int
+    revision: Revision
     node: str
-    frame: int = 0
+    frame: FrameNumber = 0
     deformer: str = ""
-    first: int = 0
-    last: int = 0
+    first: FrameNumber = 0
+    last: FrameNumber = 0
     how: Literal["targets", "frames"] = "targets"
     tolerance: Annotated[float, Field(allow_inf_nan=False)] = 0.001
     weights: str = ""
     """Base64 of float32, one for each point."""
+
+
+Given = Annotated[OnNode, body_of(OnNode)]
+
+IMPORTS: dict[str, Any] = {"memory": 500 * 2**20, "seconds": 30.0}
+"""What taking a file in may cost."""
 
 
 @router.post("/assets")
@@ -71,15 +81,19 @@ def keep_asset(scene_id: str, file: UploadFile, store: Store) -> dict[str, Any]:
 def bring_in(
     scene_id: str,
     file: list[UploadFile],
-    revision: Annotated[int, Form()],
+    revision: Annotated[Revision, Form()],
     store: Store,
+    jobs: Running,
+    heavy: Heavy,
     depth: Annotated[Typed, Form()] = 0.0,
 ) -> dict[str, Any]:
     """Bring a file's objects into the scene, as one step; a .gltf comes with the files that it names."""
-    scene = store.at(scene_id, revision)
+    state = store.current(scene_id, revision)
     if not 0 <= depth <= 100:
         raise InvalidEdit(f"A drawing can be 0 to 100 metres deep; {depth:g} was given", "depth")
-    brought = bring(scene, {(part.filename or "a file")[-120:]: part.file.read() for part in file}, depth=depth)
+    with ExitStack() as stack:
+        paths = {(part.filename or "a file")[-120:]: stack.enter_context(spooled(jobs.folder, part)) for part in file}
+        brought = heavy.run(tasks.brought, source_of(store, state), paths, depth, **IMPORTS)
     return store.edit(scene_id, revision, [brought.edit]).said | {"notes": brought.notes}
 
 
@@ -87,22 +101,22 @@ def bring_in(
 def bring_in_curves(
     scene_id: str,
     file: UploadFile,
-    revision: Annotated[int, Form()],
+    revision: Annotated[Revision, Form()],
     store: Store,
+    jobs: Running,
+    heavy: Heavy,
     at: Annotated[str, Form()] = "",
     fitted: Annotated[bool, Form()] = False,
 ) -> dict[str, Any]:
     """Put the curves of a table on numbers as keys, as one step."""
-    try:
-        text = file.file.read().decode("utf-8-sig")
-    except UnicodeDecodeError:
-        raise InvalidEdit("The table is no text in UTF-8", "file") from None
-    edits, notes = bring_curves(store.at(scene_id, revision), text, at, fitted=fitted)
+    state = store.current(scene_id, revision)
+    with spooled(jobs.folder, file) as path:
+        edits, notes = heavy.run(tasks.brought_curves, source_of(store, state), path, at, fitted, **IMPORTS)
     return store.edit(scene_id, revision, edits).said | {"notes": notes}
 
 
 @router.post("/permanent")
-def make_permanent(scene_id: str, body: OnNode, store: Store, memo: Kept) -> dict[str, Any]:
+def make_permanent(scene_id: str, body: Given, store: Store, memo: Kept) -> dict[str, Any]:
     """Write an object's shape at a frame into its mesh, and take its own deformers off. One step, undone like any."""
     scene = store.at(scene_id, body.revision)
     in_range(scene, body.frame, body.frame)
@@ -119,22 +133,21 @@ def make_permanent(scene_id: str, body: OnNode, store: Store, memo: Kept) -> dic
 
 
 @router.post("/bake-shape")
-def bake_a_shape(scene_id: str, body: OnNode, store: Store, memo: Kept, jobs: Running) -> dict[str, Any]:
+def bake_a_shape(scene_id: str, body: Given, store: Store, jobs: Running, heavy: Heavy) -> dict[str, Any]:
     """Bake an object's deformers over a range, to shape targets within a tolerance or to points per frame, as a job
     whose end is the edit."""
-    scene = store.at(scene_id, body.revision)
-    in_range(scene, body.first, body.last)
-    node, scope = _node(scene, body.node), Scope(scene, memo)
+    state = store.current(scene_id, body.revision)
+    in_range(state.scene, body.first, body.last)
+    node = _node(state.scene, body.node)
+    tolerance = None if body.how == "frames" else body.tolerance
 
-    def work(progress: Progress) -> bytes:
-        made: ShapeTargets | ShapeFrames
-        if body.how == "frames":
-            made = bake_frames(scene, node, body.first, body.last, scope, progress)
-        else:
-            made = bake_shape(scene, node, body.first, body.last, body.tolerance, scope, progress)
-        progress.report(1.0)
+    def work(progress: Progress) -> Result:
+        made = heavy.run(
+            tasks.baked_shape, source_of(store, state), node.id, body.first, body.last, tolerance, progress=progress
+        )
         edit = PlaceShapeBake(node=body.node, targets=made)
-        return json.dumps(store.edit(scene_id, body.revision, [edit]).said).encode()
+        landed = store.land(scene_id, body.revision, applied(state.scene, [edit]), edit.said(state.scene))
+        return Result(json.dumps(landed.said).encode())
 
     return jobs.start(Job(f"Baking the shape of {node.label}", "application/json"), work).news
 
@@ -148,7 +161,7 @@ def shape_bake_sheet(request: Request, scene_id: str, node: str, store: Store) -
 
 
 @router.post("/paint")
-def paint(scene_id: str, body: OnNode, store: Store) -> dict[str, Any]:
+def paint(scene_id: str, body: Given, store: Store) -> dict[str, Any]:
     """Keep painted weights as the mask of a deformer."""
     scene = store.at(scene_id, body.revision)
     node = _node(scene, body.node)

@@ -2,35 +2,31 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Form, Query, Request, Response, UploadFile
 from fastapi.responses import RedirectResponse
 
-from lazzik.core.channel.channel import Channel
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.coarse import CoarseMarks
-from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.address import Address
-from lazzik.core.scene.node import channels_of
-from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.text import read_scene
 from lazzik.demo.station import first_scene, station
 from lazzik.store.scenes import State
-from lazzik.web.context import Kept, Marked, Store, chosen, chosen_also, templates
-from lazzik.web.drawing import line
+from lazzik.web.cards import SIZE, card_of
+from lazzik.web.context import Heavy, Kept, Marked, Store, chosen, chosen_also, templates
+from lazzik.web.jobs import Running
 from lazzik.web.lanes import strata_view
 from lazzik.web.palette import palette
 from lazzik.web.shapeview import MADE_HERE, deformer_palette, shape_facts, shape_view, split_shape
 from lazzik.web.studio import BEYONDS, COMBINES, count_moving, dials, facts, tree
+from lazzik.web.uploads import spooled
+from lazzik.work import tasks
+from lazzik.work.tasks import Source
 
 router = APIRouter()
-
-CARD = (260.0, 15.0)
-CARD_LANES = 6
 
 
 @dataclass(frozen=True)
@@ -57,13 +53,20 @@ def home() -> Response:
 
 
 @router.get("/scenes")
-def scenes(request: Request, store: Store, memo: Kept) -> Response:
-    """All scenes as cards."""
-    cards = []
-    for entry in store.entries():
-        scene = store.open(entry.id).scene
-        cards.append({"entry": entry, "scene": scene, "moving": count_moving(scene), "lanes": _card(scene, memo)})
-    return templates.TemplateResponse(request, "scenes.html", {"cards": cards, "size": CARD})
+def scenes(request: Request, store: Store) -> Response:
+    """All scenes as cards. What is not known of a scene yet is asked for by the page itself."""
+    return templates.TemplateResponse(request, "scenes.html", {"entries": store.entries(), "size": SIZE})
+
+
+@router.get("/scenes/{scene_id}/card")
+def card(request: Request, scene_id: str, store: Store, heavy: Heavy) -> Response:
+    """A scene's card, worked out if it is not known."""
+    entry = store.entry(scene_id)
+    if not entry.card_is_fresh:
+        content = heavy.run(card_of, Source(store.folder, scene_id, entry.revision))
+        store.keep_card(scene_id, entry.revision, content)
+        entry = replace(entry, card=content, card_is_fresh=True)
+    return templates.TemplateResponse(request, "_card.html", {"entry": entry, "size": SIZE})
 
 
 @router.post("/scenes")
@@ -83,11 +86,11 @@ def demo_scene(store: Store) -> Response:
 
 
 @router.post("/scenes/open")
-def open_scene(store: Store, file: UploadFile) -> Response:
+def open_scene(store: Store, jobs: Running, heavy: Heavy, file: UploadFile) -> Response:
     """Take a scene from a JSON file."""
-    scene = read_scene(file.file.read())
-    state = store.create(scene, f"opened {(file.filename or 'a file')[:80]}")
-    return RedirectResponse(f"/scenes/{state.id}", 303)
+    with spooled(jobs.folder, file) as path:
+        scene_id = heavy.run(tasks.opened, store.folder, path, f"opened {(file.filename or 'a file')[:80]}")
+    return RedirectResponse(f"/scenes/{scene_id}", 303)
 
 
 @router.post("/scenes/{scene_id}/remove")
@@ -139,16 +142,3 @@ def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[
         "combines": COMBINES,
         "beyonds": BEYONDS,
     }
-
-
-def _card(scene: Scene, memo: Memo) -> list[str]:
-    """A few of the scene's curves, as strata."""
-    lanes: list[str] = []
-    for node in scene.nodes:
-        for _, number, _ in channels_of(node):
-            if isinstance(number, Channel) and number.moves and len(lanes) < CARD_LANES:
-                values = number_on(number, scene.clock(), Scope(scene, memo, []))
-                if not isinstance(values, float | int):
-                    lanes.append(line(values[:: max(1, len(values) // 130)], *CARD, values.min(), values.max()))
-                break
-    return lanes

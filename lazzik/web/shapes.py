@@ -16,6 +16,7 @@ from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Points
 from lazzik.web.context import Kept, Store
+from lazzik.web.fields import FrameNumber
 from lazzik.web.wire import floats, packed
 
 router = APIRouter(prefix="/scenes/{scene_id}")
@@ -35,8 +36,8 @@ def points(
     node: str,
     store: Store,
     memo: Kept,
-    first: Annotated[int, Query(alias="from")],
-    last: Annotated[int, Query(alias="to")],
+    first: Annotated[FrameNumber, Query(alias="from")],
+    last: Annotated[FrameNumber, Query(alias="to")],
     per: Annotated[int, Query(ge=1, le=MOST_MOMENTS)] = 1,
 ) -> Response:
     """An object's points from a frame on, `per` moments of each, as many as one answer may carry."""
@@ -53,7 +54,7 @@ def counts(
     scene_id: str,
     node: str,
     deformer: str,
-    frame: int,
+    frame: FrameNumber,
     store: Store,
     memo: Kept,
     what: Literal["counts", "lift"] = "counts",

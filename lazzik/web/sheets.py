@@ -22,6 +22,7 @@ from lazzik.core.layers.formula import Formula
 from lazzik.core.scene.address import Address, find, find_layer, title
 from lazzik.core.scene.edits import applied, read_edits
 from lazzik.core.scene.scene import Scene
+from lazzik.web.bodies import body_of
 from lazzik.web.context import Kept, Store, templates
 from lazzik.web.drawing import line
 from lazzik.web.lanes import shown
@@ -172,7 +173,7 @@ class Line(BaseModel):
 
 
 @router.post("/formula")
-def formula_check(scene_id: str, body: Line, store: Store, memo: Kept) -> dict[str, Any]:
+def formula_check(scene_id: str, store: Store, memo: Kept, body: Annotated[Line, body_of(Line)]) -> dict[str, Any]:
     """What a formula that is being typed would give, or what is wrong with it and in which column."""
     scene = store.open(scene_id).scene
     address = Address.parse(body.at)

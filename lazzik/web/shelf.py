@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 import numpy as np
 from fastapi import APIRouter, Query, Request, Response
-from pydantic import BaseModel, Field
+from pydantic import Field
 
 from lazzik.core.bake.clips import clip_from
 from lazzik.core.channel.channel import as_channel
@@ -20,8 +20,10 @@ from lazzik.core.layers.clip import Clip
 from lazzik.core.scene.address import Address, title
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
+from lazzik.web.bodies import body_of
 from lazzik.web.context import Kept, Store, templates
 from lazzik.web.drawing import line
+from lazzik.web.fields import Step
 
 router = APIRouter(prefix="/scenes/{scene_id}")
 
@@ -37,10 +39,9 @@ class Choice:
     addresses: tuple[str, ...]
 
 
-class KeepClip(BaseModel):
+class KeepClip(Step):
     """A stretch to keep, on a revision."""
 
-    revision: int
     label: Annotated[str, Field(min_length=1, max_length=120)]
     addresses: tuple[str, ...]
     first: Typed
@@ -71,7 +72,7 @@ def sheet(
 
 
 @router.post("/keep-clip")
-def keep(scene_id: str, body: KeepClip, store: Store, memo: Kept) -> dict[str, Any]:
+def keep(scene_id: str, store: Store, memo: Kept, body: Annotated[KeepClip, body_of(KeepClip)]) -> dict[str, Any]:
     """Keep a stretch of motion as a clip."""
     scene = store.at(scene_id, body.revision)
     edit = clip_from(scene, body.label, list(body.addresses), round(body.first), round(body.last), memo)

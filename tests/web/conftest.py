@@ -12,11 +12,20 @@ from fastapi import FastAPI
 from starlette.testclient import TestClient
 
 from lazzik.web.app import create_app
+from lazzik.work.pool import Workers
+
+
+@pytest.fixture(scope="session")
+def workers() -> Iterator[Workers]:
+    """Shared by all applications, since each takes a while to start."""
+    pool = Workers()
+    yield pool
+    pool.close()
 
 
 @pytest.fixture
-def app(tmp_path: Path) -> FastAPI:
-    return create_app(tmp_path / "data", with_demo=True)
+def app(tmp_path: Path, workers: Workers) -> FastAPI:
+    return create_app(tmp_path / "data", with_demo=True, workers=workers)
 
 
 @pytest.fixture

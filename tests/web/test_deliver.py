@@ -5,21 +5,24 @@ from __future__ import annotations
 import io
 import json
 import zipfile
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import imageio_ffmpeg
 import pytest
+from fastapi import FastAPI
 from PIL import Image
 from starlette.testclient import TestClient
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.evaluate.shapes import surface_moves
 from lazzik.core.formats import FORMATS
-from lazzik.core.formats.base import Written
 from lazzik.core.geometry.primitives import Sheet
+from lazzik.core.progress import Progress
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.text import scene_text
+from lazzik.work import tasks
 from tests.conftest import edited, turned
 from tests.web.conftest import over
 
@@ -124,14 +127,47 @@ def test_pictures_that_do_not_fit_are_refused_and_a_film_can_be_stopped(client: 
     assert client.get("/jobs/nothing").status_code == 404
 
 
-def test_a_film_whose_page_was_closed_is_given_up(
-    client: TestClient, scene: str, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    plan = {"form": "png", "count": 3, "width": 64, "height": 48, "fps": 30}
+@pytest.mark.parametrize("form", ["png", "mp4"])
+def test_a_film_whose_page_was_closed_is_given_up(client: TestClient, app: FastAPI, scene: str, form: str) -> None:
+    plan = {"form": form, "count": 3, "width": 64, "height": 48, "fps": 30}
     left = client.post(f"{scene}/deliver/film", json=plan).json()
-    monkeypatch.setattr("lazzik.web.jobs.SILENT", -1.0)
-    client.post(f"{scene}/deliver/film", json=plan)
-    assert client.get(f"/jobs/{left['id']}").json()["state"] == "stopped"
+    reel = app.state.jobs.reel(app.state.jobs.find(left["id"]))
+    app.state.jobs.sweep(silent=-1.0)
+    news = client.get(f"/jobs/{left['id']}").json()
+    assert (news["state"], "given up" in news["said"]) == ("stopped", True)
+    assert not app.state.jobs.file(app.state.jobs.find(left["id"])).exists()
+    assert form == "png" or reel.encoder.returncode is not None  # waited for, so that nothing of it stays
+
+
+def test_a_picture_that_comes_twice_at_once_is_kept_once(client: TestClient, scene: str) -> None:
+    plan = {"form": "png", "count": 6, "width": 64, "height": 48, "fps": 30}
+    job = client.post(f"{scene}/deliver/film", json=plan).json()
+    with ThreadPoolExecutor(6) as threads:
+        for number in range(6):
+            sent = [threads.submit(client.put, f"/jobs/{job['id']}/pictures/{number}", content=png()) for _ in range(6)]
+            assert sorted(answer.result().status_code for answer in sent) == [200, 422, 422, 422, 422, 422]
+    with zipfile.ZipFile(io.BytesIO(client.get(f"/jobs/{job['id']}/result").content)) as archive:
+        assert archive.testzip() is None
+        assert archive.namelist() == [f"frame-{n:05}.png" for n in range(6)]
+
+
+def test_an_encoder_that_dies_is_a_failed_job_with_its_reason(client: TestClient, app: FastAPI, scene: str) -> None:
+    plan = {"form": "webm", "count": 60, "width": 640, "height": 480, "fps": 30}
+    job = client.post(f"{scene}/deliver/film", json=plan).json()
+    reel = app.state.jobs.reel(app.state.jobs.find(job["id"]))
+    reel.encoder.kill()
+    reel.encoder.wait()
+    answer = client.put(f"/jobs/{job['id']}/pictures/0", content=png(640, 480))
+    assert (answer.status_code, "encoder ended after 0 of 60" in answer.json()["error"]) == (422, True)
+    assert client.get(f"/jobs/{job['id']}").json()["state"] == "failed"
+    assert client.put(f"/jobs/{job['id']}/pictures/0", content=png(640, 480)).status_code == 422
+
+
+@pytest.mark.parametrize("fps", [0, -1, 1e-300, 1e-3, 1e300])
+def test_a_film_needs_a_rate_that_can_be_played(client: TestClient, scene: str, fps: float) -> None:
+    plan = {"form": "mp4", "count": 3, "width": 64, "height": 48, "fps": fps}
+    answer = client.post(f"{scene}/deliver/film", json=plan)
+    assert (answer.status_code, answer.json()["where"]) == (422, "fps")
 
 
 def test_pictures_are_numbered_as_in_the_scene(client: TestClient, scene: str) -> None:
@@ -143,14 +179,15 @@ def test_pictures_are_numbered_as_in_the_scene(client: TestClient, scene: str) -
         assert archive.namelist() == ["frame-00047.png", "frame-00048.png", "frame-00049.png"]
 
 
+def delivered_badly(source: Any, chosen: Any, path: Any, progress: Progress) -> None:
+    progress.report(0.5, "motion of Beacon mast")
+    raise ValueError("no such luck")
+
+
 def test_a_job_that_fails_says_where_and_the_log_has_the_traceback(
     client: TestClient, scene: str, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
 ) -> None:
-    def broken(self: Any, scene: Any, progress: Any, memo: Any = None) -> Written:
-        progress.report(0.5, "motion of Beacon mast")
-        raise ValueError("no such luck")
-
-    monkeypatch.setattr(FORMATS["curves"], "deliver", broken)
+    monkeypatch.setattr(tasks, "delivered", delivered_badly)
     job = client.post(f"{scene}/deliver/curves", json={}).json()
     news = over(client, job)
     assert (news["state"], "at 'motion of Beacon mast'" in news["said"]) == ("failed", True)

@@ -29,7 +29,12 @@ def test_scenes_begin_empty_with_a_way_on(app: FastAPI, client: TestClient, scen
     assert client.post(f"{scene}/remove").status_code == 303
     assert "Nothing here yet" in client.get("/scenes").text
     assert client.post("/scenes/demo").status_code == 303
-    assert "251 frames at 30 fps" in client.get("/scenes").text
+    page = client.get("/scenes").text
+    card = re.search(r'hx-get="([^"]+)"', page)
+    assert card is not None
+    assert "251 frames at 30 fps" in client.get(card[1]).text
+    page = client.get("/scenes").text
+    assert ("hx-get" in page, "251 frames at 30 fps" in page) == (False, True)
 
 
 def test_a_new_scene_has_something_to_move(client: TestClient, app: FastAPI) -> None:

@@ -47,6 +47,16 @@ def let_go(name: str) -> None:
     _HELD.pop(name, None)
 
 
+def held_now() -> list[bytes]:
+    """All assets that are kept in memory."""
+    return list(_HELD.values())
+
+
+def forget_held() -> None:
+    """Keep no asset in memory any longer."""
+    _HELD.clear()
+
+
 def add_keeper(keeper: Keeper) -> None:
     """Ask this one too from now on."""
     _KEEPERS.append(keeper)

@@ -32,6 +32,11 @@ class Mesh:
         extent: Points = np.ptp(self.points, axis=0)
         return extent
 
+    @property
+    def weight(self) -> int:
+        """Bytes that it takes, with all that is worked out of it."""
+        return self.points.nbytes + self.normals.nbytes + self.triangles.nbytes + 24 * len(self.points)
+
     def moved(self, points: Points) -> Mesh:
         """The mesh with its points elsewhere and its normals as the surface then has them."""
         return Mesh(points, normals_of(points, self.triangles, self.welds), self.triangles)

@@ -17,6 +17,7 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.document import Finite, Frozen, Quantity
 from lazzik.core.geometry.mesh import Mesh, grid_triangles, joined
+from lazzik.core.kept import Kept
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.types import Points, Samples
 
@@ -24,6 +25,10 @@ Size = Annotated[Number, Quantity("m", "Metres at rest.", (0.05, 5), 0.01, low=1
 Cuts = Annotated[int, Field(ge=1, le=512)]
 Sizes = Mapping[str, float]
 """A shape's numbers at one moment."""
+
+
+_REST: Kept[tuple[Shape, Mesh]] = Kept(384 * 2**20)
+"""Meshes at rest, by the identity of their shapes, which stay as long as their meshes do."""
 
 
 class Shape(Frozen):
@@ -51,13 +56,14 @@ class Shape(Frozen):
 
     def mesh(self, sizes: Sizes | None = None) -> Mesh:
         """The shape's geometry at rest, with its bases' sizes or those of a moment. A shape never changes, so what it
-        is at rest is kept in it."""
+        is at rest is kept for a while: beside it, since shapes live as long as the states that they stand in."""
         if sizes is not None:
             return self._placed(sizes)
-        kept: Mesh | None = self.__dict__.get("_rest")
+        kept = _REST.get(id(self))
         if kept is None:
-            kept = self.__dict__["_rest"] = self._placed(self.nominal())
-        return kept
+            mesh = self._placed(self.nominal())
+            kept = _REST.put(id(self), (self, mesh), mesh.weight)
+        return kept[1]
 
     def _placed(self, sizes: Sizes) -> Mesh:
         built = self.build(sizes)

@@ -9,6 +9,7 @@ from typing import Annotated
 from pydantic import Field, TypeAdapter, ValidationError
 
 from lazzik.core.arithmetic import PLAIN, Measure
+from lazzik.core.document import Measures
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.edits.bakes import BakeAgain, PlaceBake, TakeBack
@@ -100,7 +101,10 @@ AnyEdit = Annotated[
     Field(discriminator="do"),
 ]
 
-_EDITS: TypeAdapter[list[AnyEdit]] = TypeAdapter(Annotated[list[AnyEdit], Field(min_length=1, max_length=1000)])
+EditRow = Annotated[list[AnyEdit], Field(min_length=1, max_length=1000)]
+"""What is done as one step."""
+
+_EDITS: TypeAdapter[list[AnyEdit]] = TypeAdapter(EditRow)
 
 
 class _Measures:
@@ -124,7 +128,8 @@ class _Measures:
         return Measure(quantity.unit, self.scene.fps, inverse=quantity.low > 0)
 
 
-def _measures(scene: Scene | Callable[[], Scene] | None) -> _Measures | None:
+def measures_of(scene: Scene | Callable[[], Scene] | None) -> Measures | None:
+    """The validation context in which numbers of edits may be typed with a unit: how those of a scene are measured."""
     if scene is None:
         return None
     return _Measures((lambda: scene) if isinstance(scene, Scene) else scene)
@@ -136,12 +141,17 @@ def read_edits(values: object, scene: Scene | Callable[[], Scene] | None = None)
     `scene` is what they are for, or gives it if it is asked for: with it, numbers may be typed with a unit.
     """
     try:
-        return list(_EDITS.validate_python(values, context=_measures(scene)))
+        return list(_EDITS.validate_python(values, context=measures_of(scene)))
     except ValidationError as error:
-        first = error.errors(include_url=False)[0]
-        field = ".".join(str(part) for part in first["loc"][2:])
-        sentence = plain(first["msg"])
-        raise InvalidEdit(f"{field}: {sentence}" if field else sentence[:1].upper() + sentence[1:], field) from None
+        raise refused(error) from None
 
 
-__all__ = ["AnyEdit", "Edit", "applied", "read_edits"]
+def refused(error: ValidationError, depth: int = 0) -> InvalidEdit:
+    """What is wrong with a row of edits that stands `depth` fields deep in what was checked, as a sentence."""
+    first = error.errors(include_url=False)[0]
+    field = ".".join(str(part) for part in first["loc"][2 + depth :])
+    sentence = plain(first["msg"])
+    return InvalidEdit(f"{field}: {sentence}" if field else sentence[:1].upper() + sentence[1:], field)
+
+
+__all__ = ["AnyEdit", "Edit", "EditRow", "applied", "measures_of", "read_edits", "refused"]

@@ -6,6 +6,7 @@ from pydantic import ValidationError
 
 from lazzik.core.document import Frozen
 from lazzik.core.errors import InvalidEdit
+from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.references import circle, circle_said
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.text import plain
@@ -30,10 +31,10 @@ class Edit(Frozen):
         return getattr(self, "address", "") or getattr(self, "node", "")
 
 
-def applied(scene: Scene, edits: list[Edit]) -> Scene:
+def applied(scene: Scene, edits: list[Edit], progress: Progress = UNHEARD) -> Scene:
     """The scene after all edits, in order; all or none. Raises UnknownAddress or InvalidEdit, the latter also where
     numbers would read each other in a ring."""
-    for edit in edits:
+    for edit in progress.over(edits, lambda _: ""):
         try:
             scene = edit.apply(scene)
         except ValidationError as error:

@@ -1,6 +1,7 @@
 // Edits, undo and redo: every one is made on a revision, and a stale one is refused without loss.
 
-import { form, post, Refused } from "./api.js";
+import { form, post, Refused, text } from "./api.js";
+import { follow } from "./jobs.js";
 import { toast } from "./toasts.js";
 
 const place = () => document.getElementById("history");
@@ -14,7 +15,24 @@ export const onChange = (act) => { after = act; };
 // one step after the other: a quick second one is made on what the first one led to
 let queue = Promise.resolve();
 // `worked` makes a state of the answer, where that is the beginning of long work
-export const send = (what, content, worked = (answer) => answer) => (queue = queue.catch(() => {}).then(() => sent(what, content, worked)));
+export const send = (what, content, worked = landed) => (queue = queue.catch(() => {}).then(() => sent(what, content, worked)));
+
+// a step that takes long is answered by the job that it became
+async function landed(answer) {
+  if (!("state" in answer)) return answer;
+  const over = await follow(answer);
+  if (over?.state === "done") return JSON.parse(await text(`/jobs/${answer.id}/result`));
+  throw new Refused(422, over?.said || "Lazzik's server does not answer.");
+}
+
+// what the head says of the work: that all is stored, or why the last step is not
+function saved(problem = "") {
+  const place = document.getElementById("saved");
+  place.textContent = problem || `Saved · step ${revision()}`;
+  place.classList.toggle("unsaved", Boolean(problem));
+}
+
+const UNSAVED = { 0: "Not saved · no answer", 507: "Not saved · the disk is full" };
 
 async function sent(what, content, worked) {
   const from = revision();
@@ -25,9 +43,11 @@ async function sent(what, content, worked) {
     const state = await worked(await (content instanceof FormData ? form(url, content) : post(url, { revision: from, ...content })));
     place().dataset.revision = state.revision;
     await after(from, state);
+    saved();
     return state;
-  } finally {
-    document.getElementById("saved").textContent = `Saved · step ${revision()}`;
+  } catch (error) {
+    saved(UNSAVED[error.status]);
+    throw error;
   }
 }
 

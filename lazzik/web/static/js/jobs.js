@@ -14,9 +14,17 @@ const row = (news) => {
   const said = Object.assign(document.createElement("span"), { className: "said faint" });
   const stop = Object.assign(document.createElement("button"), { type: "button", className: "btn btn-sm quiet", textContent: "Stop" });
   item.append(label, bar, said, stop);
-  document.getElementById("jobs").prepend(item);
+  (document.getElementById("jobs") ?? aside()).prepend(item);
   return item;
 };
+
+// where a page has no place of its own for them
+function aside() {
+  const place = Object.assign(document.createElement("section"), { id: "jobs", className: "jobs aside" });
+  place.setAttribute("role", "status");
+  document.body.append(place);
+  return place;
+}
 
 const details = (lines) => {
   const all = document.createElement("details");

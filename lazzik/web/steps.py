@@ -1,0 +1,77 @@
+"""Edits that are stored: at once if they are quick, otherwise as a job that lands when it is worked out."""
+
+from __future__ import annotations
+
+import json
+import time
+from concurrent.futures import ThreadPoolExecutor, wait
+from typing import Any
+
+from fastapi.responses import JSONResponse
+
+from lazzik.core.progress import Progress
+from lazzik.core.scene.edits import Edit, applied
+from lazzik.store.scenes import SceneStore, State, label_of
+from lazzik.web.context import source_of
+from lazzik.web.jobs import Job, Jobs
+from lazzik.web.jobs.queue import Result
+from lazzik.work import tasks
+from lazzik.work.pool import Workers
+
+SOON = 1.0
+"""Seconds in which an edit is done at once."""
+
+ANSWERS: dict[int | str, dict[str, Any]] = {202: {"description": "It takes long and became this job."}}
+
+_THREADS = ThreadPoolExecutor(max_workers=16, thread_name_prefix="edit")
+
+
+class _Long(Exception):
+    """An edit that is not done soon."""
+
+
+class _Patience(Progress):
+    """Lets quick edits through, and ends what is not done soon between two of them."""
+
+    def __init__(self) -> None:
+        super().__init__(self._hear)
+        self._until = time.monotonic() + SOON
+
+    def _hear(self, share: float, said: str) -> None:
+        if self.out:
+            raise _Long
+
+    @property
+    def out(self) -> bool:
+        """Whether it is at its end."""
+        return time.monotonic() > self._until
+
+
+def stored(
+    scene_id: str, revision: int, edits: list[Edit], store: SceneStore, jobs: Jobs, workers: Workers
+) -> dict[str, Any] | JSONResponse:
+    """Apply edits to a revision and store the outcome: what a page needs to know of it, or the job that it became.
+
+    Edits that take longer go on in a worker. They land if nothing that they read is another by then.
+    """
+    state = store.current(scene_id, revision)
+    job = Job(label_of(state.scene, edits)[:120], "application/json")
+
+    def work() -> State:
+        patience = _Patience()
+        try:
+            after = applied(state.scene, edits, patience)
+        except _Long:
+            after = workers.run(tasks.edited, source_of(store, state), edits, progress=Progress(job.heard))
+        label = label_of(state.scene, edits)
+        # whoever waited in front of the page is told if somebody was quicker; what became a job makes the best of it
+        land = store.land if patience.out else store.store
+        job.heard(1.0, "")
+        return land(scene_id, revision, after, label)
+
+    begun = _THREADS.submit(work)
+    wait([begun], SOON)
+    if begun.done():
+        return begun.result().said
+    jobs.follow(job, begun, lambda made: Result(json.dumps(made.said).encode()))
+    return JSONResponse(job.news, 202)

@@ -1,0 +1,1 @@
+"""Heavy work in processes of its own, so that it never keeps a request waiting."""

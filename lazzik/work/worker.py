@@ -1,0 +1,102 @@
+"""The inside of a worker: it waits for tasks, runs them one by one, and tells how far they are.
+
+Messages are tuples. In: ("run", task, arguments, bytes) and ("stop",). Out: ("ready",), ("heard", share, said),
+("done", value), ("stopped",), ("refused", LazzikError) and ("broken", kind, where, text).
+"""
+
+from __future__ import annotations
+
+import gc
+import importlib
+import os
+import resource
+import signal
+import time
+import traceback
+from multiprocessing.connection import Connection
+from typing import Any
+
+from lazzik.core.errors import LazzikError
+from lazzik.core.progress import Progress, Stopped
+
+WARM = ("lazzik.work.tasks",)
+"""What a worker imports before it says that it is ready, with the kernels that come along."""
+
+TOLD_EVERY = 0.05
+"""Seconds from one report to the next; whether to stop is asked at each."""
+
+BELOW = 5
+"""How much less urgent a worker is than the server, in the system's own steps."""
+
+
+class TooMuchMemory(LazzikError):
+    """Work that needs more memory than it may have."""
+
+
+def serve(pipe: Connection, memory: int) -> None:
+    """Wait for tasks until the other end is gone. `memory` is the most, in bytes, that any task may take."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # whoever stops the server stops the workers by it
+    os.nice(BELOW)
+    for name in WARM:
+        importlib.import_module(name)
+    gc.freeze()
+    try:
+        pipe.send(("ready",))
+        while True:
+            message = pipe.recv()
+            if message[0] == "run":
+                pipe.send(_outcome(pipe, *message[1:], most=memory))
+    except (EOFError, OSError):  # the server is gone
+        return
+
+
+def _outcome(pipe: Connection, task: Any, arguments: tuple[Any, ...], memory: int, *, most: int) -> tuple[Any, ...]:
+    _limit(memory or most)
+    heard = _Heard(pipe)
+    try:
+        return ("done", task(*arguments, Progress(heard)))
+    except Stopped:
+        return ("stopped",)
+    except LazzikError as error:
+        return ("refused", error)
+    except MemoryError:
+        return ("refused", TooMuchMemory(f"This needs more than the {(memory or most) // 2**20:,} MB that it may take"))
+    except (EOFError, BrokenPipeError, ConnectionResetError):
+        raise
+    except Exception as error:  # whatever it is, whoever waits must hear of it
+        return ("broken", type(error).__name__, heard.said, traceback.format_exc())
+    finally:
+        _limit(most)
+
+
+def _limit(memory: int) -> None:
+    """Let the process take so many bytes beyond what it has now."""
+    _, hard = resource.getrlimit(resource.RLIMIT_DATA)
+    resource.setrlimit(resource.RLIMIT_DATA, (_taken() + memory, hard))
+
+
+def _taken() -> int:
+    """Bytes of memory of its own that the process has been given (`VmData` of proc(5)), which the limit counts."""
+    try:
+        with open("/proc/self/status") as status:
+            return next(int(line.split()[1]) * 1024 for line in status if line.startswith("VmData"))
+    except (OSError, StopIteration):  # a system without it: a generous guess
+        return 2**30
+
+
+class _Heard:
+    """Passes reports on, not more often than a page can show, and hears whether the work is still wanted."""
+
+    def __init__(self, pipe: Connection) -> None:
+        self._pipe = pipe
+        self._last = 0.0
+        self.said = ""
+
+    def __call__(self, share: float, said: str) -> None:
+        while self._pipe.poll():
+            if self._pipe.recv()[0] == "stop":
+                raise Stopped
+        now = time.monotonic()
+        if now - self._last >= TOLD_EVERY or said != self.said:
+            self._last, self.said = now, said or self.said
+            self._pipe.send(("heard", share, said))
