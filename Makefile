@@ -4,7 +4,7 @@ DATA ?= data
 PYTHON ?= python3.11
 BIN = .venv/bin
 
-.PHONY: demo setup setup-dev test lint bench screenshots lock vendor clean
+.PHONY: demo setup setup-dev test lint fuzz bench screenshots lock vendor clean
 
 demo: setup
 	@$(BIN)/lazzik serve --data "$(DATA)" --port "$(PORT)" --demo
@@ -36,6 +36,9 @@ lint: setup-dev
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
+
+fuzz: setup-dev
+	$(BIN)/python -m tools.fuzz
 
 bench: setup-dev
 	$(BIN)/python -m benchmarks

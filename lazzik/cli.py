@@ -2,31 +2,21 @@
 
 from __future__ import annotations
 
-import importlib
-import json
 import logging
 import os
-import pkgutil
 import socket
+import sys
 from pathlib import Path
-from typing import Annotated, NoReturn
+from typing import TYPE_CHECKING, Annotated, NoReturn
 
-import numpy as np
 import typer
 
-import lazzik.core
-from lazzik.core.bake.baking import TOLERANCES, BakePlan, bake, bakeable
-from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit, LazzikError
-from lazzik.core.formats import format_for
-from lazzik.core.formats.csv_curves import write_csv
-from lazzik.core.kernels import KERNELS, compiled_now
 from lazzik.core.progress import Progress
-from lazzik.core.scene.address import Address, find
-from lazzik.core.scene.edits.bakes import PlaceBake
-from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.text import read_scene, scene_text
-from lazzik.demo.station import station
+
+if TYPE_CHECKING:
+    from lazzik.core.scene.edits.bakes import PlaceBake
+    from lazzik.core.scene.scene import Scene
 
 app = typer.Typer(help="Procedural motion in layers, baked to keys.", no_args_is_help=True, add_completion=False)
 
@@ -35,6 +25,9 @@ Frames = Annotated[str | None, typer.Option(help="First and last frame, as 0:250
 
 
 LOG = logging.getLogger("lazzik")
+
+BACKLOG = 512
+"""Connections that wait to be taken."""
 
 
 class _Work(Progress):
@@ -69,24 +62,50 @@ def main() -> None:
 def serve(
     data: Annotated[Path, typer.Option(help="Folder of the database; made if it is not there.")] = Path("data"),
     host: Annotated[str, typer.Option(help="Address to listen on; only this machine by default.")] = "127.0.0.1",
-    port: Annotated[int, typer.Option(help="Port to listen on.")] = 8460,
+    port: Annotated[int, typer.Option(help="Port to listen on; 0 takes any that is free.")] = 8460,
     demo: Annotated[bool, typer.Option(help="Add the demo scene if there is no scene yet.")] = False,
+    password: Annotated[
+        str, typer.Option(envvar="LAZZIK_PASSWORD", help="Asked of everybody; needed if others can reach the server.")
+    ] = "",
 ) -> None:
     """Start the application."""
     import uvicorn
 
+    from lazzik.store.database import claimed
     from lazzik.web.app import create_app
+    from lazzik.web.door import SHORTEST, is_this_machine
+    from lazzik.web.protocol import TimedProtocol
 
-    with socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET) as probe:
-        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        try:
-            probe.bind((host, port))
-        except OSError:
-            _fail(f"{host}:{port} can't be listened on; perhaps Lazzik runs there already. Choose another with --port.")
-    application = create_app(data, host=host, with_demo=demo)
-    typer.echo(f"Lazzik is at http://{host}:{port}/  (Ctrl+C stops it)")
-    # pages that listen to a job must not keep the server from stopping
-    uvicorn.run(application, host=host, port=port, log_level="warning", timeout_graceful_shutdown=3)
+    if not password and not is_this_machine(host):
+        _fail(
+            f"On {host} others can reach the server, and whoever reaches it can change everything: set a password with "
+            "--password or LAZZIK_PASSWORD."
+        )
+    if password and len(password) < SHORTEST:
+        _fail(f"The password needs at least {SHORTEST} characters.")
+    with claimed(data), _listening(host, port) as ours:
+        port = ours.getsockname()[1]
+        application = create_app(data, host=host, with_demo=demo, password=password)
+        typer.echo(f"Lazzik is at http://{f'[{host}]' if ':' in host else host}:{port}/  (Ctrl+C stops it)")
+        sys.stdout.flush()  # whoever started it may be reading
+        # pages that listen to a job must not keep the server from stopping
+        settings = uvicorn.Config(
+            application, host=host, port=port, http=TimedProtocol, log_level="warning", timeout_graceful_shutdown=3
+        )
+        uvicorn.Server(settings).run(sockets=[ours])
+
+
+def _listening(host: str, port: int) -> socket.socket:
+    """A socket at the address, held from now on."""
+    ours = socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET)
+    ours.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        ours.bind((host, port))
+        ours.listen(BACKLOG)  # who asks from now on waits until the application is there
+    except OSError:
+        ours.close()
+        _fail(f"{host}:{port} can't be listened on; perhaps Lazzik runs there already. Choose another with --port.")
+    return ours
 
 
 @app.command()
@@ -98,6 +117,11 @@ def sample(
     out: Annotated[Path | None, typer.Option("-o", "--out", help="File to write; without it, the terminal.")] = None,
 ) -> None:
     """Write channels as CSV: a column of frames and one for each address."""
+    import numpy as np
+
+    from lazzik.core.clock import Clock
+    from lazzik.core.formats.csv_curves import write_csv
+
     document = _read(scene)
     first, last = _range(document, frames)
     if not 0.001 <= step <= 1e6:
@@ -132,6 +156,9 @@ def bake_scene(
     tolerance: Annotated[float | None, typer.Option(help="Fitted, within this much in the channel's own unit.")] = None,
 ) -> None:
     """Bake channels to keys and print the receipt. Without --every and --tolerance: fitted, by the usual tolerances."""
+    from lazzik.core.bake.baking import TOLERANCES, BakePlan, bake, bakeable
+    from lazzik.core.formats.registry import format_for
+
     writer = None if out.suffix == ".csv" else format_for(out.name)
     if every is not None and tolerance is not None:
         raise InvalidEdit("Choose --every or --tolerance, not both", "--every")
@@ -159,6 +186,8 @@ def deliver(
 ) -> None:
     """Write a scene in a format: glTF (.glb, .gltf), OpenUSD (.usdz, .usdc, .usda), curves (.csv, .curves.json),
     outlines (.svg) or the scene itself (.json)."""
+    from lazzik.core.formats.registry import format_for
+
     written = format_for(out.name).deliver(_read(scene), WORK)
     _write(out, written.content)
     for line in (*written.details, written.summary):
@@ -169,24 +198,45 @@ def deliver(
 @app.command()
 def schema() -> None:
     """Print the JSON schema of the scene document."""
+    import json
+
+    from lazzik.core.scene.scene import Scene
+
     typer.echo(json.dumps(Scene.model_json_schema(), indent=2))
 
 
 @app.command()
 def demo(write: Annotated[Path, typer.Option(help="File to write the demo scene to.")]) -> None:
     """Write the demo scene."""
+    from lazzik.core.scene.text import scene_text
+    from lazzik.demo.station import station
+
     _write(write, scene_text(station(), indent=1).encode())
 
 
 @app.command()
 def prepare() -> None:
     """Compile what is compiled and keep it on disk, so that nothing waits for it later."""
-    for module in pkgutil.walk_packages(lazzik.core.__path__, "lazzik.core."):
-        importlib.import_module(module.name)
+    from lazzik.core.kernels import KERNELS, compiled_now
+
+    every_kernel()
     typer.echo(f"{len(KERNELS)} kernels are ready, {len(compiled_now())} of them compiled just now.")
 
 
+def every_kernel() -> None:
+    """Know all kernels there are: those of every module of the core."""
+    import importlib
+    import pkgutil
+
+    import lazzik.core
+
+    for module in pkgutil.walk_packages(lazzik.core.__path__, "lazzik.core."):
+        importlib.import_module(module.name)
+
+
 def _read(path: Path) -> Scene:
+    from lazzik.core.scene.text import read_scene
+
     try:
         return read_scene(path.read_bytes())
     except OSError as error:
@@ -219,12 +269,17 @@ def _range(scene: Scene, frames: str | None) -> tuple[int, int]:
 
 
 def _csv(scene: Scene) -> bytes:
+    from lazzik.core.clock import Clock
+    from lazzik.core.formats.csv_curves import write_csv
+
     addresses = [line.address for line in scene.receipts[-1].lines]
     receipt = scene.receipts[-1]
     return write_csv(scene, addresses, Clock.over(scene.fps, scene.first, receipt.last, start=receipt.first)).encode()
 
 
 def _receipt(scene: Scene, placed: PlaceBake) -> str:
+    from lazzik.core.scene.address import Address, find
+
     rows = [f"frames {placed.first} to {placed.last}, {placed.method}" + (f" {placed.every}" if placed.every else "")]
     width = max(len(channel.address) for channel in placed.channels)
     for channel in placed.channels:

@@ -17,8 +17,8 @@ from lazzik.core.bake.baking import bake as plan_bake
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidDocument
 from lazzik.core.evaluate.evaluator import evaluate as evaluate_on
-from lazzik.core.formats import format_for
 from lazzik.core.formats.bring import bring as plan_bring
+from lazzik.core.formats.registry import format_for
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.edits import applied, read_edits
 from lazzik.core.scene.receipt import Receipt

@@ -2,40 +2,36 @@
 
 from __future__ import annotations
 
-import socket
+import re
 import subprocess
 import sys
-import time
-import urllib.request
 from pathlib import Path
 
 
 class Server:
-    """`lazzik serve` over a folder, on a free port of this machine."""
+    """`lazzik serve` over a folder, on a port that was free."""
 
-    def __init__(self, folder: Path) -> None:
-        self.folder = folder
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            self.port = probe.getsockname()[1]
-        self.url = f"http://127.0.0.1:{self.port}"
+    def __init__(self, folder: Path, *words: str, demo: bool = True) -> None:
+        self.folder, self.words, self.port = folder, [*words, *(["--demo"] if demo else [])], 0
         self.start()
 
+    @property
+    def url(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
     def start(self) -> None:
-        """Start and wait until it answers."""
-        words = ["serve", "--data", str(self.folder), "--port", str(self.port), "--demo"]
-        self.process = subprocess.Popen([sys.executable, "-m", "lazzik", *words], stdout=subprocess.DEVNULL)
-        for _ in range(300):
-            try:
-                urllib.request.urlopen(f"{self.url}/scenes", timeout=5).close()
-                return
-            except OSError:
-                if self.process.poll() is not None:
-                    raise RuntimeError("the server ended at once") from None
-                time.sleep(0.1)
-        raise RuntimeError("the server does not answer")
+        """Start and wait until it says where it is: it listens by then."""
+        words = ["serve", "--data", str(self.folder), "--port", str(self.port), *self.words]
+        self.process = subprocess.Popen([sys.executable, "-m", "lazzik", *words], stdout=subprocess.PIPE, text=True)
+        assert self.process.stdout is not None
+        said = self.process.stdout.readline()
+        found = re.search(r":(\d+)/", said)
+        if found is None:
+            self.kill()
+            raise RuntimeError(f"the server did not start: {said}")
+        self.port = int(found[1])
 
     def kill(self) -> None:
         """End it at once, as `kill -9` does."""
         self.process.kill()
-        self.process.wait()
+        self.process.communicate()

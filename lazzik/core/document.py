@@ -71,6 +71,11 @@ class Frozen(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
+    def __getstate__(self) -> dict[Any, Any]:
+        """What another process is given: the fields, without what was worked out of them and is kept beside them."""
+        state = super().__getstate__()
+        return state | {"__dict__": {name: state["__dict__"][name] for name in type(self).model_fields}}
+
     def replaced(self, **changes: Any) -> Self:
         """A checked copy with some fields changed. Parts that stay are shared, not copied.
 

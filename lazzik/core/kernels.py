@@ -1,19 +1,53 @@
 """The one door to compiled code: every hot loop is declared here-wise, with its signature, cached on disk.
 
 An explicit signature compiles at set-up (`lazzik prepare`) and is read from the disk cache ever after, so neither
-start-up nor a request waits for a compiler. `NUMBA_DISABLE_JIT=1` runs the same functions as plain Python.
+start-up nor a request waits for a compiler. A kernel is read when it is first called: a program that evaluates nothing
+does not even load the compiler. `NUMBA_DISABLE_JIT=1` runs the same functions as plain Python.
 """
 
 from __future__ import annotations
 
+import importlib
+import sys
 from collections.abc import Callable
+from threading import RLock
+from types import FunctionType
 from typing import Any, TypeVar, cast
-
-import numba
 
 Function = TypeVar("Function", bound=Callable[..., Any])
 
-KERNELS: list[Any] = []
+_LOADING = RLock()
+
+
+class Kernel:
+    """A function that is compiled, or read from the disk cache, when it is first called."""
+
+    def __init__(self, function: FunctionType, signatures: tuple[str, ...]) -> None:
+        self.py_func = function
+        self._signatures = signatures
+        self._ready: Any = None
+        self.__doc__ = function.__doc__
+        self.__name__ = function.__name__
+
+    def __call__(self, *arguments: Any) -> Any:
+        return (self._ready or self.ready)(*arguments)
+
+    @property
+    def ready(self) -> Any:
+        """The compiled function."""
+        with _LOADING:
+            if self._ready is None:
+                numba = _compiler()
+                # the compiler knows its own functions only, so those that this one calls stand in for their kernels
+                globals_ = self.py_func.__globals__
+                used = {name: globals_.get(name) for name in self.py_func.__code__.co_names}
+                inner = {name: kernel.ready for name, kernel in used.items() if isinstance(kernel, Kernel)}
+                function = _with_globals(self.py_func, globals_ | inner) if inner else self.py_func
+                self._ready = numba.njit(list(self._signatures), cache=True, nogil=True, error_model="numpy")(function)
+            return self._ready
+
+
+KERNELS: list[Kernel] = []
 
 
 def kernel(*signatures: str) -> Callable[[Function], Function]:
@@ -23,13 +57,36 @@ def kernel(*signatures: str) -> Callable[[Function], Function]:
     """
 
     def declare(function: Function) -> Function:
-        compiled = numba.njit(list(signatures), cache=True, nogil=True, error_model="numpy")(function)
-        KERNELS.append(compiled)
-        return cast(Function, compiled)
+        made = Kernel(cast(FunctionType, function), signatures)
+        KERNELS.append(made)
+        return cast(Function, made)
 
     return declare
 
 
+def _compiler() -> Any:
+    """The compiler. It would look for SciPy's linear algebra, which takes longer to load than all else; no kernel calls
+    it, so it is told that there is none."""
+    import numba
+
+    blas = "scipy.linalg.cython_blas"
+    if blas not in sys.modules:
+        sys.modules[blas] = None  # type: ignore[assignment]
+        try:
+            importlib.import_module("numba.np.arraymath")
+        finally:
+            del sys.modules[blas]
+    return numba
+
+
+def _with_globals(function: FunctionType, globals_: dict[str, Any]) -> FunctionType:
+    copy = FunctionType(function.__code__, globals_, function.__name__, function.__defaults__, function.__closure__)
+    copy.__qualname__, copy.__module__ = function.__qualname__, function.__module__
+    copy.__doc__, copy.__kwdefaults__ = function.__doc__, function.__kwdefaults__
+    return copy
+
+
 def compiled_now() -> list[str]:
     """Names of the kernels that this process had to compile because the cache did not hold them."""
-    return [k.py_func.__name__ for k in KERNELS if hasattr(k, "stats") and sum(k.stats.cache_misses.values())]
+    ready = [k for k in KERNELS if hasattr(k.ready, "stats")]
+    return [k.__name__ for k in ready if sum(k.ready.stats.cache_misses.values())]

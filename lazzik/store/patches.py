@@ -10,8 +10,6 @@ from __future__ import annotations
 import json
 from typing import Any
 
-import jsonpatch
-
 from lazzik.core.document import Frozen
 from lazzik.core.scene.scene import VERSION, Scene
 from lazzik.core.scene.text import read_scene
@@ -28,11 +26,13 @@ def patch_between(old: Scene, new: Scene) -> list[Operation]:
 
 def patched(document: dict[str, Any], patches: list[str], version: int = VERSION) -> Scene:
     """The scene that a snapshot of a version of the document becomes by patches, each a JSON text, in order."""
-    return read_scene(json.dumps(replayed(document, patches) | {"version": version}))
+    return read_scene(json.dumps(replayed(document, patches) | {"version": version}), stored=True)
 
 
 def replayed(document: dict[str, Any], patches: list[str]) -> dict[str, Any]:
     """A document after patches, each a JSON text, in order. It is changed in place."""
+    import jsonpatch
+
     for text in patches:
         document = jsonpatch.apply_patch(document, json.loads(text), in_place=True)
     return document

@@ -6,14 +6,14 @@ import json
 import secrets
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import func, select, update
+from sqlalchemy import delete, func, or_, select, update
 from sqlalchemy.orm import Session
 
-from lazzik.core.errors import LazzikError
+from lazzik.core.errors import LazzikError, UnknownAsset
 from lazzik.core.geometry.assets import held_content, let_go, name_of
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.change import carried
@@ -29,6 +29,10 @@ from lazzik.store.tables import AssetRow, CardRow, RevisionRow, SceneRow, now
 
 SNAPSHOT_EVERY = 32
 """Revisions from one whole copy to the next."""
+
+
+UNNAMED = 3600.0
+"""Seconds for which something heavy stays that nothing stored names: it may be about to be used."""
 
 
 class NoScene(LazzikError, LookupError):
@@ -130,12 +134,26 @@ class SceneStore:
         return State(scene_id, 0, scene, None, None)
 
     def put_asset(self, content: bytes) -> str:
-        """Store something heavy; its name."""
+        """Store something heavy; its name. It stays for a while even if no scene names it."""
         name = name_of(content)
         with self._database.writing() as session:
-            if session.get(AssetRow, name) is None:
+            if not session.execute(update(AssetRow).filter_by(name=name).values(made=now())).rowcount:  # type: ignore[attr-defined]
                 session.add(AssetRow(name=name, content=content))
         return name
+
+    def sweep_assets(self, older: float = UNNAMED) -> list[str]:
+        """Remove what is heavy, came so many seconds ago or earlier, and is named by nothing that is stored: what is
+        left of refused edits and of removed scenes. Their names."""
+        until = now() - timedelta(seconds=older)
+        with self._database.reading() as session:
+            names = list(session.scalars(select(AssetRow.name).where(AssetRow.made <= until)))
+            unnamed = [name for name in names if not _is_named(session, name)]
+        if unnamed:
+            with self._database.writing() as session:  # whoever named one meanwhile has brought it in anew, or kept it
+                gone = [name for name in unnamed if not _is_named(session, name)]
+                session.execute(delete(AssetRow).where(AssetRow.name.in_(gone), AssetRow.made <= until))
+            return gone
+        return []
 
     def asset(self, name: str) -> bytes | None:
         """The bytes of an asset, or None."""
@@ -301,15 +319,24 @@ def label_of(scene: Scene, edits: list[Edit]) -> str:
 
 
 def _keep_assets(session: Session, nodes: Iterable[Node]) -> list[str]:
-    """Store the assets of objects that are so far only in memory; their names."""
+    """Store the assets of objects that are so far only in memory; their names. Raises UnknownAsset."""
     stored = []
-    for name in {name for node in nodes for name in assets_of(node)}:
+    for name in sorted({name for node in nodes for name in assets_of(node)}):
         content = held_content(name)
+        known = session.scalar(select(AssetRow.name).filter_by(name=name)) is not None
         if content is not None:
-            if session.get(AssetRow, name) is None:
-                session.add(AssetRow(name=name, content=content))
             stored.append(name)
+        if not known and content is None:
+            raise UnknownAsset(f"The asset {name[:12]}… that the scene needs is not here; bring it in again", name)
+        if not known:
+            session.add(AssetRow(name=name, content=content))
     return stored
+
+
+def _is_named(session: Session, name: str) -> bool:
+    """Whether a revision of any scene names an asset."""
+    named = or_(func.instr(RevisionRow.patch, name) > 0, func.instr(RevisionRow.snapshot, name) > 0)
+    return session.scalar(select(RevisionRow.row).where(named).limit(1)) is not None
 
 
 def _stored(names: list[str]) -> None:

@@ -15,6 +15,7 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.staticfiles import StaticFiles
 from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
+from starlette.requests import ClientDisconnect
 
 from lazzik import __version__
 from lazzik.core.errors import LazzikError
@@ -25,9 +26,10 @@ from lazzik.core.progress import Stopped
 from lazzik.demo.station import station
 from lazzik.store.database import Database
 from lazzik.store.scenes import SceneStore
-from lazzik.web import api, bakes, deliver, objects, pages, recipes, shapes, sheets, shelf
+from lazzik.web import api, bakes, deliver, door, objects, pages, recipes, shapes, sheets, shelf
 from lazzik.web.bodies import describe
 from lazzik.web.context import HERE
+from lazzik.web.door import Door, Doorkeeper
 from lazzik.web.errors import answer
 from lazzik.web.fields import refusals
 from lazzik.web.guard import Guard, TooLarge, hosts
@@ -37,23 +39,32 @@ from lazzik.work.pool import Workers
 
 LOG = logging.getLogger("lazzik")
 
+DAY = 24 * 3600.0
+
 SWEEP_EVERY = 30.0
 """Seconds from one look after abandoned films to the next."""
 
 
 def create_app(
-    folder: Path, *, host: str = "127.0.0.1", with_demo: bool = False, workers: Workers | None = None
+    folder: Path,
+    *,
+    host: str = "127.0.0.1",
+    with_demo: bool = False,
+    workers: Workers | None = None,
+    password: str = "",
 ) -> FastAPI:
-    """The application over the database in a folder. Workers that are given are shared, and stay when it ends."""
+    """The application over the database in a folder. Workers that are given are shared, and stay when it ends; with a
+    password, nobody comes in without it."""
     running, store = Jobs(), SceneStore(Database(folder))
     heavy = workers or Workers()
 
     @asynccontextmanager
     async def life(_: FastAPI) -> AsyncIterator[None]:
-        sweeping = asyncio.create_task(_sweep(running))
+        beside = [asyncio.create_task(each) for each in (_sweep(running), _clean(heavy, store))]
         heavy.warm()
         yield
-        sweeping.cancel()
+        for task in beside:
+            task.cancel()
         await run_in_threadpool(running.close)
         if workers is None:
             heavy.close()
@@ -68,11 +79,18 @@ def create_app(
         store.create(station(), "demo scene")
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     told = refusals(404, 409, 413, 422, 503, 507)
-    for room in (pages, api, bakes, sheets, recipes, objects, shapes, shelf, deliver, routes, film):
-        app.include_router(room.router, responses=told)
-    describe(app)
+    routers = [
+        room.router
+        for room in (pages, api, bakes, sheets, recipes, objects, shapes, shelf, deliver, routes, film, door)
+    ]
+    for router in routers:
+        app.include_router(router, responses=told)
+    describe(app, routers)
+    app.state.door = Door(password) if password else None
+    if app.state.door is not None:
+        app.add_middleware(Doorkeeper, door=app.state.door)
     app.add_middleware(Guard, allowed=hosts(host))
-    for kind in (LazzikError, RequestValidationError, HTTPException, TooLarge, OSError, Stopped):
+    for kind in (LazzikError, RequestValidationError, HTTPException, TooLarge, ClientDisconnect, OSError, Stopped):
         app.add_exception_handler(kind, answer)
     return app
 
@@ -81,6 +99,16 @@ async def _sweep(running: Jobs) -> None:
     while True:
         await asyncio.sleep(SWEEP_EVERY)
         await run_in_threadpool(running.sweep)
+
+
+async def _clean(heavy: Workers, store: SceneStore) -> None:
+    """At the start and once a day: remove what is heavy and that nothing names."""
+    while True:
+        try:
+            await run_in_threadpool(heavy.run, tasks.sweep, store.folder)
+        except (LazzikError, Stopped) as error:
+            LOG.info("nothing was cleaned: %s", error)
+        await asyncio.sleep(DAY)
 
 
 def _snapshot(heavy: Workers, store: SceneStore, scene_id: str, number: int) -> None:

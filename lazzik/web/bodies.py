@@ -5,10 +5,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Annotated, Any, TypeVar
 
-from fastapi import Depends, FastAPI, Request
+from fastapi import APIRouter, Depends, FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from pydantic import BaseModel, ValidationError
 from pydantic.json_schema import models_json_schema
@@ -80,7 +80,7 @@ def invalid(error: ValidationError) -> RequestValidationError:
     return RequestValidationError([{**problem, "loc": ("body", *problem["loc"])} for problem in problems])
 
 
-def describe(app: FastAPI) -> None:
+def describe(app: FastAPI, routers: Iterable[APIRouter]) -> None:
     """Let the OpenAPI document tell of the bodies, and of how every refusal is answered."""
     plain = app.openapi
 
@@ -91,7 +91,7 @@ def describe(app: FastAPI) -> None:
             _, defined = models_json_schema([(m, "validation") for m in MODELS.values()], ref_template=where)
             schemas = document.setdefault("components", {}).setdefault("schemas", {})
             schemas |= defined["$defs"]
-            for route in app.routes:
+            for route in (route for router in routers for route in router.routes):
                 for name in _bodies(getattr(route, "dependant", None)):
                     for method in getattr(route, "methods", ()):
                         content = {"application/json": {"schema": {"$ref": where.format(model=name)}}}

@@ -13,7 +13,8 @@ from lazzik.core.scene.node import channels_of
 from lazzik.core.scene.scene import Scene
 from lazzik.web.drawing import line
 from lazzik.web.studio import count_moving
-from lazzik.work.tasks import MEMO, Source
+from lazzik.work.source import Source
+from lazzik.work.tasks import kept
 
 SIZE = (260.0, 15.0)
 """Of one curve."""
@@ -38,7 +39,7 @@ def card_of(source: Source, progress: Progress) -> dict[str, Any]:
     scene = source.read()
     progress.hear()
     return asdict(
-        Card(scene.frames, scene.fps, len(scene.nodes), count_moving(scene), _lanes(scene, Scope(scene, MEMO, [])))
+        Card(scene.frames, scene.fps, len(scene.nodes), count_moving(scene), _lanes(scene, Scope(scene, kept(), [])))
     )
 
 

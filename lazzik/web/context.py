@@ -17,7 +17,7 @@ from lazzik.core.scene.scene import Scene
 from lazzik.store.scenes import SceneStore, State
 from lazzik.web.lanes import shown
 from lazzik.work.pool import Workers
-from lazzik.work.tasks import Source
+from lazzik.work.source import Source
 
 MOST_CHOSEN = 1000
 

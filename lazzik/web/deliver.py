@@ -12,7 +12,7 @@ from starlette.background import BackgroundTask
 
 from lazzik.core.document import Quantity, mark_of
 from lazzik.core.errors import InvalidEdit, UnknownAddress
-from lazzik.core.formats import FORMATS, Format
+from lazzik.core.formats.registry import FORMATS, Format
 from lazzik.core.progress import Progress
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.text import plain

@@ -8,6 +8,7 @@ from fastapi import Request, Response
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse
 from starlette.exceptions import HTTPException
+from starlette.requests import ClientDisconnect
 
 from lazzik.core.errors import LazzikError
 from lazzik.core.progress import Stopped
@@ -65,6 +66,8 @@ def _read(error: Exception) -> tuple[int, str, str]:
             return 503, "Lazzik is being stopped; try again once it runs.", ""
         case OSError() if error.errno in FULL:
             return 507, "There is no room left on the disk, so nothing was stored. Make room and do it again.", ""
+        case ClientDisconnect():  # nobody reads the answer
+            return 400, MALFORMED, ""
         case TooLarge():
             return 413, "That is larger than is taken here.", ""
         case _:

@@ -15,7 +15,9 @@ LOOPBACK = ("127.0.0.1", "localhost", "[::1]")
 
 
 def hosts(host: str) -> list[str]:
-    """Names under which the server may be asked for."""
+    """Names under which the server may be asked for: any if it listens on all of the machine's addresses."""
+    if host in ("0.0.0.0", "::"):
+        return ["*"]
     return [*LOOPBACK, f"[{host}]" if ":" in host else host]
 
 
@@ -46,13 +48,21 @@ class Guard:
 
     def _problem(self, headers: dict[str, str]) -> tuple[int, str] | None:
         origin = headers.get("origin")
-        if origin and origin != "null" and urlsplit(origin).netloc != headers.get("host"):
+        if origin and origin != "null" and _place(origin) != headers.get("host"):
             return 403, "A page from elsewhere asked for this; only Lazzik's own pages may."
         if origin == "null" or headers.get("sec-fetch-site") == "cross-site":
             return 403, "A page from elsewhere asked for this; only Lazzik's own pages may."
         length = headers.get("content-length", "0")
-        if not length.isdigit() or int(length) > LARGEST_TEXT + 4096:
+        if not (length.isascii() and length.isdigit() and len(length) < 20) or int(length) > LARGEST_TEXT + 4096:
             return 413, f"That is larger than {LARGEST_TEXT // 2**20} MB, the most that is taken."
+        return None
+
+
+def _place(origin: str) -> str | None:
+    """Host and port of an origin; None for what is none."""
+    try:
+        return urlsplit(origin).netloc
+    except ValueError:
         return None
 
 

@@ -19,7 +19,7 @@ from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.formats.bring import BROUGHT
 from lazzik.core.geometry.assets import pack_mesh, pack_weights
 from lazzik.core.geometry.imported import MeshShape
-from lazzik.core.geometry.lettering import SHIPPED, check_font
+from lazzik.core.geometry.lettering import SHIPPED
 from lazzik.core.geometry.pictures import read_grey
 from lazzik.core.progress import Progress
 from lazzik.core.scene.edits import applied
@@ -70,6 +70,8 @@ def keep_asset(scene_id: str, file: UploadFile, store: Store) -> dict[str, Any]:
     ending = name[name.rfind(".") :].lower()
     label = name.rpartition("/")[2].rpartition(".")[0][:60] or "Mesh"
     if ending in FONTS:
+        from lazzik.core.geometry.fonts import check_font
+
         return {"what": "font", "label": check_font(content)[:60], "asset": store.put_asset(content)}
     if ending in PICTURES:
         read_grey(content)

@@ -24,7 +24,7 @@ from lazzik.web.shapeview import MADE_HERE, deformer_palette, shape_facts, shape
 from lazzik.web.studio import BEYONDS, COMBINES, count_moving, dials, facts, tree
 from lazzik.web.uploads import spooled
 from lazzik.work import tasks
-from lazzik.work.tasks import Source
+from lazzik.work.source import Source
 
 router = APIRouter()
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 import gc
 import importlib
 import os
+import pickle
 import resource
 import signal
 import time
@@ -19,8 +20,17 @@ from typing import Any
 from lazzik.core.errors import LazzikError
 from lazzik.core.progress import Progress, Stopped
 
-WARM = ("lazzik.work.tasks",)
-"""What a worker imports before it says that it is ready, with the kernels that come along."""
+WARM = (
+    "lazzik.core.bake.again",
+    "lazzik.core.bake.targets",
+    "lazzik.core.formats.bring",
+    "lazzik.core.formats.gltf_merge",
+    "lazzik.core.formats.gltf_write",
+    "lazzik.store.scenes",
+    "lazzik.web.cards",
+    "lazzik.work.tasks",
+)
+"""What a worker imports before it says that it is ready, by name: most tasks need most of it."""
 
 TOLD_EVERY = 0.05
 """Seconds from one report to the next; whether to stop is asked at each."""
@@ -45,7 +55,11 @@ def serve(pipe: Connection, memory: int) -> None:
         while True:
             message = pipe.recv()
             if message[0] == "run":
-                pipe.send(_outcome(pipe, *message[1:], most=memory))
+                outcome = _outcome(pipe, *message[1:], most=memory)
+                try:
+                    pipe.send(outcome)
+                except (AttributeError, TypeError, pickle.PicklingError):  # what can't be sent is a mistake of ours
+                    pipe.send(("broken", "PicklingError", "sending the outcome", traceback.format_exc()))
     except (EOFError, OSError):  # the server is gone
         return
 

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from tests.serving import Server
 
@@ -25,11 +25,16 @@ FLAGS = [
     "--enable-unsafe-swiftshader",
 ]
 
+PATIENCE = 60_000
+"""Milliseconds that a state may take to come about on a machine that is busy with other things."""
+
+expect.set_options(timeout=PATIENCE)
+
 EXPECTED = ("GPU stall due to ReadPixels", "the server responded with a status of 4")
 """What a software renderer grumbles about, and the refusals that tests provoke."""
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="module")
 def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     running = Server(tmp_path_factory.mktemp("browser") / "data")
     yield running
@@ -62,7 +67,7 @@ def page(browser: Browser, server: Server) -> Iterator[Page]:
         opened.on("request", lambda r: problems.append(r.url) if not _own(r.url, server) else None)
 
     context.on("page", watch)
-    context.set_default_timeout(10_000)
+    context.set_default_timeout(PATIENCE)
     yield context.new_page()
     context.close()
     assert problems == []

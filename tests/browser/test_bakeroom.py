@@ -40,16 +40,17 @@ def test_channels_are_chosen_by_kind_sorted_and_looked_at_closely(page: Page, de
     page.wait_for_function("was => document.querySelector('#review strong').textContent !== was", arg=before)
     curve = page.locator("#review .compared svg").first
     whole = curve.get_attribute("viewBox")
+    expect(page.locator("#review .compared svg")).to_have_count(2)  # nothing below the pointer moves any more
     curve.hover()
     page.keyboard.down("Control")
     page.mouse.wheel(0, -600)
-    page.keyboard.up("Control")
     # a turn of the wheel and a press reach the page some time after they are made
     page.wait_for_function(
         """whole => Number(document.querySelector('#review .compared svg').getAttribute('viewBox').split(' ')[2])
             < 0.6 * Number(whole.split(' ')[2])""",
         arg=whole,
     )
+    page.keyboard.up("Control")
     curve.dblclick()
     page.wait_for_function(
         """whole => document.querySelector('#review .compared svg').getAttribute('viewBox')

@@ -138,8 +138,11 @@ def test_a_stagger_shows_itself_and_lands_as_one_step(station: Studio) -> None:
     page.keyboard.press("g")
     page.select_option("#stagger-form [name=by]", "distance")
     expect(page.locator("#stagger-form [data-for=distance]")).to_be_visible()
+    shown = page.evaluate("() => [...window.lazzik.stage.tracks.get('lamp-2').orientation]")
     page.select_option("#stagger-form [name=origin]", "mast")
-    page.wait_for_timeout(200)
+    page.wait_for_function(
+        "was => window.lazzik.stage.tracks.get('lamp-2').orientation.some((v, i) => v !== was[i])", arg=shown
+    )
     page.keyboard.press("Escape")  # given up: nothing stays
     station.lands(1)
     assert value(station, "lamp-2/rotation.z#nod.shift") == 0.5

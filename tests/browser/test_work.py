@@ -231,7 +231,8 @@ def test_pages_are_accessible_and_nothing_scrolls_sideways(
     page.goto(path.format(scene=demo_url))
     if "?at=" in path and "bake" not in path:
         Studio(page).ready()
-    page.wait_for_timeout(300)
+    page.wait_for_load_state("networkidle")
+    page.wait_for_function("() => document.getAnimations().every((each) => each.playState !== 'running')")
     page.evaluate(axe)
     report = page.evaluate("() => axe.run(document, { resultTypes: ['violations'] })")
     serious = [
@@ -265,6 +266,6 @@ def test_a_late_answer_does_not_bring_back_what_was_left(demo_url: str, page: Pa
     expect(page.locator("#tree a.object.chosen")).to_have_attribute("data-node", "mast")
     with page.expect_response("**/panels?*sign*"):
         slow[0].continue_()
-    page.wait_for_timeout(300)
+    page.evaluate("() => fetch('/scenes').then((answer) => answer.text())")  # what came before it is dealt with by now
     expect(page.locator("#tree a.object.chosen")).to_have_attribute("data-node", "mast")
     assert "at=mast" in page.url

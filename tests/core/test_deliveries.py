@@ -25,7 +25,8 @@ from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.formats.base import moving_addresses
 from lazzik.core.formats.csv_curves import write_csv
-from lazzik.core.formats.gltf import SHAPES_WITHIN, Gltf, write_glb
+from lazzik.core.formats.gltf import Gltf, write_glb
+from lazzik.core.formats.gltf_write import SHAPES_WITHIN
 from lazzik.core.formats.usd import write_usd
 from lazzik.core.geometry.primitives import Ball, Box, Sheet
 from lazzik.core.progress import Progress, Stopped

@@ -23,7 +23,8 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.formats.csv_curves import write_csv
-from lazzik.core.formats.gltf import SHAPES_WITHIN, write_glb
+from lazzik.core.formats.gltf import write_glb
+from lazzik.core.formats.gltf_write import SHAPES_WITHIN
 from lazzik.core.scene.scene import Scene
 from tests.conftest import edited
 from tests.core.gltf_player import Player

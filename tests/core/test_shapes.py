@@ -22,9 +22,11 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import reshaped
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.geometry.assets import add_keeper, hold, let_go, pack_mesh, remove_keeper
-from lazzik.core.geometry.imported import MeshShape, read_mesh
-from lazzik.core.geometry.lettering import SHIPPED, Lettering, check_font, font_bytes
+from lazzik.core.geometry.fonts import check_font, font_bytes
+from lazzik.core.geometry.imported import MeshShape
+from lazzik.core.geometry.lettering import SHIPPED, Lettering
 from lazzik.core.geometry.mesh import Mesh
+from lazzik.core.geometry.mesh_read import read_mesh
 from lazzik.core.geometry.primitives import Ball, Box
 from lazzik.core.layers import BY_KIND
 from lazzik.core.scene.edits.shapes import PlaceShapeBake

@@ -19,10 +19,10 @@ from lazzik.core.evaluate.paths import world
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
-from lazzik.core.formats import FORMATS
 from lazzik.core.formats.base import moving_addresses
 from lazzik.core.formats.csv_curves import read_csv, write_csv, write_long_csv
 from lazzik.core.formats.gltf import as_text, write_glb
+from lazzik.core.formats.registry import FORMATS
 from lazzik.core.formats.svg import AnimatedSvg
 from lazzik.core.formats.usd import write_usd
 from lazzik.core.progress import Progress, Stopped

@@ -12,7 +12,12 @@ import pytest
 from alembic.config import Config
 from alembic.script import ScriptDirectory
 
+from lazzik.core.errors import UnknownAsset
+from lazzik.core.geometry.assets import pack_mesh
+from lazzik.core.geometry.imported import MeshShape
+from lazzik.core.geometry.primitives import Box
 from lazzik.core.scene.edits import Edit, read_edits
+from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.store.database import FILE, MIGRATIONS, VERSIONS, BadDatabase, Database, FolderTaken, NoRoom, claimed
 from lazzik.store.scenes import SNAPSHOT_EVERY, SceneStore, StaleEdit
@@ -158,3 +163,26 @@ def test_a_folder_is_served_by_one_at_a_time(tmp_path: Path) -> None:
         pass
     with claimed(tmp_path):
         pass
+
+
+def test_heavy_things_that_nothing_names_go_after_an_hour(tmp_path: Path, post: Scene) -> None:
+    store = SceneStore(Database(tmp_path))
+    used, unused = store.put_asset(pack_mesh(Box(kind="box").mesh())), store.put_asset(b"left over")
+    node = post.nodes[0].replaced(shape=MeshShape(kind="mesh", asset=used))
+    state = store.create(post.replaced(nodes=(node, Node(id="other", label="Other"))), "new")
+    assert store.sweep_assets() == []
+    assert store.sweep_assets(older=0) == [unused]
+    assert (store.asset(unused), store.asset(used) is not None) == (None, True)
+    store.edit(state.id, 0, read_edits([{"do": "remove-object", "node": "post"}]))
+    assert store.sweep_assets(older=0) == []  # undo may need it
+    store.remove(state.id)
+    assert store.sweep_assets(older=0) == [used]
+
+
+def test_an_edit_that_names_what_is_not_there_is_refused(tmp_path: Path, post: Scene) -> None:
+    store = SceneStore(Database(tmp_path))
+    state = store.create(post, "new")
+    edit = {"do": "set-shape", "node": "post", "shape": {"kind": "mesh", "asset": "0" * 64}}
+    with pytest.raises(UnknownAsset, match="not here"):
+        store.edit(state.id, 0, read_edits([edit]))
+    assert store.open(state.id) == state

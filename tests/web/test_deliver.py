@@ -16,7 +16,7 @@ from starlette.testclient import TestClient
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.evaluate.shapes import surface_moves
-from lazzik.core.formats import FORMATS
+from lazzik.core.formats.registry import FORMATS
 from lazzik.core.geometry.primitives import Sheet
 from lazzik.core.progress import Progress
 from lazzik.core.scene.node import Node

@@ -13,7 +13,6 @@ from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial.transform import Rotation as Turn
 
 from lazzik.core.document import Frozen, Quantity, Slug
 from lazzik.core.kernels import kernel
@@ -48,6 +47,8 @@ def frames_of(places: Points, turns: Points, axis: Axis) -> Frames:
 
     `places` (moments, 3) metres, `turns` (moments, 3) degrees about x, y, z.
     """
+    from scipy.spatial.transform import Rotation as Turn
+
     inverse = Turn.from_euler("XYZ", turns, degrees=True).as_matrix().transpose(0, 2, 1)
     out: Frames = np.concatenate([inverse[:, ORDERS[axis], :], places[:, None, :]], axis=1)
     return np.ascontiguousarray(out)

@@ -13,7 +13,6 @@ from collections.abc import Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
-from scipy.integrate import cumulative_simpson
 
 from lazzik.core.deformers.base import Deformer, Moments, Numbers, along, span_of
 from lazzik.core.deformers.extent import Extent
@@ -55,6 +54,8 @@ class Stretch(Deformer):
             u, share = inside[k, :, 0], counts[k] * (numbers["factor"][k] - 1.0)
             places = np.linspace(start, end, STEPS + 1)
             p = self._profile(places, u, start, end, numbers["fade_length"][k])
+            from scipy.integrate import cumulative_simpson
+
             summed = cumulative_simpson(p, x=places, initial=0.0)
             held = {"start": 0.0, "middle": summed[STEPS // 2], "end": summed[-1]}[self.held]
             out[k, :, 0] = u + share * (np.interp(at[k], places, summed) - held)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial.transform import Rotation as Turn
 
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.poses import pose
@@ -22,6 +21,8 @@ def world(scene: Scene, node: Node, clock: Clock, scope: Scope = ALONE) -> NDArr
     while here is not None:
         own = pose(here, clock, scope)
         local = np.tile(np.eye(4), (len(clock.frames), 1, 1))
+        from scipy.spatial.transform import Rotation as Turn
+
         local[:, :3, :3] = Turn.from_quat(own.orientation).as_matrix() * own.scale[:, None, :]
         local[:, :3, 3] = own.position
         matrix = local @ matrix

@@ -6,7 +6,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial.transform import Rotation as Turn
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
@@ -66,6 +65,8 @@ def orientations(angles: Points, order: str) -> Quaternions:
     Consecutive ones have a dot product ≥ 0, so that stepping from one to the next takes the short way.
     """
     columns = ["xyz".index(axis) for axis in order]
+    from scipy.spatial.transform import Rotation as Turn
+
     q: Quaternions = Turn.from_euler(order.upper(), angles[:, columns], degrees=True).as_quat()
     return short_way(q)
 

@@ -13,11 +13,8 @@ from lazzik.core.errors import InvalidAsset, InvalidEdit
 from lazzik.core.fitting.fitting import fit
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.formats.csv_curves import read_csv
-from lazzik.core.formats.gltf_file import open_gltf
-from lazzik.core.formats.gltf_read import read_gltf
-from lazzik.core.formats.svg_read import read_svg
 from lazzik.core.geometry.assets import hold, pack_mesh, pack_weights
-from lazzik.core.geometry.imported import ENDINGS, MeshShape, read_mesh
+from lazzik.core.geometry.imported import ENDINGS, MeshShape
 from lazzik.core.scene.address import Address, exists, find
 from lazzik.core.scene.edits.base import Edit, free_slug
 from lazzik.core.scene.edits.keys import PasteKeys
@@ -51,6 +48,9 @@ def bring(scene: Scene, files: Mapping[str, bytes], *, depth: float = 0.0) -> Br
     if kind in (".glb", ".gltf"):
         beside = {other.rpartition("/")[2]: part for other, part in files.items() if other != name}
         try:
+            from lazzik.core.formats.gltf_file import open_gltf
+            from lazzik.core.formats.gltf_read import read_gltf
+
             read = read_gltf(open_gltf(content, name, beside), scene.fps, scene.first)
         except InvalidAsset as error:
             raise InvalidAsset(f"'{name[-60:]}' can't be brought in: {error.message}") from None
@@ -64,7 +64,11 @@ def bring(scene: Scene, files: Mapping[str, bytes], *, depth: float = 0.0) -> Br
             notes.append(f"Its other animations are clips, to be played from Poses and clips (B): {names}.")
         return Brought(BringIn(label=stem, nodes=read.nodes, clips=read.clips), tuple(notes))
     if kind == ".svg":
+        from lazzik.core.formats.svg_read import read_svg
+
         return Brought(BringIn(label=stem, nodes=read_svg(content, name, depth)))
+    from lazzik.core.geometry.mesh_read import read_mesh
+
     imported = read_mesh(content, name)
     painted = hold(pack_weights(imported.weights)) if imported.weights is not None else None
     shape = MeshShape(kind="mesh", asset=hold(pack_mesh(imported.mesh)), weights=painted)

@@ -8,6 +8,8 @@ from __future__ import annotations
 
 import hashlib
 import io
+import zipfile
+import zlib
 from collections.abc import Callable
 from functools import lru_cache
 from typing import Any
@@ -97,9 +99,10 @@ def pack_targets(offsets: Any, normals: Any) -> bytes:
 
 @lru_cache(maxsize=32)
 def targets_asset(name: str) -> tuple[Any, Any]:
-    """The offsets and the normals of an asset, float64. Raises UnknownAsset."""
-    arrays = _unpacked(name)
-    return arrays["offsets"].astype(np.float64), arrays["normals"].astype(np.float64)
+    """(targets, n, 3) the offsets and the normals of an asset, float64. Raises UnknownAsset."""
+    offsets, normals = _arrays(name, "offsets", "normals")
+    _expect(name, offsets.ndim == 3 and offsets.shape[2:] == (3,) and normals.shape == offsets.shape)
+    return offsets.astype(np.float64), normals.astype(np.float64)
 
 
 def pack_frames(offsets: Any) -> bytes:
@@ -109,22 +112,28 @@ def pack_frames(offsets: Any) -> bytes:
 
 @lru_cache(maxsize=4)
 def frames_asset(name: str) -> Any:
-    """The offsets of an asset, as they are kept. Raises UnknownAsset."""
-    return _unpacked(name)["offsets"]
+    """(frames, n, 3) the offsets of an asset, as they are kept. Raises UnknownAsset."""
+    (offsets,) = _arrays(name, "offsets")
+    _expect(name, offsets.ndim == 3 and offsets.shape[2:] == (3,) and len(offsets) > 0)
+    return offsets
 
 
 @lru_cache(maxsize=32)
 def mesh_asset(name: str) -> Mesh:
     """The mesh of an asset. Raises UnknownAsset."""
-    arrays = _unpacked(name)
-    points, normals = arrays["points"].astype(np.float64), arrays["normals"].astype(np.float64)
-    return Mesh(points, normals, arrays["triangles"].astype(np.int64))
+    points, normals, triangles = _arrays(name, "points", "normals", "triangles")
+    _expect(name, points.ndim == 2 and points.shape[1:] == (3,) and normals.shape == points.shape and len(points) > 0)
+    _expect(name, triangles.ndim == 2 and triangles.shape[1:] == (3,) and triangles.dtype.kind in "ui")
+    _expect(name, len(triangles) > 0 and triangles.min() >= 0 and triangles.max() < len(points))
+    return Mesh(points.astype(np.float64), normals.astype(np.float64), triangles.astype(np.int64))
 
 
 @lru_cache(maxsize=64)
 def weights_asset(name: str) -> Samples:
-    """The weights of an asset. Raises UnknownAsset."""
-    return np.asarray(_unpacked(name)["weights"], dtype=np.float64)
+    """(n,) the weights of an asset. Raises UnknownAsset."""
+    (weights,) = _arrays(name, "weights")
+    _expect(name, weights.ndim == 1)
+    return np.asarray(weights, dtype=np.float64)
 
 
 def _packed(**arrays: Any) -> bytes:
@@ -133,9 +142,28 @@ def _packed(**arrays: Any) -> bytes:
     return out.getvalue()
 
 
-def _unpacked(name: str) -> dict[str, Any]:
+LARGEST_UNPACKED = 2**30
+"""Bytes of the arrays of one asset."""
+
+
+def _arrays(name: str, *wanted: str) -> list[Any]:
+    """Arrays of an asset, finite if they are no whole numbers. Raises UnknownAsset."""
+    content = asset(name)
     try:
-        with np.load(io.BytesIO(asset(name)), allow_pickle=False) as arrays:
-            return {key: arrays[key] for key in arrays.files}
-    except (ValueError, OSError, KeyError) as error:
+        with zipfile.ZipFile(io.BytesIO(content)) as archive:
+            _expect(name, sum(entry.file_size for entry in archive.infolist()) <= LARGEST_UNPACKED)
+        with np.load(io.BytesIO(content), allow_pickle=False) as arrays:
+            found = [arrays[key] for key in wanted]
+    except DAMAGED as error:
         raise UnknownAsset(f"The asset {name[:12]}… can't be read: {error}", name) from None
+    _expect(name, all(array.dtype.kind in "uif" and bool(np.all(np.isfinite(array))) for array in found))
+    return found
+
+
+DAMAGED = (ValueError, OSError, KeyError, EOFError, NotImplementedError, RuntimeError, zipfile.BadZipFile, zlib.error)
+"""What reading an archive that is none, or a damaged one, may raise."""
+
+
+def _expect(name: str, well: bool) -> None:
+    if not well:
+        raise UnknownAsset(f"The asset {name[:12]}… is not what it is used as", name)

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Places, Points, Triangles
@@ -48,6 +47,8 @@ class Mesh:
         Points at one place whose normals differ by less than CREASE share one: the seam of a tube, not the edge of a
         box. The mesh at rest settles it, so that bending a box never rounds its edges.
         """
+        from scipy.spatial import cKDTree
+
         reach = TOGETHER * max(float(self.size.max()), 1e-9)
         pairs = cKDTree(self.points).query_pairs(reach, output_type="ndarray")
         same = np.einsum("ij,ij->i", self.normals[pairs[:, 0]], self.normals[pairs[:, 1]]) > np.cos(np.radians(CREASE))
@@ -63,6 +64,8 @@ class Mesh:
         """(n,) for each point the number of the place at which it lies, whatever its normal; and (counted,) the points
         that count for where the surface faces there: not the back of something without thickness, whose front comes
         before it."""
+        from scipy.spatial import cKDTree
+
         reach = TOGETHER * max(float(self.size.max()), 1e-9)
         place = np.arange(len(self.points))
         for a, b in cKDTree(self.points).query_pairs(reach, output_type="ndarray"):

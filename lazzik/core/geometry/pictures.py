@@ -7,7 +7,6 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, UnidentifiedImageError
 
 from lazzik.core.errors import InvalidAsset
 from lazzik.core.geometry.assets import asset
@@ -25,6 +24,8 @@ def grey(name: str) -> NDArray[np.float64]:
 
 def read_grey(content: bytes) -> NDArray[np.float64]:
     """The brightness of a picture's bytes. Raises InvalidAsset."""
+    from PIL import Image, UnidentifiedImageError
+
     try:
         with Image.open(io.BytesIO(content), formats=("PNG", "JPEG")) as picture:
             if max(picture.size) > LARGEST:

@@ -32,7 +32,7 @@ def carried(before: Scene, after: Scene, head: Scene) -> Scene:
     moved = _others(before, head)
     for node in _read(before, after):
         if node.id in moved:
-            raise _overtaken(node.label)
+            raise _overtaken(head.by_id.get(node.id, node).label)
     fields = {name: _row(name, before, after, head) for name in ("name", *CLOCK, *ROWS)}
     return head.replaced(**fields, nodes=_nodes(before, after, head))
 

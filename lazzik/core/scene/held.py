@@ -5,11 +5,14 @@ from __future__ import annotations
 from base64 import b64decode, b64encode
 from typing import Any
 
-from lazzik.core.errors import InvalidDocument
-from lazzik.core.geometry.assets import asset, hold, name_of
+from lazzik.core.deformers.masks import PictureMask, WeightsMask
+from lazzik.core.errors import InvalidDocument, UnknownAsset
+from lazzik.core.geometry.assets import asset, frames_asset, hold, name_of, targets_asset, weights_asset
 from lazzik.core.geometry.imported import MeshShape
 from lazzik.core.geometry.lettering import SHIPPED, Lettering
+from lazzik.core.geometry.pictures import grey
 from lazzik.core.scene.node import Node
+from lazzik.core.scene.targets import ShapeTargets
 
 
 def assets_of(node: Node) -> set[str]:
@@ -28,6 +31,29 @@ def assets_of(node: Node) -> set[str]:
         if name:
             found.add(name)
     return found
+
+
+def check_assets(node: Node) -> None:
+    """Look at all that an object needs, so that what is damaged is told now. Raises UnknownAsset, InvalidAsset."""
+    points = len(node.shape.mesh().points) if node.shape is not None else 0
+    if isinstance(node.shape, MeshShape) and node.shape.weights:
+        weights_asset(node.shape.weights)
+    if node.origin is not None:
+        asset(node.origin.asset)
+    if isinstance(node.targets, ShapeTargets):
+        _fits(node, targets_asset(node.targets.asset)[0].shape[1], points)
+    elif node.targets is not None:
+        _fits(node, frames_asset(node.targets.asset).shape[1], points)
+    for deformer in node.deform:
+        if isinstance(deformer.mask, PictureMask):
+            grey(deformer.mask.asset)
+        elif isinstance(deformer.mask, WeightsMask):
+            weights_asset(deformer.mask.asset)
+
+
+def _fits(node: Node, count: int, points: int) -> None:
+    if count != points:
+        raise UnknownAsset(f"What {node.label} needs has {count:,} points; it has {points:,}", node.id)
 
 
 def packed_assets(nodes: tuple[Node, ...]) -> dict[str, str]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
-from scipy.spatial.transform import Rotation as Turn
 
 from lazzik.core.deformers.extent import Extent
 from lazzik.core.geometry.primitives import base_value
@@ -58,6 +57,8 @@ def _outward(node: Node, points: Points) -> Points:
     if not len(points):
         return points
     angles, order = triple(node.rotation), node.rotation.order
+    from scipy.spatial.transform import Rotation as Turn
+
     turn = Turn.from_euler(order.upper(), [angles["xyz".index(axis)] for axis in order], degrees=True)
     out: Points = turn.apply(points * triple(node.scale)) + triple(node.position)
     return out

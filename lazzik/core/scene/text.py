@@ -8,7 +8,7 @@ from pydantic import ValidationError
 
 from lazzik.core.errors import InvalidDocument
 from lazzik.core.scene.address import DEEPEST, depth
-from lazzik.core.scene.held import hold_assets, packed_assets
+from lazzik.core.scene.held import check_assets, hold_assets, packed_assets
 from lazzik.core.scene.references import circle, circle_said
 from lazzik.core.scene.scene import VERSION, Scene
 from lazzik.core.scene.upgrade import MALFORMED, upgraded
@@ -33,8 +33,9 @@ def scene_json(scene: Scene) -> dict[str, object]:
     return scene.model_dump(mode="json", exclude_defaults=True)
 
 
-def read_scene(text: str | bytes) -> Scene:
-    """Read a scene. Raises InvalidDocument, saying what is wrong and where."""
+def read_scene(text: str | bytes, *, stored: bool = False) -> Scene:
+    """Read a scene. Raises InvalidDocument, saying what is wrong and where; UnknownAsset or InvalidAsset if something
+    heavy that it needs is not there or damaged. One that was `stored` is known to be whole."""
     if len(text) > LARGEST_TEXT:
         raise InvalidDocument(f"The file is larger than {LARGEST_TEXT // 2**20} MB, the most a scene may have.")
     text = _without_assets(text)
@@ -50,6 +51,9 @@ def read_scene(text: str | bytes) -> Scene:
             raise InvalidDocument(f"Layers on {address} are nested deeper than {DEEPEST}.", address)
     if members := circle(scene):
         raise InvalidDocument(f"The scene can't be read: {circle_said(scene, members)}.", members[0])
+    if not stored:
+        for node in scene.nodes:
+            check_assets(node)
     return scene
 
 

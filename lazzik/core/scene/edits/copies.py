@@ -8,7 +8,6 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field
-from scipy.spatial.transform import Rotation as Turn
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.scaling import moved, moved_base, scaled
@@ -106,6 +105,8 @@ class SetPivot(Edit):
             )
         delta = np.array(self.point if self.point is not None else self._of_box(scene, node))
         order, angles = node.rotation.order, triple(node.rotation)
+        from scipy.spatial.transform import Rotation as Turn
+
         turn = Turn.from_euler(order.upper(), [angles["xyz".index(axis)] for axis in order], degrees=True)
         moved = node.replaced(position=_shifted(node.position, turn.apply(delta * triple(node.scale))))
         if node.shape is not None:

@@ -23,7 +23,8 @@ class ChangeScene(Edit):
     last: Typed | None = None
 
     def apply(self, scene: Scene) -> Scene:
-        changes = {name: getattr(self, name) for name in self.model_fields_set - {"do"}}
+        given = {name: getattr(self, name) for name in self.model_fields_set - {"do"}}
+        changes = {name: value for name, value in given.items() if value is not None}
         for end in ("first", "last"):
             if end in changes:
                 if changes[end] != round(changes[end]):

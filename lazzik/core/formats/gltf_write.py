@@ -1,0 +1,362 @@
+"""The parts of a glTF file, written one by one. (What a file carries is said in `gltf`.)"""
+
+from __future__ import annotations
+
+import json
+from collections import Counter
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+import pygltflib as gl
+from numpy.typing import NDArray
+
+from lazzik.core.bake.targets import Fitted, fit_targets
+from lazzik.core.channel.channel import Channel
+from lazzik.core.clock import Clock
+from lazzik.core.document import Frozen
+from lazzik.core.errors import InvalidEdit
+from lazzik.core.evaluate.evaluator import value_of
+from lazzik.core.evaluate.poses import moves, orientations, pose, triple
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.shapes import shapes_over_time
+from lazzik.core.evaluate.surface import surface_of
+from lazzik.core.fitting.minimax import PER_FRAME
+from lazzik.core.formats.colors import linear
+from lazzik.core.formats.gltf_merge import Keep
+from lazzik.core.formats.gltf_parts import STRENGTH, Form, Paint
+from lazzik.core.formats.tracks import APART, Moved, Track, track_of
+from lazzik.core.geometry.mesh import Mesh
+from lazzik.core.progress import UNHEARD, Progress
+from lazzik.core.scene.node import Camera, Color, Light, Look, Node
+from lazzik.core.scene.scene import Scene
+from lazzik.core.types import Samples
+
+NEAR, FAR = 0.05, 1000.0
+"""Metres between which a camera sees."""
+
+POINTER = "KHR_animation_pointer"
+
+SHARE_OF_LOOKS = 1e-3
+"""Of what a number of a look, a light or a camera spans: how far it may be off."""
+
+SHAPES_WITHIN = 0.001
+"""Metres by which a point of a moving shape may differ from where it was evaluated."""
+
+MOST_SHAPES = 256
+"""Morph targets of one object."""
+
+
+@dataclass
+class Writer:
+    """Collects the parts of one file. Shapes and looks that are equal are written once."""
+
+    scene: Scene
+    scope: Scope
+    animated: bool
+    progress: Progress = UNHEARD
+    keeps: dict[str, Keep] = field(default_factory=dict)
+    """What objects that were brought in have as their file has it: it need not be written."""
+    forms: dict[str, Form] = field(default_factory=dict)
+    """Objects whose shape is a file's: only what is new of it is written."""
+    tolerances: dict[str, float] = field(default_factory=dict)
+    """By what is moved: metres, degrees, factors."""
+    pointers: bool = False
+    """Whether looks, lights and cameras change over time."""
+    paints: dict[str, Paint] = field(default_factory=dict)
+    """The looks of those of them that were repainted."""
+    changing: list[tuple[str, str, Frozen, str]] = field(default_factory=list)
+    """(label, pointer, part, number or 'color') of what moves by a pointer, in the order in which it was written."""
+    report: list[str] = field(default_factory=list)
+    counts: Counter[str] = field(default_factory=Counter)
+    worst: dict[str, float] = field(default_factory=dict)
+    gltf: gl.GLTF2 = field(default_factory=gl.GLTF2)
+    blob: bytearray = field(default_factory=bytearray)
+    materials: dict[str, int] = field(default_factory=dict)
+    meshes: dict[tuple[str, int], int] = field(default_factory=dict)
+    shapes: dict[str, tuple[gl.Attributes, int]] = field(default_factory=dict)
+    lights: list[dict[str, Any]] = field(default_factory=list)
+    clocks: dict[bytes, int] = field(default_factory=dict)
+    moving: dict[str, Fitted] = field(default_factory=dict)
+    """The shapes and weights of objects whose points move, by object."""
+
+    def write(self) -> tuple[dict[str, Any], bytes]:
+        """Everything, in the order of the document: the JSON and the buffer. Raises Stopped."""
+        animated = self.animated
+        places = {node.id: i for i, node in enumerate(self.scene.nodes)}
+        self.gltf.asset = gl.Asset(version="2.0", generator="Lazzik")
+        if animated:
+            shaped = [node for node in self.scene.nodes if node.visible and shapes_over_time(self.scene, node)]
+            for place, node in enumerate(shaped):
+                part = self.progress.part(0.6 * place / len(shaped), 0.6 * (place + 1) / len(shaped))
+                part.report(0.0, f"shapes of {node.label}")
+                self._shapes(node, part)
+        self.gltf.nodes = [self._node(node) for node in self.scene.nodes]
+        for node in self.scene.nodes:
+            if node.parent is not None:
+                self.gltf.nodes[places[node.parent]].children.append(places[node.id])
+        roots = [places[node.id] for node in self.scene.nodes if node.parent is None]
+        self.gltf.scenes = [gl.Scene(name=self.scene.name, nodes=roots)]
+        self.gltf.scene = 0
+        if animated:
+            self._animate(places, self.progress.part(0.6, 1.0))
+        if self.lights:
+            self.gltf.extensions = {"KHR_lights_punctual": {"lights": self.lights}}
+            self.gltf.extensionsUsed.append("KHR_lights_punctual")
+        if self.blob:
+            self.gltf.buffers = [gl.Buffer(byteLength=len(self.blob))]
+        return json.loads(self.gltf.gltf_to_json()), bytes(self.blob)
+
+    def _now(self) -> Clock:
+        return Clock.over(self.scene.fps, self.scene.first, self.scene.first)
+
+    def _node(self, node: Node) -> gl.Node:
+        now = pose(node, self._now(), self.scope)
+        out = gl.Node(
+            name=node.label,
+            translation=now.position[0].tolist(),
+            rotation=now.orientation[0].tolist(),
+            scale=now.scale[0].tolist(),
+            children=[],
+            extras={"id": node.id},
+        )
+        keep = self.keeps.get(node.id)
+        form = self.forms.get(node.id)
+        if form and form.repainted:
+            self.paints[node.id] = self._paint(node.look or Look())
+        if node.shape is not None and node.visible and (form is None or form.bent):
+            out.mesh = self._mesh(node)
+        if node.camera is not None and not (keep and keep.camera):
+            view = np.radians(self._first(node.camera, "view"))
+            lens = gl.Perspective(yfov=float(view), znear=NEAR, zfar=FAR)
+            self.gltf.cameras.append(gl.Camera(type="perspective", perspective=lens))
+            out.camera = len(self.gltf.cameras) - 1
+            self._moving_looks(node.label, f"/cameras/{out.camera}/", node.camera, {"view": "perspective/yfov"})
+        if node.light is not None and node.visible and not (keep and keep.light):
+            self.lights.append(self._light(node.light))
+            place = len(self.lights) - 1
+            out.extensions = {"KHR_lights_punctual": {"light": place}}
+            root = f"/extensions/KHR_lights_punctual/lights/{place}/"
+            self._moving_looks(node.label, root, node.light, {"intensity": "intensity", "color": "color"})
+        return out
+
+    def _first(self, part: Frozen, name: str) -> float:
+        return float(np.ravel(value_of(part, name, self._now(), self.scope))[0])
+
+    def _linear(self, color: Color) -> list[float]:
+        """A colour in linear light."""
+        return [round(float(c), 6) for c in linear([self._first(color, name) for name in "rgb"])]
+
+    def _light(self, light: Light) -> dict[str, Any]:
+        return {
+            "type": "point" if light.kind == "lamp" else "directional",
+            "color": self._linear(light.color),
+            "intensity": self._first(light, "intensity"),
+        }
+
+    def _paint(self, look: Look) -> Paint:
+        r, g, b = self._linear(look.color)
+        return Paint((r, g, b), self._first(look, "glow"), self._first(look, "roughness"))
+
+    def _material(self, node: Node) -> int:
+        look = node.look or Look()
+        paint = self._paint(look)
+        surface = gl.PbrMetallicRoughness(
+            baseColorFactor=[*paint.color, 1.0], metallicFactor=0.0, roughnessFactor=paint.roughness
+        )
+        glows = self.pointers and isinstance(look.glow, Channel) and look.glow.moves
+        emitted = list(paint.color) if glows else [c * min(paint.glow, 1.0) for c in paint.color]
+        material = gl.Material(pbrMetallicRoughness=surface, emissiveFactor=emitted)
+        if paint.glow > 1 or glows:
+            material.extensions = {STRENGTH: {"emissiveStrength": paint.glow}}
+            if STRENGTH not in self.gltf.extensionsUsed:
+                self.gltf.extensionsUsed.append(STRENGTH)
+        self.gltf.materials.append(material)
+        place = len(self.gltf.materials) - 1
+        ways = {"color": "pbrMetallicRoughness/baseColorFactor", "roughness": "pbrMetallicRoughness/roughnessFactor"}
+        if glows:
+            ways |= {"glow": f"extensions/{STRENGTH}/emissiveStrength", "emission": "emissiveFactor"}
+        self._moving_looks(node.label, f"/materials/{place}/", look, ways)
+        return place
+
+    def _shapes(self, node: Node, progress: Progress) -> None:
+        """Find the shape targets of an object; one whose points stand still has none."""
+        clock = self.scene.clock(PER_FRAME)
+        motion = surface_of(self.scene, node, clock, self.scope)
+        if not motion.still:
+            try:
+                self.moving[node.id] = fit_targets(motion, SHAPES_WITHIN, MOST_SHAPES, progress, sizes=True)
+            except InvalidEdit as error:
+                raise InvalidEdit(f"{node.label}: {error.message}", node.id) from None
+
+    def _mesh(self, node: Node) -> int:
+        shapes = self.moving.get(node.id)
+        if shapes is not None or shapes_over_time(self.scene, node):
+            return self._own_mesh(node, shapes)
+        look = node.look or Look()
+        key = look.model_dump_json()
+        if key not in self.materials:
+            self.materials[key] = self._material(node)
+        shape = node.shape.model_dump_json() if node.shape else ""
+        if (shape, self.materials[key]) not in self.meshes:
+            if shape not in self.shapes:
+                self.shapes[shape] = self._geometry(node.shape.mesh())  # type: ignore[union-attr]
+            attributes, indices = self.shapes[shape]
+            part = gl.Primitive(attributes=attributes, indices=indices, material=self.materials[key])
+            self.gltf.meshes.append(gl.Mesh(primitives=[part]))
+            self.meshes[shape, self.materials[key]] = len(self.gltf.meshes) - 1
+        return self.meshes[shape, self.materials[key]]
+
+    def _own_mesh(self, node: Node, shapes: Fitted | None) -> int:
+        """A mesh of the object's own: as it is at the first frame, or at rest with morph targets. Of a file's shape,
+        only the points if they are moved, or the targets."""
+        assert node.shape is not None
+        mesh = node.shape.mesh()
+        if shapes is None and self.animated:
+            motion = surface_of(self.scene, node, self._now(), self.scope)
+            mesh = mesh.moved(motion.points(0))
+        part = gl.Primitive(attributes=gl.Attributes())
+        if node.id not in self.forms:
+            part.attributes, part.indices = self._geometry(mesh)
+            part.material = self._material(node)
+        elif shapes is None:
+            part.attributes = self._points(mesh)
+        out = gl.Mesh(primitives=[part])
+        if shapes is not None:
+            part.targets = [
+                {
+                    "POSITION": self._accessor(offsets.astype(np.float32), "VEC3", gl.ARRAY_BUFFER, limits=True),
+                    "NORMAL": self._accessor(normals.astype(np.float32), "VEC3", gl.ARRAY_BUFFER),
+                }
+                for offsets, normals in zip(shapes.offsets, shapes.normals, strict=True)
+            ]
+            out.weights = [float(weight) for weight in shapes.weights[0]]
+        self.gltf.meshes.append(out)
+        return len(self.gltf.meshes) - 1
+
+    def _geometry(self, mesh: Mesh) -> tuple[gl.Attributes, int]:
+        width: type[np.unsignedinteger[Any]] = np.uint16 if len(mesh.points) < 65_535 else np.uint32
+        triangles = self._accessor(mesh.triangles.ravel().astype(width), "SCALAR", gl.ELEMENT_ARRAY_BUFFER)
+        return self._points(mesh), triangles
+
+    def _points(self, mesh: Mesh) -> gl.Attributes:
+        return gl.Attributes(
+            POSITION=self._accessor(mesh.points.astype(np.float32), "VEC3", gl.ARRAY_BUFFER, limits=True),
+            NORMAL=self._accessor(mesh.normals.astype(np.float32), "VEC3", gl.ARRAY_BUFFER),
+        )
+
+    def _accessor(self, values: NDArray[Any], shape: str, target: int | None = None, *, limits: bool = False) -> int:
+        """Add an array to the buffer, its start on a multiple of four bytes."""
+        self.blob.extend(b"\0" * (-len(self.blob) % 4))
+        data = values.tobytes()
+        self.gltf.bufferViews.append(
+            gl.BufferView(buffer=0, byteOffset=len(self.blob), byteLength=len(data), target=target)
+        )
+        self.blob.extend(data)
+        types = {"float32": gl.FLOAT, "uint16": gl.UNSIGNED_SHORT, "uint32": gl.UNSIGNED_INT}
+        rows = values.reshape(len(values), -1)
+        self.gltf.accessors.append(
+            gl.Accessor(
+                bufferView=len(self.gltf.bufferViews) - 1,
+                componentType=types[values.dtype.name],
+                count=len(values),
+                type=shape,
+                min=rows.min(axis=0).tolist() if limits else None,
+                max=rows.max(axis=0).tolist() if limits else None,
+            )
+        )
+        return len(self.gltf.accessors) - 1
+
+    def _animate(self, places: dict[str, int], progress: Progress) -> None:
+        """One animation of all that moves; what a file's own animation has unchanged is left to it."""
+        clock = self.scene.clock(PER_FRAME)
+        just_before = clock.at(clock.frames - APART)
+        animation = gl.Animation(name=self.scene.name, samplers=[], channels=[])
+
+        def add(track: Track, shape: str, label: str, target: gl.AnimationChannelTarget, what: str) -> None:
+            self._add(animation, track, shape, target)
+            unit = {"translation": " mm", "rotation": "°", "scale": "×", "weights": " mm"}.get(what, "")
+            off = track.off * (1000 if unit == " mm" else 1)
+            self.report.append(f"{label}: {track.interpolation}, {len(track.seconds)} keys, {off:.2g}{unit} off")
+            self.counts[track.interpolation] += 1
+            self.counts["keys"] += len(track.seconds)
+            if unit and what != "weights":
+                self.worst[what] = max(self.worst.get(what, 0.0), off)
+
+        for node in progress.over(self.scene.nodes, lambda node: f"motion of {node.label}"):
+            keep = self.keeps.get(node.id)
+            for path, part in (("translation", "position"), ("rotation", "rotation"), ("scale", "scale")):
+                if not moves(node, (part,)) or (keep is not None and path in keep.same):
+                    continue
+                rows, before = (self._rows(node, path, part, at) for at in (clock, just_before))
+                moved = Moved(clock.frames, rows, before, path == "rotation")
+                track = track_of(moved, self.scene.first, self.scene.fps, self.tolerances[path])
+                target = gl.AnimationChannelTarget(node=places[node.id], path=path)
+                add(track, "VEC4" if path == "rotation" else "VEC3", f"{node.label} / {part}", target, path)
+            if node.id in self.moving:
+                shapes = self.moving[node.id]
+                seconds = ((shapes.frames - self.scene.first) / self.scene.fps).astype(np.float32)
+                track = Track("LINEAR", seconds, shapes.weights.astype(np.float32), shapes.worst)
+                target = gl.AnimationChannelTarget(node=places[node.id], path="weights")
+                add(track, "SCALAR", f"{node.label} / shape", target, "weights")
+        for label, pointer, owner, name in self.changing:
+            rows, before = (self._looks(owner, name, at) for at in (clock, just_before))
+            span = max(float(np.ptp(rows, axis=0).max()), 1e-9)
+            track = track_of(Moved(clock.frames, rows, before), self.scene.first, self.scene.fps, SHARE_OF_LOOKS * span)
+            target = gl.AnimationChannelTarget(path="pointer", extensions={POINTER: {"pointer": pointer}})
+            target.node = None
+            add(track, {1: "SCALAR", 3: "VEC3", 4: "VEC4"}[rows.shape[1]], label, target, "")
+        if animation.channels:
+            self.gltf.animations = [animation]
+        if self.changing:
+            self.gltf.extensionsUsed.append(POINTER)
+
+    def _rows(self, node: Node, path: str, part: str, clock: Clock) -> NDArray[np.float64]:
+        values = triple(getattr(node, part), clock, self.scope)
+        return orientations(values, node.rotation.order) if path == "rotation" else values
+
+    def _looks(self, part: Frozen, name: str, clock: Clock) -> NDArray[np.float64]:
+        """(frames, numbers) what a pointer moves."""
+
+        def one(of: Frozen, name: str) -> Samples:
+            value = np.asarray(value_of(of, name, clock, self.scope), dtype=np.float64)
+            return np.array(np.broadcast_to(value, clock.frames.shape))
+
+        if isinstance(part, Camera):
+            return np.radians(one(part, name))[:, None]
+        if name not in ("color", "emission"):
+            return one(part, name)[:, None]
+        color = linear(np.stack([one(part.color, axis) for axis in "rgb"], 1))  # type: ignore[attr-defined]
+        if isinstance(part, Look) and name == "color":
+            return np.concatenate([color, np.ones((len(color), 1))], 1)
+        return np.asarray(color)
+
+    def _moving_looks(self, label: str, root: str, part: Frozen, names: dict[str, str]) -> None:
+        """Note what of a part moves by a pointer: number -> the rest of its pointer."""
+        for name, rest in names.items():
+            held = part.color if name in ("color", "emission") else part  # type: ignore[attr-defined]
+            numbers = [getattr(held, axis) for axis in "rgb"] if held is not part else [getattr(part, name)]
+            if self.pointers and any(isinstance(number, Channel) and number.moves for number in numbers):
+                self.changing.append((f"{label} / {name}", root + rest, part, name))
+
+    def _add(self, animation: gl.Animation, track: Track, shape: str, target: gl.AnimationChannelTarget) -> None:
+        key = track.seconds.tobytes()
+        if key not in self.clocks:
+            self.clocks[key] = self._accessor(track.seconds, "SCALAR", limits=True)
+        # a row of weights for each time stands flat
+        values = track.values.reshape(-1, 1) if shape == "SCALAR" else track.values
+        output = self._accessor(np.ascontiguousarray(values, dtype=np.float32), shape)
+        sampler = gl.AnimationSampler(input=self.clocks[key], output=output, interpolation=track.interpolation)
+        animation.samplers.append(sampler)
+        animation.channels.append(gl.AnimationChannel(sampler=len(animation.samplers) - 1, target=target))
+
+    def summary(self) -> str:
+        """How the motion came out, in a sentence."""
+        if not self.counts:
+            return ""
+        ways = (("CUBICSPLINE", "cubic"), ("LINEAR", "linear"), ("STEP", "in steps"))
+        tracks = ", ".join(f"{self.counts[way]} {word}" for way, word in ways if self.counts[way])
+        units = (("translation", " mm"), ("rotation", "°"), ("scale", "×"))
+        off = [f"{self.worst[what]:.2g}{unit}" for what, unit in units if what in self.worst]
+        tail = f"; at quarter frames at most {', '.join(off)} off" if off else ""
+        return f"{self.counts['keys']:,} keys in {sum(self.counts[w] for w, _ in ways)} tracks: {tracks}{tail}."

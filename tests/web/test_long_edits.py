@@ -1,0 +1,82 @@
+"""Edits that take long become jobs, and land if nothing that they read is another by then."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from fastapi import FastAPI
+from starlette.testclient import TestClient
+
+from lazzik.core.progress import Progress
+from lazzik.core.scene.edits import Edit, applied
+from lazzik.core.scene.scene import Scene
+from lazzik.web import steps
+from lazzik.work import tasks
+from lazzik.work.source import Source
+from tests.web.conftest import over
+
+MAST = "beacon-mast/rotation.z#gust.amplitude"
+SOCK = "sock/rotation.y"
+
+
+def edited_while_somebody_else_works(source: Source, edits: list[Edit], progress: Progress) -> Scene:
+    """As the task, and meanwhile another step is stored, as if by another page."""
+    from lazzik.core.scene.edits import read_edits
+    from lazzik.work.source import store_in
+
+    progress.report(0.5, "half way")
+    other = {"do": "change-object", "node": "sock", "label": "Windsock"}
+    store_in(source.folder).edit(source.scene, source.revision, read_edits([other]))
+    return applied(source.read(), edits, progress)
+
+
+@pytest.fixture
+def hasty(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Whatever takes any time at all takes long."""
+    monkeypatch.setattr(steps, "SOON", -1.0)
+
+
+def gust(value: float) -> dict[str, Any]:
+    return {"do": "set", "address": MAST, "value": value}
+
+
+def test_an_edit_that_takes_long_is_a_job_whose_result_is_what_an_edit_answers(
+    client: TestClient, scene: str, hasty: None
+) -> None:
+    answer = client.post(f"{scene}/edits", json={"revision": 0, "edits": [gust(7.5), gust(8.5)]})
+    assert answer.status_code == 202
+    assert over(client, answer.json())["state"] == "done"
+    said = client.get(f"/jobs/{answer.json()['id']}/result").json()
+    assert (said["revision"], said["undo"]) == (1, "set Beacon mast / rotation z / Gust / amplitude and 1 more")
+    undone = client.post(f"{scene}/undo", json={"revision": 1})
+    assert undone.json()["redo"] == said["undo"]
+
+
+def test_it_lands_beside_another_step_and_both_are_there(
+    client: TestClient, app: FastAPI, scene: str, hasty: None, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(tasks, "edited", edited_while_somebody_else_works)
+    answer = client.post(f"{scene}/edits", json={"revision": 0, "edits": [gust(7.5)]})
+    assert over(client, answer.json())["state"] == "done"
+    now = app.state.store.open(scene.rsplit("/", 1)[1])
+    mast = now.scene.by_id["beacon-mast"]
+    assert (now.revision, now.scene.by_id["sock"].label) == (2, "Windsock")
+    assert mast.rotation.z.layers[0].amplitude == 7.5
+
+
+def test_it_says_so_if_what_it_read_is_another(
+    client: TestClient, app: FastAPI, scene: str, hasty: None, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(tasks, "edited", edited_while_somebody_else_works)
+    edit = {"do": "change-object", "node": "sock", "label": "Mine"}
+    answer = client.post(f"{scene}/edits", json={"revision": 0, "edits": [edit]})
+    news = over(client, answer.json())
+    assert (news["state"], "Windsock became another" in news["said"]) == ("failed", True)
+    assert app.state.store.open(scene.rsplit("/", 1)[1]).revision == 1
+
+
+def test_a_quick_edit_on_an_older_revision_is_refused_as_ever(client: TestClient, scene: str) -> None:
+    assert client.post(f"{scene}/edits", json={"revision": 0, "edits": [gust(3)]}).json()["revision"] == 1
+    late = client.post(f"{scene}/edits", json={"revision": 0, "edits": [gust(4)]})
+    assert (late.status_code, late.json()["head"]) == (409, 1)

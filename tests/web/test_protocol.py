@@ -1,0 +1,110 @@
+"""Requests that arrive slowly, or in part, are closed; listeners hold nothing up."""
+
+from __future__ import annotations
+
+import socket
+import threading
+import time
+from collections.abc import Iterator
+from http.client import HTTPConnection
+from pathlib import Path
+
+import pytest
+import uvicorn
+
+from lazzik.web.app import create_app
+from lazzik.web.jobs import Job
+from lazzik.web.protocol import TimedProtocol
+from lazzik.work.pool import Workers
+
+
+class Quick(TimedProtocol):
+    """As the real one, a hundred times as impatient."""
+
+    limit = 0.3
+
+
+class Running:
+    def __init__(self, folder: Path, workers: Workers) -> None:
+        self.app = create_app(folder, with_demo=True, workers=workers)
+        self.listening = socket.create_server(("127.0.0.1", 0))
+        self.port = self.listening.getsockname()[1]
+        settings = uvicorn.Config(self.app, http=Quick, log_level="warning", timeout_graceful_shutdown=1)
+        self.server = uvicorn.Server(settings)
+        self.thread = threading.Thread(target=self.server.run, kwargs={"sockets": [self.listening]})
+        self.thread.start()
+
+    def open(self) -> socket.socket:
+        return socket.create_connection(("127.0.0.1", self.port), timeout=60)
+
+
+@pytest.fixture(scope="module")
+def running(tmp_path_factory: pytest.TempPathFactory, workers: Workers) -> Iterator[Running]:
+    made = Running(tmp_path_factory.mktemp("protocol") / "data", workers)
+    yield made
+    made.server.should_exit = True
+    made.thread.join()
+
+
+def closed(connection: socket.socket) -> bytes:
+    """All that comes until the other end closes."""
+    got = b""
+    try:
+        while part := connection.recv(65536):
+            got += part
+    except ConnectionResetError:
+        pass
+    return got
+
+
+HEAD = b"POST /scenes/x/undo HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/json\r\n"
+
+
+@pytest.mark.parametrize("begun", [b"", b"GET /scen", HEAD, HEAD + b"Content-Length: 100\r\n\r\n{"])
+def test_a_request_that_does_not_arrive_is_closed(running: Running, begun: bytes) -> None:
+    with running.open() as connection:
+        connection.sendall(begun)
+        assert closed(connection) == b""
+
+
+def test_one_that_drips_is_closed_too(running: Running) -> None:
+    with running.open() as connection:
+        connection.sendall(HEAD + b"Content-Length: 100000\r\n\r\n")
+        connection.settimeout(0.02)
+        for _ in range(3000):  # as many pauses as a minute has; it ends long before
+            try:
+                connection.sendall(b" ")
+                if not connection.recv(1):
+                    return
+            except TimeoutError:
+                continue
+            except ConnectionError:
+                return
+    raise AssertionError("it is still open")
+
+
+def test_whole_requests_are_answered_one_after_the_other(running: Running) -> None:
+    connection = HTTPConnection("127.0.0.1", running.port, timeout=60)
+    for _ in range(3):
+        connection.request("GET", "/jobs/none")
+        with connection.getresponse() as response:
+            assert (response.status, b"no such job" in response.read()) == (404, True)
+    connection.close()
+
+
+def test_an_answer_that_takes_longer_is_not_cut_off_and_listeners_hold_no_thread(running: Running) -> None:
+    """More listeners than there are threads; then a request is answered all the same, and all hear of the end."""
+    job = running.app.state.jobs.add(Job("Waiting", "text/plain"))
+    listeners = [running.open() for _ in range(60)]
+    for each in listeners:
+        each.sendall(f"GET /jobs/{job.id}/events HTTP/1.1\r\nHost: 127.0.0.1\r\nConnection: close\r\n\r\n".encode())
+    firsts = [each.recv(65536) for each in listeners]
+    assert all(first.startswith(b"HTTP/1.1 200") for first in firsts)
+    with running.open() as connection:
+        connection.sendall(b"GET /scenes HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n")
+        assert connection.recv(65536).startswith(b"HTTP/1.1 200")
+    time.sleep(3 * Quick.limit)  # longer than any request may take to arrive
+    job.tell(state="done", share=1.0)
+    for each in listeners:
+        assert b'"state": "done"' in closed(each)
+        each.close()
