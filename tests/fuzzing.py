@@ -39,6 +39,11 @@ class Findings(collections.Counter[str]):
         super().__init__()
         self.wrong: list[str] = []
 
+    def add(self, more: Findings) -> None:
+        """Take those of another round."""
+        self.update(more)
+        self.wrong += more.wrong
+
     @property
     def cases(self) -> int:
         """How many requests were made."""

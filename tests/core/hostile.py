@@ -136,6 +136,29 @@ def drawings() -> Iterator[File]:
     )
 
 
+def laborious() -> Iterator[File]:
+    """Small drawings that would be much work."""
+    random = np.random.default_rng(3)
+
+    def drawing(parts: str) -> bytes:
+        return f'<svg xmlns="http://www.w3.org/2000/svg" width="1000" height="1000">{parts}</svg>'.encode()
+
+    def path(points: Any) -> str:
+        return f'<path fill="red" d="M{"L".join(f"{x:.1f} {y:.1f}" for x, y in points)}Z"/>'
+
+    turn = np.linspace(0, 2 * np.pi, 3900, endpoint=False)
+    far = np.where(np.arange(3900) % 2, 400, 150)
+    yield "star.svg", drawing(path(np.column_stack([500 + far * np.cos(turn), 500 + far * np.sin(turn)])))
+    yield "scribble.svg", drawing(path(random.uniform(0, 1000, (3900, 2))))
+    yield "small scribble.svg", drawing(path(random.uniform(0, 1000, (500, 2))))
+    places = random.integers(0, 1000, (500, 2))
+    yield "circles.svg", drawing("".join(f'<circle cx="{x}" cy="{y}" r="90" fill="red"/>' for x, y in places))
+    arcs = "".join(f"M{x} {y}a90 90 0 1 0 180 0a90 90 0 1 0 -180 0Z" for x, y in places)
+    yield "circles of one path.svg", drawing(f'<path fill="red" d="{arcs}"/>')
+    yield "equal.svg", drawing('<rect x="1" y="1" width="900" height="900" fill="red"/>' * 300)
+    yield "groups.svg", drawing("<g>" * 900 + '<rect width="9" height="9" fill="red"/>' + "</g>" * 900)
+
+
 def meshes() -> Iterator[File]:
     ball = trimesh.creation.icosphere(1)
     for ending in ("obj", "ply", "stl"):
@@ -181,6 +204,7 @@ def hostile() -> Iterator[File]:
     yield from broken(content, blob)
     yield from texts(content)
     yield from drawings()
+    yield from laborious()
     yield from meshes()
     yield from others()
 
@@ -206,6 +230,7 @@ def main() -> None:
     from tests.conftest import turned
 
     scene = turned(0.0)
+    attempt(scene, "first.svg", b'<svg xmlns="x"><rect width="9" height="9"/></svg>')  # a worker is warm, too
     before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
     for name, content in hostile():
         start = time.process_time()

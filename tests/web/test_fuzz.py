@@ -137,9 +137,9 @@ def test_more_json_than_a_page_sends_is_refused_before_it_is_read(asked: Asked) 
 
 def test_requests_made_up_from_the_description_are_answered_as_it_says(asked: Asked) -> None:
     document = asked.client.get("/openapi.json").json()
-    found = fuzz(asked.client, document, asked.scene.rsplit("/", 1)[1], 3)
+    found = fuzz(asked.client, document, asked.scene.rsplit("/", 1)[1], 2)
     assert found.wrong == []
-    assert found.cases > 150
+    assert found.cases > 80
 
 
 def test_every_edit_is_described_by_itself(asked: Asked) -> None:

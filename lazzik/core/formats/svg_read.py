@@ -16,7 +16,7 @@ from lazzik.core.errors import InvalidAsset
 from lazzik.core.geometry.assets import hold, pack_mesh
 from lazzik.core.geometry.imported import MeshShape
 from lazzik.core.geometry.mesh import Mesh
-from lazzik.core.geometry.outlines import Outline, sheet, solid, united
+from lazzik.core.geometry.outlines import Outline, points_of, sheet, solid, united
 from lazzik.core.scene.edits.base import free_slug
 from lazzik.core.scene.node import Color, Look, Node, Position
 
@@ -32,6 +32,9 @@ FINE = 120
 
 MOST_PIECES = 4000
 """Points of one outline."""
+
+MOST_POINTS = 60_000
+"""Points of all outlines and of what lies within them: about two seconds of work."""
 
 SLICES = 1
 
@@ -64,6 +67,12 @@ def read_svg(content: bytes, name: str, depth: float = 0.0) -> tuple[Node, ...]:
     middle, spacing = (low + high) / 2, float((high - low).max()) / FINE
     if not 0 < spacing < 1e5:
         raise InvalidAsset("The drawing has no extent, or one that can't be used")
+    points = sum(points_of(outlines, spacing) for _, outlines, _ in shapes)
+    if points > MOST_POINTS:
+        raise InvalidAsset(
+            f"The drawing would take about {points:,.0f} points; {MOST_POINTS:,} are the most. "
+            "Bring in fewer or simpler shapes at once"
+        )
     stem = name.rpartition("/")[2].rpartition(".")[0][:60] or "Drawing"
     taken = {free_slug(stem, set())}
     nodes = [Node(id=next(iter(taken)), label=stem)]
@@ -110,8 +119,7 @@ def _shapes(content: bytes, name: str) -> list[tuple[str, list[Outline], Color]]
 
 def _outlines(path: Any) -> list[Outline]:
     """(n, 2) pixels of each part of a path, curves cut into pieces by the length of the polygon that holds them."""
-    path.approximate_arcs_with_cubics()
-    parts = [[_controls(segment) for segment in part if _draws(segment)] for part in path.as_subpaths()]
+    parts = [[_controls(curve) for segment in part for curve in _curves(segment)] for part in path.as_subpaths()]
     held = np.concatenate([np.zeros((0, 2)), *(controls for part in parts for controls in part)])
     if not len(held) or not np.all(np.abs(held) < 1e7):
         return []
@@ -129,8 +137,12 @@ def _outlines(path: Any) -> list[Outline]:
     return out
 
 
-def _draws(segment: Any) -> bool:
-    return not isinstance(segment, svgelements.Move) and segment.start is not None and segment.end is not None
+def _curves(segment: Any) -> list[Any]:
+    """What is drawn of a segment: itself, or the Bézier curves of an arc. (Letting the library replace the arcs of a
+    whole path takes time that grows with the square of their number.)"""
+    if isinstance(segment, svgelements.Move) or segment.start is None or segment.end is None:
+        return []
+    return list(segment.as_cubic_curves()) if isinstance(segment, svgelements.Arc) else [segment]
 
 
 def _controls(segment: Any) -> NDArray[np.float64]:

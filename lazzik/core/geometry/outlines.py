@@ -14,8 +14,13 @@ from numpy.typing import NDArray
 from scipy.spatial import Delaunay, cKDTree
 from shapely import Polygon
 
+from lazzik.core.errors import InvalidAsset
 from lazzik.core.geometry.mesh import Mesh, joined
+from lazzik.core.kernels import kernel
 from lazzik.core.types import Points, Samples, Triangles
+
+MOST_ALONG = 6_000
+"""Points along the outlines of one shape."""
 
 Outline = NDArray[np.float64]
 """(n, 2) points, closed."""
@@ -45,11 +50,16 @@ def sheet(outlines: list[Outline], spacing: float) -> Mesh:
 
 
 def face(outlines: list[Outline], spacing: float) -> tuple[NDArray[np.float64], Triangles, list[Outline]]:
-    """(n, 2) points and triangles of the filled outlines, anticlockwise, and the outlines as they were cut for it."""
-    rim = outlines
+    """(n, 2) points and triangles of the filled outlines, anticlockwise, and the outlines as they were cut for it.
+
+    Raises InvalidAsset if they cross each other or themselves so often that it would not end soon.
+    """
+    rim, inside = outlines, _grid(np.concatenate(outlines), outlines, spacing)
     for _ in range(MOST_CUTS):
         every = np.concatenate(rim)
-        points = np.concatenate([every, _grid(every, outlines, spacing)])
+        if len(every) > MOST_ALONG:
+            raise InvalidAsset(f"An outline crosses itself too often: it takes more than {MOST_ALONG:,} points")
+        points = np.concatenate([every, _apart(inside, every, spacing)])
         # a frame around it all: on the rim of a triangulation flat triangles would hide a straight side
         low, high = every.min(axis=0) - 1, every.max(axis=0) + 1
         frame = np.array([[x, y] for x in np.linspace(low[0], high[0], 9) for y in (low[1], high[1])])
@@ -64,6 +74,18 @@ def face(outlines: list[Outline], spacing: float) -> tuple[NDArray[np.float64], 
             break
         rim = cut
     return points, np.ascontiguousarray(triangles, dtype=np.int64), rim
+
+
+def points_of(outlines: list[Outline], spacing: float) -> float:
+    """About how many points the filled outlines take: those along them and those of the grid inside. It costs next to
+    nothing to ask, so whatever is too much can be refused before it is begun."""
+    along = inside = 0.0
+    for outline in outlines:
+        after = np.roll(outline, -1, axis=0)
+        along += float(np.ceil(np.linalg.norm(after - outline, axis=1) / spacing).sum())
+        inside += abs(float((outline[:, 0] * after[:, 1] - outline[:, 1] * after[:, 0]).sum())) / 2
+    extent = np.ptp(np.concatenate(outlines), axis=0)
+    return along + min(inside, float(extent[0] * extent[1])) / (0.87 * spacing**2)
 
 
 def united(outlines: list[Outline], spacing: float) -> list[Outline]:
@@ -94,45 +116,68 @@ def _distinct(outline: Outline) -> Outline:
 
 
 def _grid(rim: Outline, outlines: list[Outline], spacing: float) -> Outline:
-    """(n, 2) points of a grid inside the outlines, none too near to them."""
+    """(n, 2) points of a grid inside the outlines."""
     low, high = rim.min(axis=0), rim.max(axis=0)
     x, y = np.meshgrid(np.arange(low[0], high[0], spacing), np.arange(low[1], high[1], spacing * 0.87))
     x = x + np.where(np.arange(len(y)) % 2, spacing / 2, 0.0)[:, None]
     grid = np.column_stack([x.ravel(), y.ravel()])
-    grid = grid[_winding(grid, outlines) != 0]
-    if not len(grid):
-        return np.empty((0, 2))
-    return np.asarray(grid[cKDTree(rim).query(grid)[0] > 0.55 * spacing], dtype=np.float64)
+    return np.asarray(grid[_winding(grid, outlines) != 0], dtype=np.float64)
+
+
+def _apart(grid: Outline, rim: Outline, spacing: float) -> Outline:
+    """Those of the grid that are not too near to the rim."""
+    return np.asarray(grid[cKDTree(rim).query(grid)[0] > 0.55 * spacing], dtype=np.float64) if len(grid) else grid
 
 
 def _cut_where_missing(rim: list[Outline], triangles: Triangles) -> list[Outline] | None:
     """The outlines with a point more in each piece that no triangle has as an edge; None if every piece is one."""
+    total = max(int(triangles.max(initial=0)) + 1, sum(map(len, rim)))
     edges = np.sort(np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]]), axis=1)
-    there = set(map(tuple, edges.tolist()))
-    start, out, whole = 0, [], True
-    for outline in rim:
-        count = len(outline)
-        places = start + np.arange(count)
-        after = np.roll(places, -1)
-        pairs = np.sort(np.stack([places, after], 1), axis=1).tolist()
-        missing = np.array([tuple(pair) not in there for pair in pairs])
-        middles = (outline + np.roll(outline, -1, axis=0)) / 2
-        out.append(np.insert(outline, np.flatnonzero(missing) + 1, middles[missing], axis=0))
-        whole &= not missing.any()
-        start += count
-    return None if whole else out
+    starts = np.cumsum([0, *map(len, rim)])
+    after = np.arange(1, starts[-1] + 1)
+    after[starts[1:] - 1] = starts[:-1]
+    pairs = np.sort(np.stack([np.arange(starts[-1]), after], 1), axis=1)
+    missing = ~np.isin(pairs[:, 0] * total + pairs[:, 1], edges[:, 0] * total + edges[:, 1])
+    if not missing.any():
+        return None
+    every = np.concatenate(rim)
+    middles = (every + every[after]) / 2
+    out = []
+    for outline, start in zip(rim, starts, strict=False):
+        here = missing[start : start + len(outline)]
+        mids = middles[start : start + len(outline)][here]
+        out.append(np.insert(outline, np.flatnonzero(here) + 1, mids, axis=0))
+    return out
 
 
 def _winding(points: NDArray[np.float64], outlines: list[Outline]) -> NDArray[np.int64]:
     """(n,) how often the outlines go around each point, anticlockwise counted up."""
+    edges = np.concatenate([np.column_stack([outline, np.roll(outline, -1, axis=0)]) for outline in outlines])
+    order = np.argsort(points[:, 1], kind="stable")
     count = np.zeros(len(points), np.int64)
-    x, y = points[:, 0], points[:, 1]
-    for outline in outlines:
-        for (ax, ay), (bx, by) in zip(outline, np.roll(outline, -1, axis=0), strict=True):
-            left = (bx - ax) * (y - ay) - (x - ax) * (by - ay)
-            count += (ay <= y) & (by > y) & (left > 0)
-            count -= (ay > y) & (by <= y) & (left < 0)
-    return count
+    _wind(points[order], edges, count)
+    found = np.empty_like(count)
+    found[order] = count
+    return found
+
+
+@kernel("void(float64[:, ::1], float64[:, ::1], int64[::1])")
+def _wind(points: NDArray[np.float64], edges: NDArray[np.float64], count: NDArray[np.int64]) -> None:
+    """The winding number by crossings (D. Sunday, 2001): an edge counts for the points beside it whose height it passes.
+
+    `points` (n, 2) rise in y, so each edge, a row (ax, ay, bx, by), looks at those between its ends alone.
+    """
+    y = np.ascontiguousarray(points[:, 1])
+    for e in range(len(edges)):
+        ax, ay, bx, by = edges[e, 0], edges[e, 1], edges[e, 2], edges[e, 3]
+        up = by > ay
+        low, high = (ay, by) if up else (by, ay)
+        for k in range(np.searchsorted(y, low), np.searchsorted(y, high)):
+            left = (bx - ax) * (points[k, 1] - ay) - (points[k, 0] - ax) * (by - ay)
+            if up and left > 0:
+                count[k] += 1
+            elif not up and left < 0:
+                count[k] -= 1
 
 
 def _wall(outline: Outline, slices: int) -> Mesh:
