@@ -4,7 +4,7 @@ DATA ?= data
 PYTHON ?= python3.11
 BIN = .venv/bin
 
-.PHONY: demo setup setup-dev test lint fuzz bench screenshots lock vendor clean
+.PHONY: demo setup setup-dev test lint fuzz soak bench screenshots lock vendor clean
 
 demo: setup
 	@$(BIN)/lazzik serve --data "$(DATA)" --port "$(PORT)" --demo
@@ -39,6 +39,9 @@ lint: setup-dev
 
 fuzz: setup-dev
 	$(BIN)/python -m tools.fuzz
+
+soak: setup-dev
+	$(BIN)/python -m tools.soak
 
 bench: setup-dev
 	$(BIN)/python -m benchmarks

@@ -1,4 +1,5 @@
-"""One edit in a scene of 5,000 driven channels, from request to commit (goal: within 30 ms)."""
+"""A hundred edits in a row in a scene of 5,000 driven channels, from request to commit, with the whole copies that are
+written aside meanwhile (goals: within 30 ms, the 99th of 100 within 3 × the median)."""
 
 from __future__ import annotations
 
@@ -24,15 +25,15 @@ def rows() -> Iterator[str]:
         state = app.state.store.create(scene, "new")
         with TestClient(app, base_url="http://127.0.0.1:8460") as client:
             times = []
-            for n in range(30):
-                edit = {"do": "set", "address": f"n{n * 97}/rotation.z#l1.amplitude", "value": n}
+            for n in range(100):
+                edit = {"do": "set", "address": f"n{n * 47}/rotation.z#l1.amplitude", "value": n}
                 began = time.perf_counter()
                 answer = client.post(f"/scenes/{state.id}/edits", json={"revision": n, "edits": [edit]})
                 times.append(time.perf_counter() - began)
                 assert answer.status_code == 200
     text = best(lambda: scene_text(scene), runs=2)
-    middle, slow = np.median(times), np.percentile(times, 95)
+    middle, slow, slowest = np.median(times), np.percentile(times, 95), np.percentile(times, 99)
     yield (
-        f"median {middle * 1e3:.1f} ms, p95 {slow * 1e3:.1f} ms; writing the whole document as text alone takes "
+        f"median {middle * 1e3:.1f} ms, p95 {slow * 1e3:.1f} ms, p99 {slowest * 1e3:.1f} ms, {slowest / middle:.1f} times the median; writing the whole document as text alone takes "
         f"{text * 1e3:.0f} ms: {middle / text:.3f} times"
     )

@@ -55,7 +55,8 @@ def stored(
     Edits that take longer go on in a worker. They land if nothing that they read is another by then.
     """
     state = store.current(scene_id, revision)
-    job = Job(label_of(state.scene, edits)[:120], "application/json")
+    label = label_of(state.scene, edits)
+    job = Job(label[:1].upper() + label[1:120], "application/json")
 
     def work() -> State:
         patience = _Patience()
@@ -63,7 +64,6 @@ def stored(
             after = applied(state.scene, edits, patience)
         except _Long:
             after = workers.run(tasks.edited, source_of(store, state), edits, progress=Progress(job.heard))
-        label = label_of(state.scene, edits)
         # whoever waited in front of the page is told if somebody was quicker; what became a job makes the best of it
         land = store.land if patience.out else store.store
         job.heard(1.0, "")

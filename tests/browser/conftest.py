@@ -30,7 +30,12 @@ PATIENCE = 60_000
 
 expect.set_options(timeout=PATIENCE)
 
-EXPECTED = ("GPU stall due to ReadPixels", "the server responded with a status of 4")
+EXPECTED = (
+    "GPU stall due to ReadPixels",
+    "the server responded with a status of 4",
+    "the server responded with a status of 507",
+    "net::ERR_FAILED",
+)
 """What a software renderer grumbles about, and the refusals that tests provoke."""
 
 

@@ -163,7 +163,7 @@ def _winding(points: NDArray[np.float64], outlines: list[Outline]) -> NDArray[np
 
 @kernel("void(float64[:, ::1], float64[:, ::1], int64[::1])")
 def _wind(points: NDArray[np.float64], edges: NDArray[np.float64], count: NDArray[np.int64]) -> None:
-    """The winding number by crossings (D. Sunday, 2001): an edge counts for the points beside it whose height it passes.
+    """The winding number by crossings (D. Sunday, 2001): an edge counts for the points beside it that it passes.
 
     `points` (n, 2) rise in y, so each edge, a row (ax, ay, bx, by), looks at those between its ends alone.
     """

@@ -25,18 +25,18 @@ async function landed(answer) {
   throw new Refused(422, over?.said || "Lazzik's server does not answer.");
 }
 
-// what the head says of the work: that all is stored, or why the last step is not
-function saved(problem = "") {
+// what the head says of the work: that all is stored, that it is on its way, or why the last step is not
+function saved(said = `Saved · step ${revision()}`, problem = false) {
   const place = document.getElementById("saved");
-  place.textContent = problem || `Saved · step ${revision()}`;
-  place.classList.toggle("unsaved", Boolean(problem));
+  place.textContent = said;
+  place.classList.toggle("unsaved", problem);
 }
 
-const UNSAVED = { 0: "Not saved · no answer", 507: "Not saved · the disk is full" };
+const UNSAVED = { 0: "Not saved · no answer", 507: "Not saved · disk full" };
 
 async function sent(what, content, worked) {
   const from = revision();
-  document.getElementById("saved").textContent = "Saving …";
+  saved("Saving …");
   try {
     if (content instanceof FormData) content.set("revision", from);
     const url = `${sceneUrl()}/${what}`;
@@ -46,7 +46,8 @@ async function sent(what, content, worked) {
     saved();
     return state;
   } catch (error) {
-    saved(UNSAVED[error.status]);
+    if (error.status in UNSAVED) saved(UNSAVED[error.status], true);
+    else saved();
     throw error;
   }
 }
