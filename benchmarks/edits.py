@@ -34,6 +34,7 @@ def rows() -> Iterator[str]:
     text = best(lambda: scene_text(scene), runs=2)
     middle, slow, slowest = np.median(times), np.percentile(times, 95), np.percentile(times, 99)
     yield (
-        f"median {middle * 1e3:.1f} ms, p95 {slow * 1e3:.1f} ms, p99 {slowest * 1e3:.1f} ms, {slowest / middle:.1f} times the median; writing the whole document as text alone takes "
+        f"median {middle * 1e3:.1f} ms, p95 {slow * 1e3:.1f} ms, p99 {slowest * 1e3:.1f} ms, "
+        f"{slowest / middle:.1f} times the median; writing the whole document as text alone takes "
         f"{text * 1e3:.0f} ms: {middle / text:.3f} times"
     )

@@ -485,6 +485,7 @@ def test_a_whole_file_a_drawing_and_a_table_are_brought_in(small: Studio) -> Non
     small.lands(2)
     expect(page.locator("#tree")).to_contain_text("arrow")
     page.click("a.object:has-text('Mast')")
+    expect(page.locator("#tree a.object.chosen")).to_contain_text("Mast")  # its numbers are those that are listed
     page.click(".channel:has-text('position y')")
     page.wait_for_function("() => document.getElementById('lanes').dataset.address === 'mast/position.y'")
     page.keyboard.press("a")

@@ -256,6 +256,25 @@ def test_the_keyboard_alone_reaches_and_adds_a_layer(small: Studio) -> None:
     assert small.lanes() == ["Noise"]
 
 
+def test_a_press_does_what_was_seen_when_it_began(demo_url: str, page: Page) -> None:
+    """The panel of another object arrives between the press of the button and its release."""
+    page.goto(f"{demo_url}?at=mast/rotation.z")
+    Studio(page).ready()
+    slow = []
+    page.route("**/panels?*sign*", lambda route: slow.append(route))
+    page.locator("#tree a[data-node='sign']").dispatch_event("click")
+    box = page.locator("#tree .channel:has-text('position y')").bounding_box()
+    assert box is not None
+    page.mouse.move(box["x"] + 20, box["y"] + box["height"] / 2)
+    page.mouse.down()
+    with page.expect_response("**/panels?*sign*"):
+        slow[0].continue_()
+    page.evaluate("() => fetch('/scenes').then((answer) => answer.text())")  # the late panel is dealt with by now
+    page.mouse.up()
+    page.wait_for_function("() => document.getElementById('lanes').dataset.address === 'mast/position.y'")
+    expect(page.locator("#tree a.object.chosen")).to_have_attribute("data-node", "mast")
+
+
 def test_a_late_answer_does_not_bring_back_what_was_left(demo_url: str, page: Page) -> None:
     page.goto(f"{demo_url}?at=beacon-mast/rotation.z")
     Studio(page).ready()

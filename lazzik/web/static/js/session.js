@@ -28,6 +28,19 @@ let wanted = shown();
 let newest = 0;
 let latest = null;
 
+// while a button of the mouse is down nothing is replaced: a press does what was seen when it began
+let down = false;
+const waiting = [];
+const letGo = () => setTimeout(() => { // after the click that the press becomes
+  down = false;
+  for (const go of waiting.splice(0)) go();
+});
+document.addEventListener("pointerdown", () => { down = true; }, true);
+for (const kind of ["pointerup", "pointercancel"]) document.addEventListener(kind, letGo, true);
+document.addEventListener("pointermove", (event) => { if (down && !event.buttons) letGo(); }, true); // let go elsewhere
+window.addEventListener("blur", letGo);
+const released = () => (down ? new Promise((go) => waiting.push(go)) : null);
+
 // show another address, or the same one anew
 export function refresh(asked = {}) {
   wanted = { ...wanted, ...asked };
@@ -42,6 +55,7 @@ async function refreshed(mine) {
     if (mine === newest) wanted = shown();
     throw error;
   }
+  await released();
   if (mine !== newest) return latest;
   for (const id of PANELS) {
     Idiomorph.morph(document.getElementById(id), page.getElementById(id), { ignoreActiveValue: true, callbacks: keep });
