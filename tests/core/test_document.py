@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import pickle
 from typing import Any
 
 import pytest
@@ -16,6 +17,7 @@ from lazzik.core.errors import BadNumber, InvalidDocument, InvalidEdit, UnknownA
 from lazzik.core.layers import BY_KIND, KINDS
 from lazzik.core.scene.address import Address, find, title, write
 from lazzik.core.scene.node import channels_of
+from lazzik.core.scene.references import readers
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.text import read_scene, scene_text
 from tests.conftest import edited, turned
@@ -271,3 +273,17 @@ def test_the_schema_tells_units_and_help() -> None:
     assert period["unit"] == "s"
     assert period["low"] == 0.001
     assert "Longer is calmer" in period["description"]
+
+
+def test_another_process_is_given_the_document_and_nothing_that_was_worked_out_of_it(demo: Scene) -> None:
+    assert demo.by_id
+    list(readers(demo))
+    sent = pickle.loads(pickle.dumps(demo))
+    assert sent == demo
+    assert "by_id" not in sent.__dict__
+    assert all("_node_reads" not in node.__dict__ for node in sent.nodes)
+
+
+def test_a_document_of_more_values_than_a_scene_may_have_is_refused_unread() -> None:
+    with pytest.raises(InvalidDocument, match="2,000,000 values"):
+        read_scene('{"nodes": [' + "0," * 2_000_000 + "0]}")

@@ -17,6 +17,9 @@ from lazzik.core.scene.walk import layered
 LARGEST_TEXT = 64 * 2**20
 """Bytes. A larger text is refused before it is parsed."""
 
+MOST_VALUES = 1_500_000
+"""Values of a document: those of a thousand channels with a key on each of 300 frames. Each takes about 250 bytes."""
+
 
 def scene_text(scene: Scene, *, indent: int | None = None) -> str:
     """The scene as JSON, its assets last. What has its default is left out; `format` and `version` always stand first.
@@ -38,6 +41,10 @@ def read_scene(text: str | bytes, *, stored: bool = False) -> Scene:
     heavy that it needs is not there or damaged. One that was `stored` is known to be whole."""
     if len(text) > LARGEST_TEXT:
         raise InvalidDocument(f"The file is larger than {LARGEST_TEXT // 2**20} MB, the most a scene may have.")
+    # what is heavy is base64, which has no commas
+    values = text.count(b",") if isinstance(text, bytes) else text.count(",")
+    if values > MOST_VALUES:
+        raise InvalidDocument(f"The scene holds {values:,} values; {MOST_VALUES:,} are the most.")
     text = _without_assets(text)
     try:
         scene = Scene.model_validate_json(text)
