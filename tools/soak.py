@@ -64,6 +64,11 @@ class Person:
         status, answer = self.ask(
             "POST", f"/scenes/{self.scene}/edits", {"revision": self.acknowledged, "edits": edits}
         )
+        while status == 202:  # it became a job; what it led to is told by its outcome
+            time.sleep(0.05)
+            _, news = self.ask("GET", f"/jobs/{answer['id']}")
+            if news["state"] in ("done", "failed", "stopped"):
+                status, answer = self.ask("GET", f"/jobs/{answer['id']}/result")
         self.took.append(time.monotonic() - begun)
         self.statuses[status] += 1
         if status == 200:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import logging
+import sys
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from functools import partial
@@ -39,6 +40,9 @@ from lazzik.work.pool import Workers
 
 LOG = logging.getLogger("lazzik")
 
+SWITCH_EVERY = 0.0005
+"""Seconds after which a thread that computes lets another one go on: a small request asks for that dozens of times."""
+
 DAY = 24 * 3600.0
 
 SWEEP_EVERY = 30.0
@@ -55,6 +59,7 @@ def create_app(
 ) -> FastAPI:
     """The application over the database in a folder. Workers that are given are shared, and stay when it ends; with a
     password, nobody comes in without it."""
+    sys.setswitchinterval(SWITCH_EVERY)
     running, store = Jobs(), SceneStore(Database(folder))
     heavy = workers or Workers()
 

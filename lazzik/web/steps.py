@@ -10,6 +10,7 @@ from typing import Any
 from fastapi.responses import JSONResponse
 
 from lazzik.core.progress import Progress
+from lazzik.core.scene.change import with_difference
 from lazzik.core.scene.edits import Edit, applied
 from lazzik.store.scenes import SceneStore, State, label_of
 from lazzik.web.context import source_of
@@ -20,6 +21,9 @@ from lazzik.work.pool import Workers
 
 SOON = 1.0
 """Seconds in which an edit is done at once."""
+
+HERE = 0.2
+"""Seconds that it may take of this process, which answers everybody; then a worker takes it over."""
 
 ANSWERS: dict[int | str, dict[str, Any]] = {202: {"description": "It takes long and became this job."}}
 
@@ -35,7 +39,7 @@ class _Patience(Progress):
 
     def __init__(self) -> None:
         super().__init__(self._hear)
-        self._until = time.monotonic() + SOON
+        self._until = time.monotonic() + HERE
 
     def _hear(self, share: float, said: str) -> None:
         if self.out:
@@ -63,8 +67,9 @@ def stored(
         try:
             after = applied(state.scene, edits, patience)
         except _Long:
-            after = workers.run(tasks.edited, source_of(store, state), edits, progress=Progress(job.heard))
-        # whoever waited in front of the page is told if somebody was quicker; what became a job makes the best of it
+            made = workers.run(tasks.edited, source_of(store, state), edits, progress=Progress(job.heard))
+            after = with_difference(state.scene, made)
+        # whoever waits in front of the page is told if somebody was quicker; what took long makes the best of it
         land = store.land if patience.out else store.store
         job.heard(1.0, "")
         return land(scene_id, revision, after, label)

@@ -20,9 +20,9 @@ if TYPE_CHECKING:
     from lazzik.core.evaluate.memo import Memo
     from lazzik.core.formats.base import Format
     from lazzik.core.formats.bring import Brought
+    from lazzik.core.scene.change import Difference
     from lazzik.core.scene.edits import Edit
     from lazzik.core.scene.edits.bakes import PlaceBake
-    from lazzik.core.scene.scene import Scene
     from lazzik.core.scene.targets import ShapeFrames, ShapeTargets
 
 
@@ -34,11 +34,13 @@ def kept() -> Memo:
     return Memo()
 
 
-def edited(source: Source, edits: list[Edit], progress: Progress) -> Scene:
-    """The scene after edits."""
+def edited(source: Source, edits: list[Edit], progress: Progress) -> Difference:
+    """What edits make of a scene: no more of it than they change, since whoever takes it has the rest."""
+    from lazzik.core.scene.change import difference
     from lazzik.core.scene.edits import applied
 
-    return applied(source.read(), edits, progress)
+    before = source.read()
+    return difference(before, applied(before, edits, progress))
 
 
 def baked(source: Source, addresses: list[str], plan: BakePlan, progress: Progress) -> PlaceBake:

@@ -3,13 +3,14 @@ another."""
 
 from __future__ import annotations
 
+import pickle
 from typing import Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lazzik.core.scene.change import Overtaken, carried
+from lazzik.core.scene.change import Overtaken, carried, difference, with_difference
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from tests.conftest import edited
@@ -71,6 +72,23 @@ def test_dials_and_names_are_kept_from_both() -> None:
     assert (both.name, [d.label for d in both.dials]) == ("Else", ["Wind"])
     with pytest.raises(Overtaken, match="dials"):
         carried(SCENE, dial, edited(SCENE, {"do": "add-dial", "label": "Rain"}))
+
+
+@pytest.mark.parametrize(
+    "edit",
+    [
+        move("a", 1), {"do": "change-scene", "name": "Else", "last": 90}, {"do": "remove-object", "node": "d"},
+        {"do": "add-dial", "label": "Wind"}, {"do": "duplicate", "node": "a", "count": 2},
+    ],
+)  # fmt: skip
+def test_a_difference_leads_there_and_holds_no_more_than_what_is_another(edit: dict[str, Any]) -> None:
+    after = edited(SCENE, edit)
+    made = difference(SCENE, after)
+    assert with_difference(SCENE, made) == after
+    assert {node.id for node in made.nodes} == {n.id for n in after.nodes if SCENE.by_id.get(n.id) is not n}
+    sent = with_difference(SCENE, pickle.loads(pickle.dumps(made)))
+    assert sent == after
+    assert all(sent.by_id[n.id] is n for n in SCENE.nodes if after.by_id.get(n.id) is n)
 
 
 def test_nothing_is_in_the_way_of_work_on_the_head_itself() -> None:

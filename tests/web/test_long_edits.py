@@ -9,8 +9,8 @@ from fastapi import FastAPI
 from starlette.testclient import TestClient
 
 from lazzik.core.progress import Progress
+from lazzik.core.scene.change import Difference, difference
 from lazzik.core.scene.edits import Edit, applied
-from lazzik.core.scene.scene import Scene
 from lazzik.web import steps
 from lazzik.work import tasks
 from lazzik.work.source import Source
@@ -20,7 +20,7 @@ MAST = "beacon-mast/rotation.z#gust.amplitude"
 SOCK = "sock/rotation.y"
 
 
-def edited_while_somebody_else_works(source: Source, edits: list[Edit], progress: Progress) -> Scene:
+def edited_while_somebody_else_works(source: Source, edits: list[Edit], progress: Progress) -> Difference:
     """As the task, and meanwhile another step is stored, as if by another page."""
     from lazzik.core.scene.edits import read_edits
     from lazzik.work.source import store_in
@@ -28,13 +28,15 @@ def edited_while_somebody_else_works(source: Source, edits: list[Edit], progress
     progress.report(0.5, "half way")
     other = {"do": "change-object", "node": "sock", "label": "Windsock"}
     store_in(source.folder).edit(source.scene, source.revision, read_edits([other]))
-    return applied(source.read(), edits, progress)
+    before = source.read()
+    return difference(before, applied(before, edits, progress))
 
 
 @pytest.fixture
 def hasty(monkeypatch: pytest.MonkeyPatch) -> None:
     """Whatever takes any time at all takes long."""
-    monkeypatch.setattr(steps, "SOON", -1.0)
+    monkeypatch.setattr(steps, "SOON", 0.0)
+    monkeypatch.setattr(steps, "HERE", -1.0)
 
 
 def gust(value: float) -> dict[str, Any]:

@@ -7,6 +7,7 @@ below it, whatever its numbers read at any depth, and the scene's clock.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 from lazzik.core.errors import LazzikError
@@ -16,6 +17,31 @@ from lazzik.core.scene.scene import Scene
 
 CLOCK = ("fps", "first", "last")
 ROWS = ("dials", "recipes", "clips", "poses", "receipts")
+
+
+@dataclass(frozen=True)
+class Difference:
+    """What leads from one scene to another: little, as long as they share much."""
+
+    fields: dict[str, Any]
+    """Fields of the scene beside its objects that are others."""
+    order: tuple[str, ...]
+    nodes: tuple[Node, ...]
+    """Objects that are others, or new."""
+
+
+def difference(before: Scene, after: Scene) -> Difference:
+    """What leads from a scene to what was made of it, found by identity."""
+    names = [name for name in type(after).model_fields if name != "nodes"]
+    fields = {name: getattr(after, name) for name in names if getattr(after, name) is not getattr(before, name)}
+    nodes = tuple(node for node in after.nodes if before.by_id.get(node.id) is not node)
+    return Difference(fields, tuple(node.id for node in after.nodes), nodes)
+
+
+def with_difference(before: Scene, made: Difference) -> Scene:
+    """The scene that a difference leads to. It shares with `before` whatever is the same."""
+    nodes = before.by_id | {node.id: node for node in made.nodes}
+    return before.replaced(**made.fields, nodes=tuple(nodes[slug] for slug in made.order))
 
 
 class Overtaken(LazzikError):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import os
 import subprocess
 import tempfile
 import zipfile
@@ -28,6 +29,9 @@ MOST_PICTURES = 20_000
 
 LARGEST_PICTURE = 80 * 2**20
 """Bytes of one picture: more than 4096 × 4096 dots take."""
+
+BELOW = 10
+"""How much less urgent an encoder is than the server, in the system's own steps."""
 
 ENDS_WITHIN = 60
 """Seconds that an encoder may take to write out the rest."""
@@ -130,6 +134,8 @@ class Encoded(Reel):
         self.encoder = subprocess.Popen(
             command, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=self._problems
         )
+        with suppress(OSError):  # it has ended already; the first picture tells why
+            os.setpriority(os.PRIO_PROCESS, self.encoder.pid, BELOW)
 
     def add(self, content: bytes, picture: NDArray[np.uint8]) -> None:
         """Encode the picture."""
