@@ -179,6 +179,12 @@ class SceneStore:
             _current(session, scene_id, revision)
         return self._state(scene_id, revision)
 
+    def at_head(self, scene_id: str, revision: int) -> Scene:
+        """A scene at a revision that is its head. Raises NoScene, StaleEdit."""
+        with self._database.reading() as session:
+            _current(session, scene_id, revision)
+        return self.at(scene_id, revision)
+
     def at(self, scene_id: str, revision: int) -> Scene:
         """A scene as it was at a revision: from memory, or the nearest whole copy before it and the patches since.
 
@@ -198,9 +204,7 @@ class SceneStore:
         All is worked out before the right to write is asked for, so that however long it takes, nobody waits for it.
         Raises NoScene, StaleEdit if `revision` is not the head, and whatever the edits raise.
         """
-        with self._database.reading() as session:
-            _current(session, scene_id, revision)
-        before = self.at(scene_id, revision)
+        before = self.at_head(scene_id, revision)
         return self.store(scene_id, revision, applied(before, edits, progress), label_of(before, edits))
 
     def land(self, scene_id: str, revision: int, after: Scene, label: str) -> State:

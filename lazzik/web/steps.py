@@ -13,16 +13,16 @@ from lazzik.core.progress import Progress
 from lazzik.core.scene.change import with_difference
 from lazzik.core.scene.edits import Edit, applied
 from lazzik.store.scenes import SceneStore, State, label_of
-from lazzik.web.context import source_of
 from lazzik.web.jobs import Job, Jobs
 from lazzik.web.jobs.queue import Result
 from lazzik.work import tasks
 from lazzik.work.pool import Workers
+from lazzik.work.source import Source
 
 SOON = 1.0
 """Seconds in which an edit is done at once."""
 
-HERE = 0.2
+HERE = 0.1
 """Seconds that it may take of this process, which answers everybody; then a worker takes it over."""
 
 ANSWERS: dict[int | str, dict[str, Any]] = {202: {"description": "It takes long and became this job."}}
@@ -58,17 +58,18 @@ def stored(
 
     Edits that take longer go on in a worker. They land if nothing that they read is another by then.
     """
-    state = store.current(scene_id, revision)
-    label = label_of(state.scene, edits)
+    before = store.at_head(scene_id, revision)
+    label = label_of(before, edits)
     job = Job(label[:1].upper() + label[1:120], "application/json")
 
     def work() -> State:
         patience = _Patience()
         try:
-            after = applied(state.scene, edits, patience)
+            after = applied(before, edits, patience)
         except _Long:
-            made = workers.run(tasks.edited, source_of(store, state), edits, progress=Progress(job.heard))
-            after = with_difference(state.scene, made)
+            source = Source(store.folder, scene_id, revision)
+            made = workers.run(tasks.edited, source, edits, progress=Progress(job.heard))
+            after = with_difference(before, made)
         # whoever waits in front of the page is told if somebody was quicker; what took long makes the best of it
         land = store.land if patience.out else store.store
         job.heard(1.0, "")
