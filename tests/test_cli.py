@@ -21,6 +21,7 @@ from lazzik.core.formats.gltf import Gltf
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.text import read_scene, scene_text
 from lazzik.demo.station import station
+from lazzik.store.database import claimed
 from tests.conftest import turned
 
 MAST = "beacon-mast/rotation.z"
@@ -132,3 +133,9 @@ def test_mistakes_are_one_sentence_and_exit_1(file: Path, words: list[str], sent
     assert (done.returncode, done.stdout) == (1, "")
     assert sentence in done.stderr
     assert "Traceback" not in done.stderr
+
+
+def test_a_folder_that_is_served_already_is_said(tmp_path: Path) -> None:
+    with claimed(tmp_path):
+        done = run("serve", "--data", tmp_path, "--port", "0")
+    assert (done.returncode, "works in the folder" in done.stderr) == (1, True)

@@ -76,8 +76,8 @@ def stored(
         return land(scene_id, revision, after, label)
 
     begun = _THREADS.submit(work)
-    wait([begun], SOON)
-    if begun.done():
+    done, _ = wait([begun], SOON)
+    if done:
         return begun.result().said
     jobs.follow(job, begun, lambda made: Result(json.dumps(made.said).encode()))
     return JSONResponse(job.news, 202)

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page, Route, expect, sync_playwright
 
 from tests.serving import Server
 
@@ -80,6 +80,12 @@ def page(browser: Browser, server: Server) -> Iterator[Page]:
 
 def _own(url: str, server: Server) -> bool:
     return url.startswith((server.url, "blob:", "data:"))
+
+
+def until_asked(page: Page, routes: list[Route]) -> None:
+    """Wait until the page has asked for what a test holds back."""
+    while not routes:
+        page.evaluate("() => new Promise((done) => requestAnimationFrame(done))")
 
 
 class Studio:

@@ -6,7 +6,7 @@ import json
 
 from playwright.sync_api import Route, expect
 
-from tests.browser.conftest import Studio
+from tests.browser.conftest import Studio, until_asked
 
 NEWS = {"id": "long", "label": "Add noise", "state": "running", "share": 0.4, "said": "", "file": False, "details": []}
 
@@ -53,6 +53,7 @@ def test_a_step_that_takes_long_shows_how_far_it_is_and_then_lands(small: Studio
     expect(job).to_contain_text("Add noise")
     expect(job.locator("button")).to_have_text("Stop")
     assert page.inner_text("#saved") == "Saving …"
+    until_asked(page, waiting)
     over = json.dumps(NEWS | {"state": "done", "share": 1.0})
     waiting[0].fulfill(body=f"data: {over}\n\n", content_type="text/event-stream")
     small.lands(1)

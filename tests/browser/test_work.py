@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import Studio
+from tests.browser.conftest import Studio, until_asked
 
 pytestmark = pytest.mark.browser
 
@@ -267,6 +267,7 @@ def test_a_press_does_what_was_seen_when_it_began(demo_url: str, page: Page) -> 
     assert box is not None
     page.mouse.move(box["x"] + 20, box["y"] + box["height"] / 2)
     page.mouse.down()
+    until_asked(page, slow)
     with page.expect_response("**/panels?*sign*"):
         slow[0].continue_()
     page.evaluate("() => fetch('/scenes').then((answer) => answer.text())")  # the late panel is dealt with by now
@@ -283,6 +284,7 @@ def test_a_late_answer_does_not_bring_back_what_was_left(demo_url: str, page: Pa
     page.click("#tree a[data-node='sign']")
     page.click("#tree a[data-node='mast']")
     expect(page.locator("#tree a.object.chosen")).to_have_attribute("data-node", "mast")
+    until_asked(page, slow)
     with page.expect_response("**/panels?*sign*"):
         slow[0].continue_()
     page.evaluate("() => fetch('/scenes').then((answer) => answer.text())")  # what came before it is dealt with by now

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import pytest
 import trimesh
 
+from lazzik.core.geometry import primitives
+from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.geometry.primitives import Ball, Box, Ring, Shape, Sheet, Tube
+from lazzik.core.kept import Kept
 
 CASES: list[tuple[Shape, tuple[float, float, float], float]] = [
     (Box(kind="box", width=2, height=3, depth=4, cuts_x=3, cuts_y=2, cuts_z=5), (2, 3, 4), 24),
@@ -45,3 +50,16 @@ def test_a_sheet_is_seen_from_both_sides_lying_or_standing() -> None:
         a, b, c = (mesh.points[mesh.triangles[:, k]] for k in range(3))
         up = np.cross(b - a, c - a)[:, axis]
         assert (up > 0).sum() == (up < 0).sum() == 16
+
+
+def test_meshes_at_rest_are_kept_by_weight_and_not_by_the_shapes(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Shapes live as long as the states of a scene do; eight large boxes must not stay eight times."""
+    one = Box(kind="box", cuts_x=20, cuts_y=20, cuts_z=20)
+    most = int(2.5 * one.mesh().weight)
+    kept: Kept[Any] = Kept(most)
+    monkeypatch.setattr(primitives, "_REST", kept)
+    boxes = [one.replaced(width=1 + n / 10) for n in range(8)]
+    for box in boxes:
+        assert box.mesh() is box.mesh()
+        assert not any(isinstance(value, Mesh) for value in box.__dict__.values())
+        assert kept.bytes <= most

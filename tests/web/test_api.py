@@ -11,8 +11,11 @@ import pytest
 from fastapi import FastAPI
 from starlette.testclient import TestClient
 
+from lazzik.core.channel.channel import Channel
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.poses import pose
+from lazzik.core.scene.node import Node, Rotation
+from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.text import scene_text
 
 MOVED = ["beacon-mast", "guy-plate-1", "guy-plate-2", "guy-plate-3"]
@@ -157,3 +160,16 @@ def test_a_file_that_is_no_scene_is_refused(client: TestClient, app: FastAPI, te
     assert sent.status_code == 422
     assert sent.json()["error"].endswith(".")
     assert len(app.state.store.entries()) == count
+
+
+def test_long_motion_is_sent_object_by_object(client: TestClient, app: FastAPI) -> None:
+    """A range of 20,000 frames at eighths: no more of it is held at once than one object's."""
+    layers = [{"kind": "wave", "id": "w", "label": "W", "amplitude": 5.0}]
+    turning = Rotation(z=Channel.model_validate({"layers": layers}))
+    nodes = tuple(Node(id=f"n{k}", label="N", rotation=turning) for k in range(5))
+    state = app.state.store.create(Scene(name="Long", last=19_999, nodes=nodes), "new")
+    with client.stream("GET", f"/scenes/{state.id}/motion", params={"per": 8}) as answer:
+        parts = [len(part) for part in answer.iter_raw()]
+    each = 4 * 10 * 159_993
+    assert sum(parts) > 5 * each
+    assert max(parts) < 1.1 * each

@@ -34,8 +34,8 @@ def edited_while_somebody_else_works(source: Source, edits: list[Edit], progress
 
 @pytest.fixture
 def hasty(monkeypatch: pytest.MonkeyPatch) -> None:
-    """Whatever takes any time at all takes long."""
-    monkeypatch.setattr(steps, "SOON", 0.0)
+    """Every edit takes long."""
+    monkeypatch.setattr(steps, "wait", lambda begun, soon: (set(), set(begun)))
     monkeypatch.setattr(steps, "HERE", -1.0)
 
 
