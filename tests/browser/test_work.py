@@ -231,8 +231,10 @@ def test_pages_are_accessible_and_nothing_scrolls_sideways(
     page.goto(path.format(scene=demo_url))
     if "?at=" in path and "bake" not in path:
         Studio(page).ready()
-    page.wait_for_load_state("networkidle")
-    page.wait_for_function("() => document.getAnimations().every((each) => each.playState !== 'running')")
+    page.wait_for_function(
+        """() => document.fonts.status === 'loaded'
+            && document.getAnimations().every((each) => each.playState !== 'running')"""
+    )
     page.evaluate(axe)
     report = page.evaluate("() => axe.run(document, { resultTypes: ['violations'] })")
     serious = [
