@@ -32,6 +32,7 @@ def main() -> None:
 
 def _take(page: Page) -> None:
     page.goto("/scenes")
+    page.wait_for_selector(".card-face:not([aria-busy])")
     _keep(page, "scenes")
     page.click(".card-link")
     scene = page.url.split("?")[0]
