@@ -35,7 +35,7 @@ from lazzik.web.bakeroom import (
     reviewed_curves,
 )
 from lazzik.web.context import Heavy, Kept, Store, source_of, templates
-from lazzik.web.fields import Place
+from lazzik.web.fields import Index
 from lazzik.web.jobs import Job, Jobs, Running
 from lazzik.web.jobs.queue import Result
 from lazzik.work import tasks
@@ -115,7 +115,7 @@ def reviewed(
 
 
 @router.get("/reviews/{job_id}/{place}")
-def curves_in_review(request: Request, job_id: str, place: Place, jobs: Running) -> Response:
+def curves_in_review(request: Request, job_id: str, place: Index, jobs: Running) -> Response:
     """The curves of one channel that was worked out."""
     seen = jobs.find(job_id).outcome
     if not isinstance(seen, Reviewed):
@@ -125,7 +125,7 @@ def curves_in_review(request: Request, job_id: str, place: Place, jobs: Running)
 
 @router.get("/{receipt}/curves/{place}")
 def curves_of_receipt(
-    request: Request, scene_id: str, receipt: str, place: Place, store: Store, memo: Kept
+    request: Request, scene_id: str, receipt: str, place: Index, store: Store, memo: Kept
 ) -> Response:
     """The curves of one channel of a past bake."""
     scene = store.open(scene_id).scene

@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 
 Revision = Annotated[int, Field(ge=0, le=2**31)]
 FrameNumber = Annotated[int, Field(ge=-10_000_000, le=10_000_000)]
-Place = Annotated[int, Field(ge=0, le=1_000_000)]
+Index = Annotated[int, Field(ge=0, le=1_000_000)]
 
 AskedRevision = Annotated[int | None, Query(ge=0, le=2**31)]
 Also = Annotated[tuple[str, ...], Query()]

@@ -8,10 +8,10 @@ import numpy as np
 import pytest
 import trimesh
 
+from lazzik.core.cache import BoundedCache
 from lazzik.core.geometry import primitives
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.geometry.primitives import Ball, Box, Ring, Shape, Sheet, Tube
-from lazzik.core.kept import Kept
 
 CASES: list[tuple[Shape, tuple[float, float, float], float]] = [
     (Box(kind="box", width=2, height=3, depth=4, cuts_x=3, cuts_y=2, cuts_z=5), (2, 3, 4), 24),
@@ -56,7 +56,7 @@ def test_meshes_at_rest_are_kept_by_weight_and_not_by_the_shapes(monkeypatch: py
     """Shapes live as long as the states of a scene do; eight large boxes must not stay eight times."""
     one = Box(kind="box", cuts_x=20, cuts_y=20, cuts_z=20)
     most = int(2.5 * one.mesh().weight)
-    kept: Kept[Any] = Kept(most)
+    kept: BoundedCache[Any] = BoundedCache(most)
     monkeypatch.setattr(primitives, "_REST", kept)
     boxes = [one.replaced(width=1 + n / 10) for n in range(8)]
     for box in boxes:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from lazzik.core.kept import Kept
+from lazzik.core.cache import BoundedCache
 from lazzik.core.scene.scene import Scene
 from lazzik.store.states import PER_LETTER, States
 
@@ -34,7 +34,7 @@ def test_what_states_of_one_scene_share_is_weighed_once() -> None:
 
 
 def test_kept_values_go_by_weight_and_what_is_too_heavy_is_not_kept() -> None:
-    kept: Kept[str] = Kept(10)
+    kept: BoundedCache[str] = BoundedCache(10)
     assert kept.put("a", "A", 6) == "A"
     kept.put("b", "B", 4)
     assert kept.get("a") == "A"

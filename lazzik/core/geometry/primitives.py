@@ -13,11 +13,11 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field, model_validator
 
+from lazzik.core.cache import BoundedCache
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.document import Finite, Frozen, Quantity
 from lazzik.core.geometry.mesh import Mesh, grid_triangles, joined
-from lazzik.core.kept import Kept
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.types import Points, Samples
 
@@ -27,7 +27,7 @@ Sizes = Mapping[str, float]
 """A shape's numbers at one moment."""
 
 
-_REST: Kept[tuple[Shape, Mesh]] = Kept(384 * 2**20)
+_REST: BoundedCache[tuple[Shape, Mesh]] = BoundedCache(384 * 2**20)
 """Meshes at rest, by the identity of their shapes, which stay as long as their meshes do."""
 
 

@@ -27,9 +27,6 @@ router = APIRouter(prefix="/jobs/{job_id}")
 
 MOST_PICTURES = 20_000
 
-LARGEST_PICTURE = 80 * 2**20
-"""Bytes of one picture: more than 4096 × 4096 dots take."""
-
 BELOW = 10
 """How much less urgent an encoder is than the server, in the system's own steps."""
 

@@ -10,7 +10,7 @@ from typing import Generic, TypeVar
 Value = TypeVar("Value")
 
 
-class Kept(Generic[Value]):
+class BoundedCache(Generic[Value]):
     """Values by key, the least recently used forgotten first once they weigh more than `most` bytes together. One that
     alone weighs more is not kept. Safe between threads."""
 
