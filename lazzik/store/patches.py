@@ -11,6 +11,7 @@ import json
 from typing import Any
 
 from lazzik.core.document import Frozen
+from lazzik.core.geometry.assets import AssetStore
 from lazzik.core.scene.scene import VERSION, Scene
 from lazzik.core.scene.text import read_scene
 
@@ -24,9 +25,11 @@ def patch_between(old: Scene, new: Scene) -> list[Operation]:
     return operations
 
 
-def patched(document: dict[str, Any], patches: list[str], version: int = VERSION) -> Scene:
+def patched(
+    document: dict[str, Any], patches: list[str], version: int = VERSION, assets: AssetStore | None = None
+) -> Scene:
     """The scene that a snapshot of a version of the document becomes by patches, each a JSON text, in order."""
-    return read_scene(json.dumps(replayed(document, patches) | {"version": version}), stored=True)
+    return read_scene(json.dumps(replayed(document, patches) | {"version": version}), assets, stored=True)
 
 
 def replayed(document: dict[str, Any], patches: list[str]) -> dict[str, Any]:

@@ -14,7 +14,7 @@ from sqlalchemy import delete, func, or_, select, update
 from sqlalchemy.orm import Session
 
 from lazzik.core.errors import LazzikError, UnknownAsset
-from lazzik.core.geometry.assets import held_content, let_go, name_of
+from lazzik.core.geometry.assets import AssetStore, name_of
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.change import carried
 from lazzik.core.scene.edits import Edit, applied
@@ -91,6 +91,8 @@ class SceneStore:
     def __init__(self, database: Database) -> None:
         self._database = database
         self._states = States()
+        self.assets = AssetStore(self.asset)
+        """What is heavy of all scenes: that of the database."""
         self._present: dict[str, int] = {}
         """A revision of each scene that is known to be written in the present version of the document."""
         self.snapshot_due: Callable[[str, int], None] = self.write_snapshot
@@ -125,11 +127,11 @@ class SceneStore:
         scene_id = secrets.token_hex(6)
         text = json.dumps(scene_json(scene))
         with self._database.writing() as session:
-            stored = _keep_assets(session, scene.nodes)
+            _store_assets(session, scene.nodes, scene.assets)
             session.add(SceneRow(id=scene_id, name=scene.name, head=0))
             session.flush()
             session.add(RevisionRow(scene=scene_id, number=0, parent=None, label=label, snapshot=text))
-        _stored(stored)
+        scene = scene.with_assets(self.assets)
         self._states.keep(scene_id, 0, scene, document=len(text))
         return State(scene_id, 0, scene, None, None)
 
@@ -194,7 +196,7 @@ class SceneStore:
         if kept is not None:
             return kept
         snapshot, patches, version = self._stored_as(scene_id, revision)
-        scene = patched(json.loads(snapshot), patches, version)
+        scene = patched(json.loads(snapshot), patches, version, self.assets)
         self._states.keep(scene_id, revision, scene, document=len(snapshot) + sum(map(len, patches)))
         return scene
 
@@ -228,13 +230,13 @@ class SceneStore:
         label = label[:400]
         with self._database.writing() as session:
             row = _current(session, scene_id, revision)
-            stored = _keep_assets(session, changed)
+            _store_assets(session, changed, after.assets)
             number = 1 + (session.scalar(select(func.max(RevisionRow.number)).filter_by(scene=scene_id)) or 0)
             session.add(
                 RevisionRow(scene=scene_id, number=number, parent=revision, label=label, patch=patch, snapshot=whole)
             )
             row.head, row.name, row.changed = number, after.name, now()
-        _stored(stored)
+        after = after.with_assets(self.assets) if after.assets is not self.assets else after
         self._states.keep(scene_id, number, after, change=len(patch))
         self._present[scene_id] = number
         if whole is None and number % SNAPSHOT_EVERY == 0:
@@ -322,31 +324,21 @@ def label_of(scene: Scene, edits: list[Edit]) -> str:
     return first if len(edits) == 1 else f"{first} and {len(edits) - 1} more"
 
 
-def _keep_assets(session: Session, nodes: Iterable[Node]) -> list[str]:
-    """Store the assets of objects that are so far only in memory; their names. Raises UnknownAsset."""
-    stored = []
+def _store_assets(session: Session, nodes: Iterable[Node], assets: AssetStore) -> None:
+    """Store what is heavy of objects and is not stored yet. Raises UnknownAsset."""
     for name in sorted({name for node in nodes for name in assets_of(node)}):
-        content = held_content(name)
-        known = session.scalar(select(AssetRow.name).filter_by(name=name)) is not None
-        if content is not None:
-            stored.append(name)
-        if not known and content is None:
+        if session.scalar(select(AssetRow.name).filter_by(name=name)) is not None:
+            continue
+        content = assets.get(name)
+        if content is None:
             raise UnknownAsset(f"The asset {name[:12]}… that the scene needs is not here; bring it in again", name)
-        if not known:
-            session.add(AssetRow(name=name, content=content))
-    return stored
+        session.add(AssetRow(name=name, content=content))
 
 
 def _is_named(session: Session, name: str) -> bool:
     """Whether a revision of any scene names an asset."""
     named = or_(func.instr(RevisionRow.patch, name) > 0, func.instr(RevisionRow.snapshot, name) > 0)
     return session.scalar(select(RevisionRow.row).where(named).limit(1)) is not None
-
-
-def _stored(names: list[str]) -> None:
-    """What is committed need not stay in memory."""
-    for name in names:
-        let_go(name)
 
 
 def _row(session: Session, scene_id: str) -> SceneRow:

@@ -22,7 +22,6 @@ from lazzik import __version__
 from lazzik.core.errors import LazzikError
 from lazzik.core.evaluate.coarse import CoarseMarks
 from lazzik.core.evaluate.memo import Memo
-from lazzik.core.geometry.assets import add_keeper
 from lazzik.core.progress import Stopped
 from lazzik.demo.station import station
 from lazzik.store.database import Database
@@ -79,7 +78,6 @@ def create_app(
     app.state.memo = Memo()
     app.state.marks = CoarseMarks()
     store.snapshot_due = partial(_snapshot, heavy, store)
-    add_keeper(store.asset)
     if with_demo and not store.entries():
         store.create(station(), "demo scene")
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")

@@ -171,7 +171,7 @@ def paint(scene_id: str, body: Given, store: Store) -> dict[str, Any]:
         weights = np.frombuffer(b64decode(body.weights, validate=True), "<f4").astype(np.float64)
     except ValueError:
         raise InvalidEdit("The painted weights can't be read", "weights") from None
-    count = len(node.shape.mesh().points) if node.shape else 0
+    count = len(node.shape.mesh(scene.assets).points) if node.shape else 0
     if len(weights) != count or not np.all(np.isfinite(weights)):
         raise InvalidEdit(f"{node.label} has {count:,} points; weights for {len(weights):,} were given", "weights")
     name = store.put_asset(pack_weights(np.clip(weights, 0, 1)))

@@ -115,7 +115,7 @@ def shape_view(scene: Scene, node: Node, deformer: str, scope: Scope) -> ShapeVi
         tuple((n, n.replace("_", " "), getattr(shape, n)) for n in _settable(shape, int)),
         tuple((n, n, getattr(shape, n)) for n in _settable(shape, bool)),
         tuple((other.id, other.label) for other in scene.nodes if other.id != node.id),
-        len(shape.mesh().points) if shape else 0,
+        len(shape.mesh(scene.assets).points) if shape else 0,
         isinstance(shape, Lettering),
         SHIPPED,
         tuple(_knob(scene, node, f"targets.rows.{row.id}.weight", row.label.lower()) for row in node.targets.rows)

@@ -28,10 +28,7 @@ class Source:
 @cache
 def store_in(folder: Path) -> SceneStore:
     """The scenes of a folder, as this worker knows them."""
-    from lazzik.core.geometry.assets import add_keeper
     from lazzik.store.database import Database
     from lazzik.store.scenes import SceneStore
 
-    store = SceneStore(Database(folder))
-    add_keeper(store.asset)
-    return store
+    return SceneStore(Database(folder))

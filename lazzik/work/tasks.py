@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from lazzik.core.evaluate.memo import Memo
     from lazzik.core.formats.base import Format
     from lazzik.core.formats.bring import Brought
+    from lazzik.core.geometry.assets import AssetStore
     from lazzik.core.scene.change import Difference
     from lazzik.core.scene.edits import Edit
     from lazzik.core.scene.edits.bakes import PlaceBake
@@ -67,8 +68,9 @@ def baked_shape(
     from lazzik.core.evaluate.scope import Scope
 
     scene = source.read()
-    owner, scope = scene.by_id[node], Scope(scene, kept())
-    with _storing(source.folder):
+    with _storing(source.folder) as assets:
+        scene = scene.with_assets(assets)
+        owner, scope = scene.by_id[node], Scope(scene, kept())
         if tolerance is None:
             return bake_frames(scene, owner, first, last, scope, progress)
         return bake_shape(scene, owner, first, last, tolerance, scope, progress)
@@ -78,8 +80,9 @@ def brought(source: Source, files: dict[str, Path], depth: float, progress: Prog
     """The edit that brings files in. What is heavy of them is stored; of what is refused nothing stays."""
     from lazzik.core.formats.bring import bring
 
-    with _storing(source.folder):
-        made = bring(source.read(), {name: path.read_bytes() for name, path in files.items()}, depth=depth)
+    with _storing(source.folder) as assets:
+        scene = source.read().with_assets(assets)
+        made = bring(scene, {name: path.read_bytes() for name, path in files.items()}, depth=depth)
         progress.hear()
         return made
 
@@ -104,10 +107,9 @@ def opened(folder: Path, path: Path, label: str, progress: Progress) -> str:
     """Read a scene from a file and store it; its id."""
     from lazzik.core.scene.text import read_scene
 
-    with _storing(folder):
-        scene = read_scene(path.read_bytes())
-        progress.hear()
-        return store_in(folder).create(scene, label).id
+    scene = read_scene(path.read_bytes())
+    progress.hear()
+    return store_in(folder).create(scene, label).id
 
 
 def delivered(source: Source, chosen: Format, path: Path, progress: Progress) -> tuple[str, tuple[str, ...]]:
@@ -130,13 +132,12 @@ def sweep(folder: Path, progress: Progress) -> list[str]:
 
 
 @contextmanager
-def _storing(folder: Path) -> Iterator[None]:
-    """Store what is heavy of what is made within. Of what fails nothing stays, in memory or elsewhere."""
-    from lazzik.core.geometry.assets import forget_held, held_now
+def _storing(folder: Path) -> Iterator[AssetStore]:
+    """Assets over those of a database, which are stored once all is done. Of what fails nothing stays."""
+    from lazzik.core.geometry.assets import AssetStore
 
-    try:
-        yield
-        for content in held_now():
-            store_in(folder).put_asset(content)
-    finally:
-        forget_held()
+    store = store_in(folder)
+    assets = AssetStore(store.asset)
+    yield assets
+    for content in assets.own.values():
+        store.put_asset(content)

@@ -104,7 +104,7 @@ def test_the_reader_agrees_with_another_on_where_everything_is(scene: Scene) -> 
     for name, label in (("mast", "Mast"), ("arrow", "Arrow")):
         matrix, geometry = loaded.graph[label]
         np.testing.assert_allclose(world(scene, scene.by_id[name], now)[0], matrix, atol=1e-6)
-        points = scene.by_id[name].shape.mesh().points  # type: ignore[union-attr]
+        points = scene.by_id[name].shape.mesh(scene.assets).points  # type: ignore[union-attr]
         np.testing.assert_allclose(np.ptp(points, axis=0), np.ptp(loaded.geometry[geometry].vertices, axis=0))
 
 
@@ -123,9 +123,10 @@ def area(points: NDArray[np.float64], triangles: NDArray[np.int64]) -> float:
 
 @pytest.mark.parametrize("depth", [0.0, 0.25])
 def test_drawings_are_flat_or_solid(depth: float) -> None:
-    nodes = {node.id: node for node in bring(turned(0.0), {"sign.svg": DRAWING}, depth=depth).edit.nodes}
+    scene = turned(0.0)
+    nodes = {node.id: node for node in bring(scene, {"sign.svg": DRAWING}, depth=depth).edit.nodes}
     assert list(nodes) == ["sign", "plate", "ring", "arrow"]
-    meshes = {name: nodes[name].shape.mesh() for name in ("plate", "ring", "arrow")}  # type: ignore[union-attr]
+    meshes = {name: nodes[name].shape.mesh(scene.assets) for name in ("plate", "ring", "arrow")}  # type: ignore[union-attr]
     np.testing.assert_allclose(meshes["plate"].size, [1.8, 0.8, depth], atol=1e-6)
     np.testing.assert_allclose(meshes["arrow"].points[:, :2].mean(axis=0), [0.45, 0], atol=0.03)
     ring = meshes["ring"]
@@ -170,10 +171,11 @@ def test_strips_fans_sparse_and_small_numbers_are_read() -> None:
     shared = {"attributes": {"POSITION": corners, "COLOR_0": red}}
     b.content |= {"scenes": [{"nodes": [0, 1]}], "nodes": [{"mesh": 0}, {"mesh": 1}],
                   "meshes": [{"primitives": [shared | {"mode": mode}]} for mode in (5, 6)]}  # fmt: skip
-    strip, fan = bring(turned(0.0), {"a.glb": b.packed()}).edit.nodes
-    assert strip.shape.mesh().triangles.tolist() == [[0, 1, 2], [2, 1, 3]]  # type: ignore[union-attr]
-    assert fan.shape.mesh().triangles.tolist() == [[0, 1, 2], [0, 2, 3]]  # type: ignore[union-attr]
-    assert strip.shape.mesh().points[3].tolist() == [1, 1, 5]  # type: ignore[union-attr]
+    scene = turned(0.0)
+    strip, fan = bring(scene, {"a.glb": b.packed()}).edit.nodes
+    assert strip.shape.mesh(scene.assets).triangles.tolist() == [[0, 1, 2], [2, 1, 3]]  # type: ignore[union-attr]
+    assert fan.shape.mesh(scene.assets).triangles.tolist() == [[0, 1, 2], [0, 2, 3]]  # type: ignore[union-attr]
+    assert strip.shape.mesh(scene.assets).points[3].tolist() == [1, 1, 5]  # type: ignore[union-attr]
     assert strip.shape.weights is not None  # type: ignore[union-attr]
 
 

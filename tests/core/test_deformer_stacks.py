@@ -18,7 +18,7 @@ from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
-from lazzik.core.geometry.assets import hold, pack_weights
+from lazzik.core.geometry.assets import pack_weights
 from lazzik.core.geometry.primitives import Ball, Box, Shape, Sheet, Tube
 from lazzik.core.layers.noise import Noise
 from lazzik.core.scene.address import Address, find
@@ -26,7 +26,7 @@ from lazzik.core.scene.node import Node, Position, Rotation
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.text import read_scene, scene_text
 from tests.conftest import edited
-from tests.core.test_deformers import BAR, CLOCK, POOL, deformer, motion
+from tests.core.test_deformers import ASSETS, BAR, CLOCK, POOL, deformer, motion
 from tests.strategies import numbers
 
 KINDS = sorted(BY_KIND)
@@ -143,13 +143,13 @@ def test_noise_picture_and_painted_masks() -> None:
     assert noise.max() <= 1
     assert np.ptp(noise) > 0.5
     painted = np.linspace(0, 1, count)
-    mask = {"kind": "weights", "asset": hold(pack_weights(painted))}
+    mask = {"kind": "weights", "asset": ASSETS.put(pack_weights(painted))}
     np.testing.assert_allclose(motion(BAR, deformer("taper", mask=mask)).counts(0, 0), painted, atol=1e-6)
     other = Box(kind="box")
     assert set(motion(other, deformer("taper", mask=mask)).counts(0, 0)) == {0.0}  # cut anew: nothing is painted
     file = io.BytesIO()
     Image.fromarray(np.array([[0, 255], [0, 255]], np.uint8)).save(file, "PNG")
-    picture = {"kind": "picture", "asset": hold(file.getvalue()), "width": 0.3, "height": 0.2}
+    picture = {"kind": "picture", "asset": ASSETS.put(file.getvalue()), "width": 0.3, "height": 0.2}
     counts = motion(BAR, deformer("taper", mask=picture)).counts(0, 0)
     z = motion(BAR).rest.points[:, 2]
     np.testing.assert_allclose(counts, np.clip(z / 0.3 + 0.5, 0, 1), atol=1e-9)

@@ -16,6 +16,7 @@ from lazzik.core.deformers import BY_KIND, Deformer
 from lazzik.core.deformers.solid import solid_noise
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface import Surface, surface_of
+from lazzik.core.geometry.assets import AssetStore
 from lazzik.core.geometry.primitives import Ball, Box, Shape, Sheet, Tube
 from lazzik.core.scene.node import Node, Position
 from lazzik.core.scene.scene import Scene
@@ -31,9 +32,13 @@ def deformer(kind: str, **fields: Any) -> Deformer:
     return BY_KIND[kind].model_validate({"kind": kind, "id": kind, "label": kind} | span | fields)
 
 
+ASSETS = AssetStore()
+
+
 def motion(shape: Shape, *deformers: Deformer, clock: Clock = CLOCK, **fields: Any) -> Surface:
     node = Node(id="thing", label="Thing", shape=shape, deform=deformers, **fields)
     scene = Scene(name="One", nodes=(node, Node(id="other", label="Other", position=Position(x=1.0))))
+    scene = scene.with_assets(ASSETS)
     return surface_of(scene, node, clock, Scope(scene))
 
 

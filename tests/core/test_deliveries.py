@@ -161,7 +161,7 @@ def check_points(scene: Scene, node: Node, player: Player, row: Any) -> None:
     part = player.json["meshes"][row["mesh"]]["primitives"][0]
     base = player.array(part["attributes"]["POSITION"])
     if not shapes_over_time(scene, node):
-        np.testing.assert_allclose(base, node.shape.mesh().points, atol=1e-6)  # type: ignore[union-attr]
+        np.testing.assert_allclose(base, node.shape.mesh(scene.assets).points, atol=1e-6)  # type: ignore[union-attr]
         return
     targets = [player.array(target["POSITION"]) for target in part.get("targets", [])]
     sampler = player.channel(node.label, "weights")

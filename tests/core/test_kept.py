@@ -209,7 +209,7 @@ def test_two_files_both_keep_what_is_not_ours(
     assert out.blob[view["byteOffset"] :][: view["byteLength"]] == PICTURE
     assert material["extensions"] == {"KHR_materials_clearcoat": {"clearcoatFactor": 0.7}}
     assert out.rows("skins")[0]["joints"] == [start + 1, start + 3]
-    mesh = both.by_id["mast-2"].shape.mesh()  # type: ignore[union-attr]
+    mesh = both.by_id["mast-2"].shape.mesh(both.assets)  # type: ignore[union-attr]
     position = out.rows("meshes")[mast["mesh"]]["primitives"][0]["attributes"]["POSITION"]
     np.testing.assert_allclose(out.array(position, "Mast"), mesh.points, atol=1e-6)
     lights = out.content["extensions"]["KHR_lights_punctual"]["lights"]

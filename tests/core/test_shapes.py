@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pickle
 from typing import Any
 
 import numpy as np
@@ -21,7 +22,7 @@ from lazzik.core.evaluate.paths import world
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import reshaped
 from lazzik.core.evaluate.surface import surface_of
-from lazzik.core.geometry.assets import add_keeper, hold, let_go, pack_mesh, remove_keeper
+from lazzik.core.geometry.assets import AssetStore, pack_mesh
 from lazzik.core.geometry.fonts import check_font, font_bytes
 from lazzik.core.geometry.imported import MeshShape
 from lazzik.core.geometry.lettering import SHIPPED, Lettering
@@ -80,8 +81,9 @@ def test_meshes_are_read_from_files(ending: str) -> None:
     imported = read_mesh(content.encode() if isinstance(content, str) else content, f"Ball.{ending.upper()}")
     assert solid(imported.mesh).volume == pytest.approx(ball.volume, rel=1e-5)
     np.testing.assert_allclose(np.linalg.norm(imported.mesh.normals, axis=1), 1, atol=1e-9)
-    shape = MeshShape(kind="mesh", asset=hold(pack_mesh(imported.mesh)), size=2.0)
-    np.testing.assert_allclose(shape.mesh().size, 2 * imported.mesh.size, rtol=1e-6)
+    assets = AssetStore()
+    shape = MeshShape(kind="mesh", asset=assets.put(pack_mesh(imported.mesh)), size=2.0)
+    np.testing.assert_allclose(shape.mesh(assets).size, 2 * imported.mesh.size, rtol=1e-6)
 
 
 def test_colours_of_points_are_weights() -> None:
@@ -106,25 +108,52 @@ def test_broken_files_are_refused_in_a_sentence(content: bytes, name: str) -> No
 
 def test_a_scene_carries_its_assets_and_refuses_forged_ones() -> None:
     mesh = Ball(kind="ball", around=8, along=6).mesh()
-    name = hold(pack_mesh(mesh))
+    assets = AssetStore()
+    name = assets.put(pack_mesh(mesh))
     scene = Scene(name="S", nodes=(Node(id="a", label="A", shape=MeshShape(kind="mesh", asset=name)),))
-    text = scene_text(scene)
-    let_go(name)
-    assert read_scene(text) == scene
-    np.testing.assert_allclose(scene.nodes[0].shape.mesh().points, mesh.points, atol=1e-6)  # type: ignore[union-attr]
+    with pytest.raises(UnknownAsset):
+        scene_text(scene)
+    text = scene_text(scene.with_assets(assets))
+    again = read_scene(text)
+    assert again == scene
+    assert dict(again.assets.own) == dict(assets.own)
+    np.testing.assert_allclose(again.nodes[0].shape.mesh(again.assets).points, mesh.points, atol=1e-6)  # type: ignore[union-attr]
     with pytest.raises(InvalidDocument, match="is not what its name says"):
         read_scene(text.replace('"assets": {"' + name[:4], '"assets": {"0000'))
     with pytest.raises(InvalidDocument, match="no base64"):
         read_scene(text[: text.index('"assets"')] + '"assets": {"x": "§"}}')
     with pytest.raises(InvalidDocument, match="no table"):
         read_scene(text[: text.index('"assets"')] + '"assets": [1]}')
-    asked = []
-    keeper = lambda wanted: asked.append(wanted)  # noqa: E731
-    add_keeper(keeper)
+
+
+def test_an_asset_is_looked_for_where_it_is_said_and_read_once() -> None:
+    asked: list[str] = []
+    beneath, mesh = AssetStore(), Ball(kind="ball", around=8, along=6).mesh()
+    name = beneath.put(pack_mesh(mesh))
+
+    def keeper(wanted: str) -> bytes | None:
+        asked.append(wanted)
+        return beneath.get(wanted)
+
+    over = AssetStore(keeper)
     with pytest.raises(UnknownAsset):
-        MeshShape(kind="mesh", asset="f" * 64).mesh()
-    remove_keeper(keeper)
-    assert asked == ["f" * 64]
+        MeshShape(kind="mesh", asset="f" * 64).mesh(over)
+    for size in (1.0, 2.0, 3.0):
+        shape = MeshShape(kind="mesh", asset=name, size=size)
+        np.testing.assert_allclose(shape.mesh(over).points, size * mesh.points, atol=1e-6)
+    assert asked == ["f" * 64, name]
+    assert not over.own
+
+
+def test_a_scene_keeps_its_assets_through_edits_and_leaves_them_behind_on_its_way_to_a_worker() -> None:
+    scene = Scene(name="S", nodes=(Node(id="a", label="A", shape=Box(kind="box")),))
+    kept = scene.assets
+    kept.put(b"something")
+    moved = scene.with_node(scene.nodes[0].replaced(label="B"))
+    assert moved.assets is scene.replaced(name="T").assets is kept
+    sent = pickle.loads(pickle.dumps(moved))
+    assert sent == moved
+    assert not sent.assets.own
 
 
 def test_a_pivot_of_what_turns_over_time_is_refused_with_the_reason() -> None:

@@ -16,7 +16,6 @@ from lazzik.core.deformers import BY_KIND, Deformer
 from lazzik.core.deformers.fades import FADES
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface import Surface, surface_of
-from lazzik.core.geometry.assets import hold
 from lazzik.core.geometry.primitives import Ball, Box, Sheet, Tube
 from lazzik.core.scene.node import Node, Position
 from lazzik.core.scene.scene import Scene
@@ -173,7 +172,7 @@ def test_a_new_deformer_is_seen_whatever_the_object(kind: str, name: str) -> Non
         assert np.abs(away[:, flat]).max() >= 0.9 * np.abs(away).max() * (0.3 if kind in ("bend", "sway") else 1.0)
 
 
-def picture() -> str:
+def picture() -> bytes:
     """White at the right of its upper half, black elsewhere."""
     import io
 
@@ -181,7 +180,7 @@ def picture() -> str:
     dots[:32, 32:] = 255
     file = io.BytesIO()
     Image.fromarray(dots).save(file, format="PNG")
-    return hold(file.getvalue())
+    return file.getvalue()
 
 
 @pytest.mark.parametrize(
@@ -195,11 +194,11 @@ def picture() -> str:
 def test_a_picture_lies_as_the_object_shows_its_largest_side(
     shape: Any, right: tuple[int, int], up: tuple[int, int]
 ) -> None:
+    plain = Scene(name="One", nodes=(Node(id="thing", label="Thing", shape=shape),))
     scene = edited(
-        Scene(name="One", nodes=(Node(id="thing", label="Thing", shape=shape),)),
-        {"do": "add-deformer", "node": "thing", "kind": "undulate"},
+        plain, {"do": "add-deformer", "node": "thing", "kind": "undulate"},
         {"do": "change-deformer", "node": "thing", "deformer": "undulate", "settings": {"fade": "none"},
-         "mask": {"kind": "picture", "asset": picture(), "label": "Corner"}},
+         "mask": {"kind": "picture", "asset": plain.assets.put(picture()), "label": "Corner"}},
     )  # fmt: skip
     node = scene.by_id["thing"]
     assert node.deform[0].mask.label == "Corner"  # type: ignore[union-attr]

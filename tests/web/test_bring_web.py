@@ -10,7 +10,6 @@ from fastapi import FastAPI
 from sqlalchemy import create_engine, text
 from starlette.testclient import TestClient
 
-from lazzik.core.geometry.assets import held_now
 from tests.core.hostile import hostile
 from tests.core.test_bring import DRAWING, HARMLESS
 from tests.core.vane import vane
@@ -51,7 +50,7 @@ def test_drawings_have_a_depth_and_tables_go_to_numbers(client: TestClient, scen
     sent = client.post(f"{scene}/bring-curves", files=table, data={"revision": "1", "at": "ring/position.y"}).json()
     assert sent["revision"] == 2
     document = app.state.store.open(scene.split("/")[-1]).scene
-    assert document.by_id["ring"].shape.mesh().size[2] == pytest.approx(0.125)
+    assert document.by_id["ring"].shape.mesh(document.assets).size[2] == pytest.approx(0.125)
     assert [key.value for key in document.by_id["ring"].position.y.keys] == [1, 3]
 
 
@@ -64,7 +63,7 @@ def test_hostile_files_are_never_a_fault_of_the_server_and_leave_nothing(
         with engine.connect() as connection:
             return int(connection.execute(text("select count(*) from asset")).scalar_one())
 
-    before, held = kept(), held_now()
+    before, assets = kept(), app.state.store.assets
     taken = 0
     for name, content in hostile():
         where = "bring-curves" if name.endswith(".csv") else "bring"
@@ -80,4 +79,4 @@ def test_hostile_files_are_never_a_fault_of_the_server_and_leave_nothing(
     app.state.store.remove(scene.split("/")[-1])
     app.state.store.sweep_assets(older=0)
     assert kept() == 0 <= before
-    assert held_now() == held
+    assert not assets.own

@@ -141,7 +141,8 @@ def test_paint_is_kept_as_a_mask(client: TestClient, scene: str, now: Any) -> No
     sent = client.post(f"{scene}/paint", json=body | {"weights": base64.b64encode(weights.tobytes()).decode()})
     assert sent.json()["revision"] == 1
     mask = now().by_id["cloth"].deform[0].mask
-    np.testing.assert_allclose(mask.at(node.shape.mesh().points[None], {}, "y")[0], np.clip(weights, 0, 1), atol=1e-6)
+    found = mask.at(node.shape.mesh().points[None], {}, "y", now().assets)[0]
+    np.testing.assert_allclose(found, np.clip(weights, 0, 1), atol=1e-6)
     for bad in ("%%%", base64.b64encode(weights[:5].tobytes()).decode()):
         answer = client.post(f"{scene}/paint", json=body | {"revision": 1, "weights": bad})
         assert answer.status_code == 422
@@ -156,7 +157,7 @@ def test_a_shape_is_made_permanent_at_a_frame(client: TestClient, scene: str, no
     assert client.post(f"{scene}/permanent", json=body | {"frame": 40}).json()["revision"] == 1
     after = now().by_id["cloth"]
     assert after.deform == ()
-    np.testing.assert_allclose(after.shape.mesh().points, motion.points(40), atol=1e-12)
+    np.testing.assert_allclose(after.shape.mesh(now().assets).points, motion.points(40), atol=1e-12)
     again = client.post(f"{scene}/permanent", json=body | {"frame": 40, "revision": 1})
     assert (again.status_code, "permanent already" in again.text) == (422, True)
     client.post(f"{scene}/undo", json={"revision": 1})

@@ -10,7 +10,7 @@ from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.fitting.minimax import PER_FRAME
-from lazzik.core.geometry.assets import hold, pack_frames
+from lazzik.core.geometry.assets import pack_frames
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
@@ -52,5 +52,5 @@ def bake_frames(
             worst = max(worst, float(np.linalg.norm(line - true, axis=1).max(initial=0.0)))
         worst = max(worst, float(np.linalg.norm(offsets[frame] - moved, axis=1).max(initial=0.0)))
         between = []
-    name = hold(pack_frames(offsets))
+    name = scene.assets.put(pack_frames(offsets))
     return ShapeFrames(asset=name, first=first, last=last, worst=worst, points=count, switched_off=own)

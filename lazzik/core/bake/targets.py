@@ -22,7 +22,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import acting
 from lazzik.core.evaluate.surface import Surface, surface_of
 from lazzik.core.fitting.minimax import PER_FRAME
-from lazzik.core.geometry.assets import hold, pack_targets
+from lazzik.core.geometry.assets import pack_targets
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
@@ -63,7 +63,7 @@ def bake_shape(
         raise InvalidEdit(f"The tolerance must lie above zero; {tolerance:g} m was given", "tolerance")
     clock = Clock.over(scene.fps, scene.first, last, start=first, per_frame=PER_FRAME)
     fitted = fit_targets(surface_of(scene, node, clock, scope, own=True), tolerance, progress=progress)
-    name = hold(pack_targets(fitted.offsets, fitted.normals))
+    name = scene.assets.put(pack_targets(fitted.offsets, fitted.normals))
     rows = tuple(
         Target(
             id=f"shape_{k + 1}",

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from lazzik.core.deformers.base import TOWARD, Deformer, Moments
 from lazzik.core.deformers.fades import FADES, edge_fade
 from lazzik.core.deformers.placement import carry, enter, leave
+from lazzik.core.geometry.assets import NO_ASSETS, AssetStore
 from lazzik.core.geometry.mesh import Mesh, directions_of
 from lazzik.core.types import Frames, Matrices, PointBlock, Samples, Shares
 
@@ -33,6 +34,8 @@ class Step:
     there: Matrices | None
     """From the object's space to that of the deformer's owner; None if they are the same."""
     back: Matrices | None
+    assets: AssetStore = NO_ASSETS
+    """Has what the mask needs, if that is heavy."""
     masked: list[Shares] = field(default_factory=list)
     """What the mask gave, where that is the same at every moment."""
 
@@ -136,7 +139,7 @@ def _masked(step: Step, rest: PointBlock, size: int, moments: Moments) -> Shares
         own = _carried(own, step.there, places)
     numbers = step.numbers_over(places, count)
     at = {name.removeprefix("mask."): v for name, v in numbers.items() if name.startswith("mask.")}
-    found = mask.at(_in(step, own, places), at, step.deformer.axis)
+    found = mask.at(_in(step, own, places), at, step.deformer.axis, step.assets)
     if count == 1 and not (driven or moved):
         step.masked.append(found)
     return found

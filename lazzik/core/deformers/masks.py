@@ -18,7 +18,7 @@ from lazzik.core.deformers.handles import Handle
 from lazzik.core.deformers.placement import ORDERS, Axis
 from lazzik.core.deformers.solid import solid_noise
 from lazzik.core.document import LARGEST, Frozen, Quantity
-from lazzik.core.geometry.assets import weights_asset
+from lazzik.core.geometry.assets import AssetStore, unpack_weights
 from lazzik.core.geometry.pictures import brightness
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.types import PointBlock, Samples, Shares
@@ -34,12 +34,13 @@ class Mask(Frozen):
     kind: str
     invert: bool = False
 
-    def at(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis) -> Shares:
-        """(moments, n) how much the deformer counts at points in its own coordinates, along this axis."""
-        m = np.clip(self.amounts(inside, numbers, axis), 0.0, 1.0)
+    def at(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
+        """(moments, n) how much the deformer counts at points in its own coordinates, along this axis. Raises
+        UnknownAsset, InvalidAsset."""
+        m = np.clip(self.amounts(inside, numbers, axis, assets), 0.0, 1.0)
         return 1.0 - m if self.invert else m
 
-    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis) -> Shares:
+    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
         """(moments, n) before it is clamped and inverted. `numbers` (moments,) each."""
         raise NotImplementedError
 
@@ -78,7 +79,7 @@ class BallMask(Mask):
         yield Handle("middle", "Middle of the mask", (u, v, w), ("along", "side", "across"))
         yield Handle("radius", "Radius of the mask", (u + numbers["radius"], v, w), ("radius",), u, length=True)
 
-    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis) -> Shares:
+    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
         middle = np.stack([numbers["along"], numbers["side"], numbers["across"]], 1)
         away = np.linalg.norm(inside - middle[:, None], axis=2) - numbers["radius"][:, None]
         return 1.0 - smoothstep(away / np.maximum(numbers["rim"], 1e-9)[:, None])
@@ -102,7 +103,7 @@ class GradientMask(Mask):
         yield Handle("nothing", "Where the mask begins", (numbers["nothing"], 0, 0), ("nothing",))
         yield Handle("full", "Where the mask is full", (numbers["full"], 0, 0), ("full",))
 
-    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis) -> Shares:
+    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
         low = numbers["nothing"][:, None]
         reach = numbers["full"][:, None] - low
         sharp = np.abs(reach) < 1e-9
@@ -119,7 +120,7 @@ class NoiseMask(Mask):
     contrast: Annotated[Number, Quantity("×", "How sharply patches end.", (0.5, 8), 0.1, low=0.01)] = 2.0
     seed: Annotated[Number, Quantity("", "Other patches.", (0, 99), 1, low=0, high=LARGEST, whole=True)] = 0.0
 
-    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis) -> Shares:
+    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
         out = np.empty(inside.shape[:2])
         solid_noise(inside / numbers["size"][:, None, None], numbers["seed"], out)
         return 0.5 + 0.5 * numbers["contrast"][:, None] * out
@@ -157,7 +158,7 @@ class PictureMask(Mask):
             fields[middle] = sign * (extent.low[axis] + extent.high[axis]) / 2
         return fields
 
-    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis) -> Shares:
+    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
         if self.plane == "across":
             x, y = inside[..., 1], inside[..., 2]
         else:
@@ -166,7 +167,7 @@ class PictureMask(Mask):
             y = down * inside[..., ORDERS[axis].index(upward)]
         x = (x - numbers["right"][:, None]) / numbers["width"][:, None] + 0.5
         y = (y - numbers["up"][:, None]) / numbers["height"][:, None] + 0.5
-        return brightness(self.asset, x, y)
+        return brightness(self.asset, x, y, assets)
 
 
 class WeightsMask(Mask):
@@ -176,8 +177,8 @@ class WeightsMask(Mask):
     kind: Literal["weights"]
     asset: Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
 
-    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis) -> Shares:
-        weights = weights_asset(self.asset)
+    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
+        weights = assets.read(self.asset, unpack_weights)
         if len(weights) != inside.shape[1]:  # the mesh was cut anew since: nothing is painted on it
             return np.zeros(inside.shape[:2])
         return np.broadcast_to(weights, inside.shape[:2])

@@ -9,7 +9,6 @@ from lazzik.core.clock import Clock
 from lazzik.core.evaluate.poses import pose
 from lazzik.core.evaluate.scope import ALONE, Scope
 from lazzik.core.scene.node import Node
-from lazzik.core.scene.rest import bounds
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Points
 
@@ -34,7 +33,7 @@ def path(scene: Scene, node: Node, clock: Clock, scope: Scope) -> Points:
     """(frames, 3) the way of the object's far end: the middle of its top, or its origin if it has no shape."""
     point = np.array([0.0, 0.0, 0.0, 1.0])
     if node.shape is not None:
-        low, high = bounds(node.shape)
+        low, high = node.shape.mesh(scene.assets).bounds
         point[:3] = [(low[0] + high[0]) / 2, high[1], (low[2] + high[2]) / 2]
     taken: Points = (world(scene, node, clock, scope) @ point)[:, :3]
     return taken

@@ -17,6 +17,7 @@ from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import acting
 from lazzik.core.evaluate.surface_plan import step_of, targets_of
+from lazzik.core.geometry.assets import AssetStore
 from lazzik.core.geometry.mesh import Mesh, normals_of
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
@@ -36,6 +37,8 @@ class Surface:
     sizes: dict[str, Samples]
     """The sizes that change; (frames,) each."""
     node: Node
+    assets: AssetStore
+    """Has what the shape needs, if that is heavy."""
     steps: tuple[Step, ...]
     targets: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
     """(targets, n, 3) offsets, and (frames, targets) weights, of a baked shape."""
@@ -98,7 +101,7 @@ class Surface:
         if not self.sizes or self.node.shape is None:
             return self.rest.points
         now = {name: float(values[index]) for name, values in self.sizes.items()}
-        return self.node.shape.mesh(self.node.shape.nominal() | now).points
+        return self.node.shape.mesh(self.assets, self.node.shape.nominal() | now).points
 
     def counts(self, place: int, index: int) -> Samples:
         """(n,) how much the deformer of one step counts for each point at a moment: weight · edge fade · mask."""
@@ -154,5 +157,6 @@ def surface_of(scene: Scene, node: Node, clock: Clock, scope: Scope, *, own: boo
         for owner, deformer in acting(scene, node)
         if owner is node or not own
     )
-    rest = node.shape.mesh()
-    return Surface(rest, clock, sizes, node, steps, targets_of(node, len(rest.points), clock, scope))
+    rest = node.shape.mesh(scene.assets)
+    targets = targets_of(node, len(rest.points), clock, scope, scene.assets)
+    return Surface(rest, clock, sizes, node, scene.assets, steps, targets)

@@ -23,7 +23,7 @@ from lazzik.core.evaluate.jumps import jumps_of
 from lazzik.core.evaluate.paths import world
 from lazzik.core.evaluate.poses import moves
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.geometry.assets import frames_asset, targets_asset
+from lazzik.core.geometry.assets import AssetStore, unpack_frames, unpack_targets
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.targets import ShapeFrames
@@ -47,7 +47,7 @@ def step_of(scene: Scene, node: Node, owner: Node, deformer: Deformer, clock: Cl
         around = clock if moving else clock.at(clock.frames[:1])
         there = np.asarray(np.linalg.solve(world(scene, owner, around, scope), world(scene, node, around, scope)))
         back = np.asarray(np.linalg.inv(there))
-    return Step(deformer, numbers, frames, plan, there, back)
+    return Step(deformer, numbers, frames, plan, there, back, scene.assets)
 
 
 def _frames(scene: Scene, owner: Node, deformer: Deformer, clock: Clock, scope: Scope) -> Frames:
@@ -71,14 +71,14 @@ def _between(scene: Scene, node: Node, owner: Node) -> Iterator[Node]:
 
 
 def targets_of(
-    node: Node, count: int, clock: Clock, scope: Scope
+    node: Node, count: int, clock: Clock, scope: Scope, assets: AssetStore
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]] | None:
     """The shape targets of an object; None if it has none, or if they were made for another mesh."""
     if node.targets is None:
         return None
     if isinstance(node.targets, ShapeFrames):
-        return _frames_baked(node.targets, count, clock)
-    offsets, _ = targets_asset(node.targets.asset)
+        return _frames_baked(node.targets, count, clock, assets)
+    offsets, _ = assets.read(node.targets.asset, unpack_targets)
     if offsets.shape[:2] != (len(node.targets.rows), count):
         return None
     weights = np.empty((len(clock.frames), len(offsets)))
@@ -88,10 +88,10 @@ def targets_of(
 
 
 def _frames_baked(
-    baked: ShapeFrames, count: int, clock: Clock
+    baked: ShapeFrames, count: int, clock: Clock, assets: AssetStore
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]] | None:
     """Points per frame as targets, each of which counts at its own frame and fades straight to the next."""
-    offsets = frames_asset(baked.asset)
+    offsets = assets.read(baked.asset, unpack_frames)
     if offsets.shape[:2] != (baked.last - baked.first + 1, count):
         return None
     places = np.clip(clock.frames, baked.first, baked.last) - baked.first

@@ -13,7 +13,7 @@ from lazzik.core.errors import InvalidAsset, InvalidEdit
 from lazzik.core.fitting.fitting import fit
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.formats.csv_curves import read_csv
-from lazzik.core.geometry.assets import hold, pack_mesh, pack_weights
+from lazzik.core.geometry.assets import AssetStore, pack_mesh, pack_weights
 from lazzik.core.geometry.imported import ENDINGS, MeshShape
 from lazzik.core.scene.address import Address, exists, find
 from lazzik.core.scene.edits.base import Edit, free_slug
@@ -36,7 +36,17 @@ class Brought:
 
 
 def bring(scene: Scene, files: Mapping[str, bytes], *, depth: float = 0.0) -> Brought:
-    """What came as one file, or as a .gltf with the files beside it. Raises InvalidAsset, saying what is wrong."""
+    """What came as one file, or as a .gltf with the files beside it. What is heavy of it is put with the scene's
+    assets.
+
+    Raises InvalidAsset, saying what is wrong; nothing of what is refused stays."""
+    aside = AssetStore()
+    brought = _brought(scene, files, depth, aside)
+    scene.assets.put_all(aside)
+    return brought
+
+
+def _brought(scene: Scene, files: Mapping[str, bytes], depth: float, assets: AssetStore) -> Brought:
     main = [name for name in files if ending(name) in BROUGHT]
     if not main:
         raise InvalidAsset(f"'{next(iter(files), 'Nothing')[-60:]}' does not end in {', '.join(BROUGHT)}")
@@ -51,7 +61,7 @@ def bring(scene: Scene, files: Mapping[str, bytes], *, depth: float = 0.0) -> Br
             from lazzik.core.formats.gltf_file import open_gltf
             from lazzik.core.formats.gltf_read import read_gltf
 
-            read = read_gltf(open_gltf(content, name, beside), scene.fps, scene.first)
+            read = read_gltf(open_gltf(content, name, beside), scene.fps, scene.first, assets)
         except InvalidAsset as error:
             raise InvalidAsset(f"'{name[-60:]}' can't be brought in: {error.message}") from None
         if not read.nodes:
@@ -66,12 +76,12 @@ def bring(scene: Scene, files: Mapping[str, bytes], *, depth: float = 0.0) -> Br
     if kind == ".svg":
         from lazzik.core.formats.svg_read import read_svg
 
-        return Brought(BringIn(label=stem, nodes=read_svg(content, name, depth)))
+        return Brought(BringIn(label=stem, nodes=read_svg(content, name, depth, assets)))
     from lazzik.core.geometry.mesh_read import read_mesh
 
     imported = read_mesh(content, name)
-    painted = hold(pack_weights(imported.weights)) if imported.weights is not None else None
-    shape = MeshShape(kind="mesh", asset=hold(pack_mesh(imported.mesh)), weights=painted)
+    painted = assets.put(pack_weights(imported.weights)) if imported.weights is not None else None
+    shape = MeshShape(kind="mesh", asset=assets.put(pack_mesh(imported.mesh)), weights=painted)
     node = Node(id=free_slug(stem, set()), label=stem, shape=shape, look=Look())
     return Brought(BringIn(label=stem, nodes=(node,)))
 

@@ -10,7 +10,6 @@ from __future__ import annotations
 import warnings
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -25,7 +24,7 @@ from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.formats.colors import coded
 from lazzik.core.formats.gltf_file import GltfFile, open_gltf
 from lazzik.core.formats.tracks import sampled
-from lazzik.core.geometry.assets import asset, hold, name_of, pack_mesh, pack_weights
+from lazzik.core.geometry.assets import AssetStore, pack_mesh, pack_weights
 from lazzik.core.geometry.imported import MOST_POINTS, MeshShape
 from lazzik.core.geometry.mesh import Mesh, normals_of
 from lazzik.core.layers.clip import LONGEST, MOST_TRACKS, Clip, Track
@@ -67,25 +66,27 @@ class Read:
     """What is kept in the file but not shown, in words."""
 
 
-def read_gltf(file: GltfFile, fps: float, first: int) -> Read:
-    """The objects of a file. Raises InvalidAsset, saying what is wrong and where."""
-    reader = _Reader(file, hold(file.packed()), fps, first, hold)
+def read_gltf(file: GltfFile, fps: float, first: int, assets: AssetStore) -> Read:
+    """The objects of a file; the file itself and their meshes are put with the assets. Raises InvalidAsset, saying what
+    is wrong and where."""
+    reader = _Reader(file, assets.put(file.packed()), fps, first, assets)
     nodes = reader.nodes()
     return Read(nodes, reader.clips(nodes), reader.last, reader.left())
 
 
-@lru_cache(maxsize=8)
-def read_again(name: str, fps: float, first: int) -> dict[int, Node]:
-    """The objects of a kept file as they were when it was brought in, by the file's own numbers."""
-    found = _Reader(open_gltf(asset(name), name), name, fps, first, name_of).nodes()
+def read_again(assets: AssetStore, name: str, fps: float, first: int) -> dict[int, Node]:
+    """The objects of a kept file as they were when it was brought in, by the file's own numbers. Raises UnknownAsset,
+    InvalidAsset."""
+    aside = AssetStore(assets.get)  # its meshes are there already; whatever is read here goes again
+    found = _Reader(open_gltf(assets.content(name), name), name, fps, first, aside).nodes()
     return {node.origin.index: node for node in found if node.origin}
 
 
 class _Reader:
-    """Reads one file. `keep` takes what is heavy, and gives its name."""
+    """Reads one file. What is heavy of it is put with the assets."""
 
-    def __init__(self, file: GltfFile, name: str, fps: float, first: int, keep: Callable[[bytes], str]) -> None:
-        self.file, self.name, self.fps, self.first, self.keep = file, name, fps, first, keep
+    def __init__(self, file: GltfFile, name: str, fps: float, first: int, assets: AssetStore) -> None:
+        self.file, self.name, self.fps, self.first, self.assets = file, name, fps, first, assets
         self.shapes: dict[int, MeshShape | None] = {}
         self.kept: dict[str, int] = {}
         self.last = -np.inf
@@ -268,8 +269,9 @@ class _Reader:
         if lost.any():
             own = normals_of(mesh.points, mesh.triangles, np.arange(len(mesh.points)))
             mesh = Mesh(mesh.points, np.where(lost[:, None], own, mesh.normals), mesh.triangles)
-        painted = self.keep(pack_weights(np.concatenate(weights))) if all(w is not None for w in weights) else None  # type: ignore[arg-type]
-        return MeshShape(kind="mesh", asset=self.keep(pack_mesh(mesh)), weights=painted)
+        known = [w for w in weights if w is not None]
+        painted = self.assets.put(pack_weights(np.concatenate(known))) if len(known) == len(weights) else None
+        return MeshShape(kind="mesh", asset=self.assets.put(pack_mesh(mesh)), weights=painted)
 
     def _piece(self, part: dict[str, Any], where: str) -> tuple[Points, Points, Triangles, Samples | None]:
         attributes = part.get("attributes")

@@ -200,7 +200,7 @@ class Writer:
         shape = node.shape.model_dump_json() if node.shape else ""
         if (shape, self.materials[key]) not in self.meshes:
             if shape not in self.shapes:
-                self.shapes[shape] = self._geometry(node.shape.mesh())  # type: ignore[union-attr]
+                self.shapes[shape] = self._geometry(node.shape.mesh(self.scene.assets))  # type: ignore[union-attr]
             attributes, indices = self.shapes[shape]
             part = gl.Primitive(attributes=attributes, indices=indices, material=self.materials[key])
             self.gltf.meshes.append(gl.Mesh(primitives=[part]))
@@ -211,7 +211,7 @@ class Writer:
         """A mesh of the object's own: as it is at the first frame, or at rest with morph targets. Of a file's shape,
         only the points if they are moved, or the targets."""
         assert node.shape is not None
-        mesh = node.shape.mesh()
+        mesh = node.shape.mesh(self.scene.assets)
         if shapes is None and self.animated:
             motion = surface_of(self.scene, node, self._now(), self.scope)
             mesh = mesh.moved(motion.points(0))

@@ -128,7 +128,7 @@ class Eye:
 def _outlines(scene: Scene, node: Node, clock: Clock, scope: Scope, eye: Eye) -> tuple[list[str], float]:
     """The `d` of an object at every moment (or once, if it stands still), and how far it is at the first."""
     assert node.shape is not None
-    mesh = node.shape.mesh()
+    mesh = node.shape.mesh(scene.assets)
     motion = surface_of(scene, node, clock, scope) if shapes_over_time(scene, node) else None
     places = world(scene, node, clock, scope)
     still = eye.still and bool(np.all(places == places[0])) and (motion is None or motion.still)
@@ -204,7 +204,7 @@ def _joined(mesh: Mesh) -> NDArray[np.int64]:
 def _corners(scene: Scene, node: Node, clock: Clock, scope: Scope) -> Points:
     """The corners of an object's box at rest, where they are at each moment."""
     assert node.shape is not None
-    points = node.shape.mesh().points
+    points = node.shape.mesh(scene.assets).points
     low, high = points.min(axis=0), points.max(axis=0)
     box = np.array([[(low, high)[k >> axis & 1][axis] for axis in range(3)] for k in range(8)])
     places = world(scene, node, clock, scope)

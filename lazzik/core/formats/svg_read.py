@@ -13,7 +13,7 @@ from defusedxml.common import DefusedXmlException
 from numpy.typing import NDArray
 
 from lazzik.core.errors import InvalidAsset
-from lazzik.core.geometry.assets import hold, pack_mesh
+from lazzik.core.geometry.assets import AssetStore, pack_mesh
 from lazzik.core.geometry.imported import MeshShape
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.geometry.outlines import Outline, points_of, sheet, solid, united
@@ -39,8 +39,9 @@ MOST_POINTS = 60_000
 SLICES = 1
 
 
-def read_svg(content: bytes, name: str, depth: float = 0.0) -> tuple[Node, ...]:
-    """A group and the shapes in it, the drawing's middle at its origin; `depth` metres deep, or flat.
+def read_svg(content: bytes, name: str, depth: float, assets: AssetStore) -> tuple[Node, ...]:
+    """A group and the shapes in it, the drawing's middle at its origin; `depth` metres deep, or flat. Their meshes are
+    put with the assets.
 
     Raises InvalidAsset, saying what is wrong.
     """
@@ -85,7 +86,7 @@ def read_svg(content: bytes, name: str, depth: float = 0.0) -> tuple[Node, ...]:
         look = Look(color=color)
         # what is drawn later lies a hair before what is drawn earlier
         front = Position(z=round(place * 0.001, 4))
-        shape = MeshShape(kind="mesh", asset=hold(pack_mesh(mesh)))
+        shape = MeshShape(kind="mesh", asset=assets.put(pack_mesh(mesh)))
         nodes.append(Node(id=slug, label=label[:120], parent=nodes[0].id, shape=shape, look=look, position=front))
     if len(nodes) == 1:
         raise InvalidAsset(f"'{name[-60:]}' has no filled shape")

@@ -148,7 +148,7 @@ class _Writer:
 
         assert node.shape is not None
         mesh = UsdGeom.Mesh.Define(self.stage, path)
-        rest = node.shape.mesh()
+        rest = node.shape.mesh(self.scene.assets)
         mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
         mesh.CreateFaceVertexCountsAttr(Vt.IntArray.FromNumpy(np.full(len(rest.triangles), 3, np.int32)))
         mesh.CreateFaceVertexIndicesAttr(Vt.IntArray.FromNumpy(rest.triangles.astype(np.int32).ravel()))

@@ -1,7 +1,6 @@
-"""Assets: what is heavy and stands apart from the document, known by the SHA-256 of its bytes.
+"""Assets: what is heavy and stands apart from the document, known by the SHA-256 of its bytes; and where they are kept.
 
-Whoever keeps them (the database, a file) adds a keeper; since a name is the content's own, it never matters which
-keeper answers.
+A scene carries the store in which its assets are found, and whoever makes something heavy for a scene puts it there.
 """
 
 from __future__ import annotations
@@ -10,12 +9,12 @@ import hashlib
 import io
 import zipfile
 import zlib
-from collections.abc import Callable
-from functools import lru_cache
-from typing import Any
+from collections.abc import Callable, Mapping
+from typing import Any, TypeVar
 
 import numpy as np
 
+from lazzik.core.cache import BoundedCache
 from lazzik.core.errors import UnknownAsset
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.types import Samples
@@ -23,61 +22,80 @@ from lazzik.core.types import Samples
 Keeper = Callable[[str], bytes | None]
 """Gives the bytes of an asset, or None if it does not hold it."""
 
-_KEEPERS: list[Keeper] = []
-_HELD: dict[str, bytes] = {}
+Value = TypeVar("Value")
+
+MOST_READ = 256 * 2**20
+"""Bytes of arrays and pictures that a store keeps as they were read of its assets."""
+
+LARGEST_UNPACKED = 2**30
+"""Bytes of the arrays of one asset."""
+
+DAMAGED = (ValueError, OSError, KeyError, EOFError, NotImplementedError, RuntimeError, zipfile.BadZipFile, zlib.error)
+"""What reading an archive that is none, or a damaged one, may raise."""
+
+
+class AssetStore:
+    """Assets by name: those that were put in, over those of whoever keeps more of them (a database, another store).
+
+    Since a name is the content's own, it never matters who answers.
+    """
+
+    def __init__(self, beneath: Keeper | None = None) -> None:
+        self._own: dict[str, bytes] = {}
+        self._beneath = beneath
+        self._read: BoundedCache[Any] = BoundedCache(MOST_READ)
+
+    @property
+    def own(self) -> Mapping[str, bytes]:
+        """What was put in here, by name."""
+        return self._own
+
+    def put(self, content: bytes) -> str:
+        """Keep an asset, and its name."""
+        name = name_of(content)
+        self._own[name] = content
+        return name
+
+    def put_all(self, assets: AssetStore) -> None:
+        """Keep all that was put into another store."""
+        self._own.update(assets.own)
+
+    def get(self, name: str) -> bytes | None:
+        """The bytes of an asset, or None if it is not here."""
+        content = self._own.get(name)
+        return content if content is not None or self._beneath is None else self._beneath(name)
+
+    def content(self, name: str) -> bytes:
+        """The bytes of an asset. Raises UnknownAsset."""
+        content = self.get(name)
+        if content is None:
+            raise UnknownAsset(f"The asset {name[:12]}… that the scene needs is not here", name)
+        return content
+
+    def read(self, name: str, reader: Callable[[bytes], tuple[Value, int]]) -> Value:
+        """What a reader makes of an asset, kept for a while by the bytes that it says it weighs.
+
+        Raises UnknownAsset if the asset is not here or damaged, and whatever else the reader raises.
+        """
+        kept: Value | None = self._read.get((reader, name))
+        if kept is not None:
+            return kept
+        content = self.content(name)
+        try:
+            value, weight = reader(content)
+        except DAMAGED as error:
+            raise UnknownAsset(f"The asset {name[:12]}… can't be read: {error}", name) from None
+        self._read.put((reader, name), value, weight)
+        return value
+
+
+NO_ASSETS = AssetStore()
+"""For what needs none."""
 
 
 def name_of(content: bytes) -> str:
     """The name of an asset."""
     return hashlib.sha256(content).hexdigest()
-
-
-def hold(content: bytes) -> str:
-    """Keep an asset in memory, and its name."""
-    name = name_of(content)
-    _HELD[name] = content
-    return name
-
-
-def held_content(name: str) -> bytes | None:
-    """The bytes of an asset that is kept in memory."""
-    return _HELD.get(name)
-
-
-def let_go(name: str) -> None:
-    """Keep an asset in memory no longer: a keeper has it now."""
-    _HELD.pop(name, None)
-
-
-def held_now() -> list[bytes]:
-    """All assets that are kept in memory."""
-    return list(_HELD.values())
-
-
-def forget_held() -> None:
-    """Keep no asset in memory any longer."""
-    _HELD.clear()
-
-
-def add_keeper(keeper: Keeper) -> None:
-    """Ask this one too from now on."""
-    _KEEPERS.append(keeper)
-
-
-def remove_keeper(keeper: Keeper) -> None:
-    """Ask it no longer."""
-    _KEEPERS.remove(keeper)
-
-
-def asset(name: str) -> bytes:
-    """The bytes of an asset. Raises UnknownAsset."""
-    if name in _HELD:
-        return _HELD[name]
-    for keeper in _KEEPERS:
-        content = keeper(name)
-        if content is not None:
-            return content
-    raise UnknownAsset(f"The asset {name[:12]}… that the scene needs is not here", name)
 
 
 def pack_mesh(mesh: Mesh) -> bytes:
@@ -97,43 +115,43 @@ def pack_targets(offsets: Any, normals: Any) -> bytes:
     return _packed(offsets=offsets.astype("<f4"), normals=normals.astype("<f4"))
 
 
-@lru_cache(maxsize=32)
-def targets_asset(name: str) -> tuple[Any, Any]:
-    """(targets, n, 3) the offsets and the normals of an asset, float64. Raises UnknownAsset."""
-    offsets, normals = _arrays(name, "offsets", "normals")
-    _expect(name, offsets.ndim == 3 and offsets.shape[2:] == (3,) and normals.shape == offsets.shape)
-    return offsets.astype(np.float64), normals.astype(np.float64)
-
-
 def pack_frames(offsets: Any) -> bytes:
     """(frames, n, 3) offsets of points, float32, as the bytes of an asset."""
     return _packed(offsets=offsets)
 
 
-@lru_cache(maxsize=4)
-def frames_asset(name: str) -> Any:
-    """(frames, n, 3) the offsets of an asset, as they are kept. Raises UnknownAsset."""
-    (offsets,) = _arrays(name, "offsets")
-    _expect(name, offsets.ndim == 3 and offsets.shape[2:] == (3,) and len(offsets) > 0)
-    return offsets
+def unpack_mesh(content: bytes) -> tuple[Mesh, int]:
+    """The mesh of an asset, and the bytes that it takes. Raises ValueError and others (DAMAGED)."""
+    points, normals, triangles = _arrays(content, "points", "normals", "triangles")
+    _expect(points.ndim == 2 and points.shape[1:] == (3,) and normals.shape == points.shape and len(points) > 0)
+    _expect(triangles.ndim == 2 and triangles.shape[1:] == (3,) and triangles.dtype.kind in "ui")
+    _expect(len(triangles) > 0 and triangles.min() >= 0 and triangles.max() < len(points))
+    mesh = Mesh(points.astype(np.float64), normals.astype(np.float64), triangles.astype(np.int64))
+    return mesh, mesh.weight
 
 
-@lru_cache(maxsize=32)
-def mesh_asset(name: str) -> Mesh:
-    """The mesh of an asset. Raises UnknownAsset."""
-    points, normals, triangles = _arrays(name, "points", "normals", "triangles")
-    _expect(name, points.ndim == 2 and points.shape[1:] == (3,) and normals.shape == points.shape and len(points) > 0)
-    _expect(name, triangles.ndim == 2 and triangles.shape[1:] == (3,) and triangles.dtype.kind in "ui")
-    _expect(name, len(triangles) > 0 and triangles.min() >= 0 and triangles.max() < len(points))
-    return Mesh(points.astype(np.float64), normals.astype(np.float64), triangles.astype(np.int64))
+def unpack_weights(content: bytes) -> tuple[Samples, int]:
+    """(n,) the weights of an asset, and their bytes. Raises ValueError and others (DAMAGED)."""
+    (weights,) = _arrays(content, "weights")
+    _expect(weights.ndim == 1)
+    out: Samples = weights.astype(np.float64)
+    return out, out.nbytes
 
 
-@lru_cache(maxsize=64)
-def weights_asset(name: str) -> Samples:
-    """(n,) the weights of an asset. Raises UnknownAsset."""
-    (weights,) = _arrays(name, "weights")
-    _expect(name, weights.ndim == 1)
-    return np.asarray(weights, dtype=np.float64)
+def unpack_targets(content: bytes) -> tuple[tuple[Any, Any], int]:
+    """(targets, n, 3) the offsets and the normals of an asset, float64, and their bytes. Raises ValueError and others
+    (DAMAGED)."""
+    offsets, normals = _arrays(content, "offsets", "normals")
+    _expect(offsets.ndim == 3 and offsets.shape[2:] == (3,) and normals.shape == offsets.shape)
+    return (offsets.astype(np.float64), normals.astype(np.float64)), 16 * offsets.size
+
+
+def unpack_frames(content: bytes) -> tuple[Any, int]:
+    """(frames, n, 3) the offsets of an asset as they are kept, and their bytes. Raises ValueError and others
+    (DAMAGED)."""
+    (offsets,) = _arrays(content, "offsets")
+    _expect(offsets.ndim == 3 and offsets.shape[2:] == (3,) and len(offsets) > 0)
+    return offsets, offsets.nbytes
 
 
 def _packed(**arrays: Any) -> bytes:
@@ -142,28 +160,16 @@ def _packed(**arrays: Any) -> bytes:
     return out.getvalue()
 
 
-LARGEST_UNPACKED = 2**30
-"""Bytes of the arrays of one asset."""
-
-
-def _arrays(name: str, *wanted: str) -> list[Any]:
-    """Arrays of an asset, finite if they are no whole numbers. Raises UnknownAsset."""
-    content = asset(name)
-    try:
-        with zipfile.ZipFile(io.BytesIO(content)) as archive:
-            _expect(name, sum(entry.file_size for entry in archive.infolist()) <= LARGEST_UNPACKED)
-        with np.load(io.BytesIO(content), allow_pickle=False) as arrays:
-            found = [arrays[key] for key in wanted]
-    except DAMAGED as error:
-        raise UnknownAsset(f"The asset {name[:12]}… can't be read: {error}", name) from None
-    _expect(name, all(array.dtype.kind in "uif" and bool(np.all(np.isfinite(array))) for array in found))
+def _arrays(content: bytes, *wanted: str) -> list[Any]:
+    """Arrays of an asset, finite if they are no whole numbers."""
+    with zipfile.ZipFile(io.BytesIO(content)) as archive:
+        _expect(sum(entry.file_size for entry in archive.infolist()) <= LARGEST_UNPACKED)
+    with np.load(io.BytesIO(content), allow_pickle=False) as arrays:
+        found = [arrays[key] for key in wanted]
+    _expect(all(array.dtype.kind in "uif" and bool(np.all(np.isfinite(array))) for array in found))
     return found
 
 
-DAMAGED = (ValueError, OSError, KeyError, EOFError, NotImplementedError, RuntimeError, zipfile.BadZipFile, zlib.error)
-"""What reading an archive that is none, or a damaged one, may raise."""
-
-
-def _expect(name: str, well: bool) -> None:
+def _expect(well: bool) -> None:
     if not well:
-        raise UnknownAsset(f"The asset {name[:12]}… is not what it is used as", name)
+        raise ValueError("it is not what it is used as")

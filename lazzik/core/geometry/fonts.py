@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import io
 import struct
-from functools import lru_cache
 from importlib.resources import files
 from typing import Any
 
@@ -15,8 +14,9 @@ import numpy as np
 from fontTools.pens.basePen import BasePen
 from fontTools.ttLib import TTFont, TTLibError
 
+from lazzik.core.cache import BoundedCache
 from lazzik.core.errors import InvalidAsset
-from lazzik.core.geometry.assets import asset
+from lazzik.core.geometry.assets import NO_ASSETS, AssetStore
 from lazzik.core.geometry.lettering import SHIPPED
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.geometry.outlines import Outline, solid, united
@@ -29,10 +29,22 @@ WRONG_WITH_FONTS = (
 """What reading a damaged font may raise."""
 
 
-@lru_cache(maxsize=64)
-def set_in_type(text: str, font: str, density: int, slices: int) -> Mesh:
+_SET: BoundedCache[Mesh] = BoundedCache(64 * 2**20)
+"""Lines of text that were set, by all that makes them what they are."""
+
+
+def set_in_type(text: str, font: str, density: int, slices: int, assets: AssetStore = NO_ASSETS) -> Mesh:
     """A line of text, one em high and one deep, about its middle. Raises UnknownAsset, InvalidAsset."""
-    outlines = united(_outlines(text, font, 1.0 / density), 1.0 / density)
+    key = (text, font, density, slices)
+    mesh = _SET.get(key)
+    if mesh is None:
+        mesh = _solid(text, font_bytes(font, assets), density, slices)
+        _SET.put(key, mesh, mesh.weight)
+    return mesh
+
+
+def _solid(text: str, content: bytes, density: int, slices: int) -> Mesh:
+    outlines = united(_outlines(text, content, 1.0 / density), 1.0 / density)
     if not outlines:
         raise InvalidAsset(f"The font has no outlines for '{text[:20]}'")
     every = np.concatenate(outlines)
@@ -40,11 +52,11 @@ def set_in_type(text: str, font: str, density: int, slices: int) -> Mesh:
     return solid([outline - middle for outline in outlines], 1.0 / density, slices)
 
 
-def font_bytes(name: str) -> bytes:
+def font_bytes(name: str, assets: AssetStore = NO_ASSETS) -> bytes:
     """A font that ships, or that of an asset. Raises UnknownAsset."""
     if name in SHIPPED:
         return files("lazzik.core.geometry").joinpath("fonts", f"{name}.ttf").read_bytes()
-    return asset(name)
+    return assets.content(name)
 
 
 def check_font(content: bytes) -> str:
@@ -121,9 +133,9 @@ def _opened(content: bytes) -> TTFont:
         raise InvalidAsset(f"This is no TrueType or OpenType font that can be read ({error})") from None
 
 
-def _outlines(text: str, name: str, spacing: float) -> list[Outline]:
+def _outlines(text: str, content: bytes, spacing: float) -> list[Outline]:
     """Closed outlines in ems, on one base line."""
-    font = _opened(font_bytes(name))
+    font = _opened(content)
     try:
         glyphs, names = font.getGlyphSet(), font.getBestCmap() or {}
         scale, left, found = 1.0 / font["head"].unitsPerEm, 0.0, []

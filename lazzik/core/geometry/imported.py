@@ -7,7 +7,7 @@ from typing import Annotated, ClassVar, Literal
 from pydantic import Field
 
 from lazzik.core.document import Quantity
-from lazzik.core.geometry.assets import mesh_asset
+from lazzik.core.geometry.assets import AssetStore, unpack_mesh
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.geometry.primitives import Shape, Sizes
 from lazzik.core.layers import Number  # with its layers resolved
@@ -29,6 +29,6 @@ class MeshShape(Shape):
     """A weight for each point that the file had, for masks."""
     size: Annotated[Number, Quantity("×", "Times the size that it has of itself.", (0.1, 3), 0.01, low=1e-4)] = 1.0
 
-    def build(self, sizes: Sizes) -> Mesh:
-        mesh = mesh_asset(self.asset)
+    def build(self, sizes: Sizes, assets: AssetStore) -> Mesh:
+        mesh = assets.read(self.asset, unpack_mesh)
         return Mesh(mesh.points * sizes["size"], mesh.normals, mesh.triangles) if sizes["size"] != 1.0 else mesh

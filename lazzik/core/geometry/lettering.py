@@ -11,6 +11,7 @@ import numpy as np
 from pydantic import Field
 
 from lazzik.core.document import Quantity
+from lazzik.core.geometry.assets import AssetStore
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.geometry.primitives import Shape, Size, Sizes
 from lazzik.core.layers import Number  # with its layers resolved
@@ -35,9 +36,9 @@ class Lettering(Shape):
     slices: Annotated[int, Field(ge=1, le=64)] = 1
     """Segments from front to back."""
 
-    def build(self, sizes: Sizes) -> Mesh:
+    def build(self, sizes: Sizes, assets: AssetStore) -> Mesh:
         from lazzik.core.geometry.fonts import set_in_type
 
-        flat, depth = set_in_type(self.text, self.font, self.density, self.slices), sizes["depth"]
+        flat, depth = set_in_type(self.text, self.font, self.density, self.slices, assets), sizes["depth"]
         points = flat.points * np.array([sizes["size"], sizes["size"], depth])
         return Mesh(points, flat.normals, flat.triangles)

@@ -8,7 +8,7 @@ from functools import cached_property
 import numpy as np
 
 from lazzik.core.kernels import kernel
-from lazzik.core.types import Places, Points, Triangles
+from lazzik.core.types import Places, Points, Samples, Triangles
 
 CREASE = 40.0
 """Degrees between two normals at one place beyond which the edge there is crisp."""
@@ -25,11 +25,16 @@ class Mesh:
     normals: Points
     triangles: Triangles
 
+    @cached_property
+    def bounds(self) -> tuple[Samples, Samples]:
+        """((3,), (3,)) the lowest and highest x, y, z."""
+        return self.points.min(axis=0), self.points.max(axis=0)
+
     @property
-    def size(self) -> Points:
+    def size(self) -> Samples:
         """(3,) extent along x, y, z in metres."""
-        extent: Points = np.ptp(self.points, axis=0)
-        return extent
+        low, high = self.bounds
+        return high - low
 
     @property
     def weight(self) -> int:

@@ -3,27 +3,20 @@
 from __future__ import annotations
 
 import io
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
 from lazzik.core.errors import InvalidAsset
-from lazzik.core.geometry.assets import asset
+from lazzik.core.geometry.assets import AssetStore
 from lazzik.core.types import Samples
 
 LARGEST = 4096
 """Dots along one side."""
 
 
-@lru_cache(maxsize=16)
-def grey(name: str) -> NDArray[np.float64]:
-    """(rows, columns) the brightness of a picture in [0, 1], the top row first. Raises UnknownAsset, InvalidAsset."""
-    return read_grey(asset(name))
-
-
-def read_grey(content: bytes) -> NDArray[np.float64]:
-    """The brightness of a picture's bytes. Raises InvalidAsset."""
+def read_grey(content: bytes) -> tuple[NDArray[np.float64], int]:
+    """(rows, columns) the brightness of a picture in [0, 1], the top row first; and its bytes. Raises InvalidAsset."""
     from PIL import Image, UnidentifiedImageError
 
     try:
@@ -32,14 +25,16 @@ def read_grey(content: bytes) -> NDArray[np.float64]:
                 raise InvalidAsset(
                     f"A picture may have at most {LARGEST} dots along a side; it has {max(picture.size)}"
                 )
-            return np.asarray(picture.convert("L"), dtype=np.float64) / 255.0
+            dots = np.asarray(picture.convert("L"), dtype=np.float64) / 255.0
+            return dots, dots.nbytes
     except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError) as error:
         raise InvalidAsset(f"This is no PNG or JPEG picture that can be read ({error})") from None
 
 
-def brightness(name: str, across: Samples, up: Samples) -> Samples:
-    """(n,) the brightness at places in [0, 1] across and up, straight between dots; its rim goes on beyond it."""
-    dots = grey(name)
+def brightness(name: str, across: Samples, up: Samples, assets: AssetStore) -> Samples:
+    """(n,) the brightness at places in [0, 1] across and up, straight between dots; its rim goes on beyond it. Raises
+    UnknownAsset, InvalidAsset."""
+    dots = assets.read(name, read_grey)
     x = np.clip(across, 0, 1) * (dots.shape[1] - 1)
     y = (1.0 - np.clip(up, 0, 1)) * (dots.shape[0] - 1)
     i, j = np.floor(y).astype(int), np.floor(x).astype(int)

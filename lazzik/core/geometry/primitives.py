@@ -17,6 +17,7 @@ from lazzik.core.cache import BoundedCache
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.document import Finite, Frozen, Quantity
+from lazzik.core.geometry.assets import NO_ASSETS, AssetStore
 from lazzik.core.geometry.mesh import Mesh, grid_triangles, joined
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.types import Points, Samples
@@ -54,25 +55,28 @@ class Shape(Frozen):
         """The shape's numbers by their bases alone."""
         return {name: base_value(getattr(self, name)) for name in numbers_of(type(self))}
 
-    def mesh(self, sizes: Sizes | None = None) -> Mesh:
-        """The shape's geometry at rest, with its bases' sizes or those of a moment. A shape never changes, so what it
-        is at rest is kept for a while: beside it, since shapes live as long as the states that they stand in."""
+    def mesh(self, assets: AssetStore = NO_ASSETS, sizes: Sizes | None = None) -> Mesh:
+        """The shape's geometry at rest, with its bases' sizes or those of a moment. `assets` has what it needs, if that
+        is heavy. Raises UnknownAsset, InvalidAsset.
+
+        A shape never changes, so what it is at rest is kept for a while: beside it, since shapes live as long as the
+        states that they stand in."""
         if sizes is not None:
-            return self._placed(sizes)
+            return self._placed(sizes, assets)
         kept = _REST.get(id(self))
         if kept is None:
-            mesh = self._placed(self.nominal())
+            mesh = self._placed(self.nominal(), assets)
             kept = _REST.put(id(self), (self, mesh), mesh.weight)
         return kept[1]
 
-    def _placed(self, sizes: Sizes) -> Mesh:
-        built = self.build(sizes)
+    def _placed(self, sizes: Sizes, assets: AssetStore) -> Mesh:
+        built = self.build(sizes, assets)
         if not self.base and self.pivot == (0.0, 0.0, 0.0):
             return built
         lift = np.array([0.0, -built.points[:, 1].min() if self.base else 0.0, 0.0])
         return Mesh(built.points + (lift - np.array(self.pivot)), built.normals, built.triangles)
 
-    def build(self, sizes: Sizes) -> Mesh:
+    def build(self, sizes: Sizes, assets: AssetStore) -> Mesh:
         """The geometry about its centre."""
         raise NotImplementedError
 
@@ -107,7 +111,7 @@ class Box(Shape):
             fields = {"cuts_x": cuts, "cuts_y": cuts, "cuts_z": cuts} | fields
         return fields
 
-    def build(self, sizes: Sizes) -> Mesh:
+    def build(self, sizes: Sizes, assets: AssetStore) -> Mesh:
         half = np.array([sizes["width"], sizes["height"], sizes["depth"]]) / 2
         cuts = (self.cuts_x, self.cuts_y, self.cuts_z)
         sides = []
@@ -136,7 +140,7 @@ class Ball(Shape):
     around: Cuts = 24
     along: Cuts = 16
 
-    def build(self, sizes: Sizes) -> Mesh:
+    def build(self, sizes: Sizes, assets: AssetStore) -> Mesh:
         angle = np.linspace(0, np.pi, self.along + 1)
         radii = np.sin(angle)
         radii[[0, -1]] = 0.0
@@ -172,7 +176,7 @@ class Tube(Shape):
                 raise ValueError("the upper radius of a tube can't be read")
         return fields
 
-    def build(self, sizes: Sizes) -> Mesh:
+    def build(self, sizes: Sizes, assets: AssetStore) -> Mesh:
         radius, half = sizes["radius"], sizes["height"] / 2
         top = radius * sizes["upper"]
         pointed = base_value(self.upper) == 0
@@ -195,7 +199,7 @@ class Ring(Shape):
     around: Annotated[int, Field(ge=3, le=512)] = 32
     across: Annotated[int, Field(ge=3, le=512)] = 12
 
-    def build(self, sizes: Sizes) -> Mesh:
+    def build(self, sizes: Sizes, assets: AssetStore) -> Mesh:
         a = np.linspace(0, 2 * np.pi, self.across + 1)
         half = sizes["thickness"] / 2
         return lathe(sizes["radius"] + np.cos(a) * half, np.sin(a) * half, self.around, round_again=True)
@@ -213,7 +217,7 @@ class Sheet(Shape):
     rows: Cuts = 1
     standing: bool = False
 
-    def build(self, sizes: Sizes) -> Mesh:
+    def build(self, sizes: Sizes, assets: AssetStore) -> Mesh:
         u, v = np.meshgrid(np.linspace(-0.5, 0.5, self.columns + 1), np.linspace(-0.5, 0.5, self.rows + 1))
         flat = np.zeros(u.size)
         x, y = u.ravel() * sizes["width"], v.ravel() * sizes["height"]

@@ -22,7 +22,7 @@ from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.layers import Clip, Recipe
 from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.node import Node
-from lazzik.core.scene.rest import extent
+from lazzik.core.scene.rest import extent, largest_extent
 from lazzik.core.scene.scene import PARTS, Scene
 
 Part = TypeVar("Part", bound=Frozen)
@@ -122,7 +122,7 @@ def into(scene: Scene, place: Place, hop: Hop, address: Address) -> Place:
         raise UnknownAddress(f"A {layer.title} layer has no number '{hop.number}'", str(address))
     number, quantity = entry
     if not quantity.unit.startswith("own"):
-        return Place(place.node, number, quantity, _well_seen(place.node, quantity))
+        return Place(place.node, number, quantity, _well_seen(scene, place.node, quantity))
     quantity = _settled(quantity, place.quantity.unit, place.reach)
     return Place(place.node, number, quantity, 0.25 * (quantity.useful[1] - min(quantity.useful[0], 0.0)))
 
@@ -183,13 +183,13 @@ def title(scene: Scene, address: Address) -> str:
     return " / ".join(names(scene, address))
 
 
-def _well_seen(node: Node | None, quantity: Quantity) -> float:
+def _well_seen(scene: Scene, node: Node | None, quantity: Quantity) -> float:
     """Some degrees, a share of the object's size, or of the useful range."""
     match quantity.unit:
         case "°":
             reach = 8.0
         case "m":
-            reach = 0.15 * (node.size() if node else 1.0)
+            reach = 0.15 * (largest_extent(scene, node) if node else 1.0)
         case _:
             reach = 0.2 * (quantity.useful[1] - quantity.useful[0])
     return float(f"{reach:.2g}")
@@ -202,7 +202,7 @@ def _root(scene: Scene, address: Address) -> Place:
         case None:
             raise UnknownAddress(_missing(address), str(address))
         case Dial():
-            return Place(None, part.value, part.quantity, _well_seen(None, part.quantity))
+            return Place(None, part.value, part.quantity, _well_seen(scene, None, part.quantity))
         case Recipe():
             useful = (-4 * part.reach, 4 * part.reach)
             quantity = Quantity(part.unit, part.note or f"The stack of {part.label}.", useful, part.reach / 100)
@@ -214,7 +214,7 @@ def _root(scene: Scene, address: Address) -> Place:
         size = extent(scene, part).size
         settled = _settled(quantity, "m", size)
         return Place(part, number, settled, float(f"{0.15 * size:.2g}"))
-    return Place(part, number, quantity, _well_seen(part, quantity))
+    return Place(part, number, quantity, _well_seen(scene, part, quantity))
 
 
 def _track(clip: Clip, address: Address) -> Place:

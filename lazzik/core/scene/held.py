@@ -7,11 +7,12 @@ from typing import Any
 
 from lazzik.core.deformers.masks import PictureMask, WeightsMask
 from lazzik.core.errors import InvalidDocument, UnknownAsset
-from lazzik.core.geometry.assets import asset, frames_asset, hold, name_of, targets_asset, weights_asset
+from lazzik.core.geometry.assets import AssetStore, name_of, unpack_frames, unpack_targets, unpack_weights
 from lazzik.core.geometry.imported import MeshShape
 from lazzik.core.geometry.lettering import SHIPPED, Lettering
-from lazzik.core.geometry.pictures import grey
+from lazzik.core.geometry.pictures import read_grey
 from lazzik.core.scene.node import Node
+from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.targets import ShapeTargets
 
 
@@ -33,22 +34,22 @@ def assets_of(node: Node) -> set[str]:
     return found
 
 
-def check_assets(node: Node) -> None:
+def check_assets(node: Node, assets: AssetStore) -> None:
     """Look at all that an object needs, so that what is damaged is told now. Raises UnknownAsset, InvalidAsset."""
-    points = len(node.shape.mesh().points) if node.shape is not None else 0
+    points = len(node.shape.mesh(assets).points) if node.shape is not None else 0
     if isinstance(node.shape, MeshShape) and node.shape.weights:
-        weights_asset(node.shape.weights)
+        assets.read(node.shape.weights, unpack_weights)
     if node.origin is not None:
-        asset(node.origin.asset)
+        assets.content(node.origin.asset)
     if isinstance(node.targets, ShapeTargets):
-        _fits(node, targets_asset(node.targets.asset)[0].shape[1], points)
+        _fits(node, assets.read(node.targets.asset, unpack_targets)[0].shape[1], points)
     elif node.targets is not None:
-        _fits(node, frames_asset(node.targets.asset).shape[1], points)
+        _fits(node, assets.read(node.targets.asset, unpack_frames).shape[1], points)
     for deformer in node.deform:
         if isinstance(deformer.mask, PictureMask):
-            grey(deformer.mask.asset)
+            assets.read(deformer.mask.asset, read_grey)
         elif isinstance(deformer.mask, WeightsMask):
-            weights_asset(deformer.mask.asset)
+            assets.read(deformer.mask.asset, unpack_weights)
 
 
 def _fits(node: Node, count: int, points: int) -> None:
@@ -56,21 +57,21 @@ def _fits(node: Node, count: int, points: int) -> None:
         raise UnknownAsset(f"What {node.label} needs has {count:,} points; it has {points:,}", node.id)
 
 
-def packed_assets(nodes: tuple[Node, ...]) -> dict[str, str]:
-    """The assets of objects as text, by name. Raises UnknownAsset."""
-    names = sorted({name for node in nodes for name in assets_of(node)})
-    return {name: b64encode(asset(name)).decode() for name in names}
+def packed_assets(scene: Scene) -> dict[str, str]:
+    """What is heavy of a scene as text, by name. Raises UnknownAsset."""
+    names = sorted({name for node in scene.nodes for name in assets_of(node)})
+    return {name: b64encode(scene.assets.content(name)).decode() for name in names}
 
 
-def hold_assets(assets: Any) -> None:
+def unpack_assets(rows: Any, assets: AssetStore) -> None:
     """Keep assets that came with a text. Raises InvalidDocument if one is not what its name says."""
-    if not isinstance(assets, dict):
+    if not isinstance(rows, dict):
         raise InvalidDocument("The scene can't be read: its assets are no table of names.")
-    for name, text in assets.items():
+    for name, text in rows.items():
         try:
             content = b64decode(text, validate=True)
         except (ValueError, TypeError):
             raise InvalidDocument(f"The scene can't be read: the asset {str(name)[:12]}… is no base64 text.") from None
         if name_of(content) != name:
             raise InvalidDocument(f"The scene can't be read: the asset {str(name)[:12]}… is not what its name says.")
-        hold(content)
+        assets.put(content)

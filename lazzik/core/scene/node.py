@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from functools import lru_cache
 from typing import Annotated, Literal, Self
 
-import numpy as np
 from pydantic import Field, model_validator
 
 from lazzik.core.channel.layer import numbers_of
@@ -129,15 +127,6 @@ class Node(Frozen):
         if self.light:
             return "light"
         return self.shape.kind if self.shape else "group"
-
-    def size(self) -> float:
-        """The largest extent at rest in metres; 1 for what has no shape."""
-        return _extent(self.shape) if self.shape else 1.0
-
-
-@lru_cache(maxsize=1024)
-def _extent(shape: AnyShape) -> float:
-    return float(np.max(shape.mesh().size))
 
 
 def channels_of(part: Frozen, path: str = "") -> Iterator[tuple[str, float, Quantity]]:

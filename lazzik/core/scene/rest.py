@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import numpy as np
 
 from lazzik.core.deformers.extent import Extent
 from lazzik.core.geometry.primitives import base_value
-from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.scene.node import Node, Position, Rotation, Scale
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Points, Samples
@@ -27,25 +24,23 @@ def rest_place(scene: Scene, node: Node) -> Samples:
 def extent(scene: Scene, node: Node) -> Extent:
     """How large an object is in its own space: its shape, or for one without the shapes below it; at least a speck."""
     if node.shape is not None:
-        low, high = bounds(node.shape)
+        low, high = node.shape.mesh(scene.assets).bounds
     else:
         corners = _corners_below(scene, node)
         low, high = (corners.min(axis=0), corners.max(axis=0)) if len(corners) else (np.full(3, -0.5), np.full(3, 0.5))
     return Extent(tuple(low.tolist()), tuple(high.tolist()))
 
 
-@lru_cache(maxsize=1024)
-def bounds(shape: AnyShape) -> tuple[Samples, Samples]:
-    """((3,), (3,)) the lowest and highest x, y, z of a shape at rest."""
-    points = shape.mesh().points
-    return points.min(axis=0), points.max(axis=0)
+def largest_extent(scene: Scene, node: Node) -> float:
+    """Metres that an object's shape at rest spans along its longest side; 1 for one without."""
+    return float(np.max(node.shape.mesh(scene.assets).size)) if node.shape else 1.0
 
 
 def _corners_below(scene: Scene, node: Node) -> Points:
     rows: list[Points] = []
     for child in scene.below.get(node.id, ()):
         if child.shape is not None:
-            low, high = bounds(child.shape)
+            low, high = child.shape.mesh(scene.assets).bounds
             box = np.array([[(low, high)[k >> axis & 1][axis] for axis in range(3)] for k in range(8)])
             rows.append(_outward(child, box))
         rows.append(_outward(child, _corners_below(scene, child)))

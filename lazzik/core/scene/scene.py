@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from functools import cached_property
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
 
 from lazzik.core.clock import Clock
 from lazzik.core.document import Finite, Frozen, Label
+from lazzik.core.geometry.assets import AssetStore
 from lazzik.core.layers import Clip, Recipe
 from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.node import Node
@@ -83,6 +84,23 @@ class Scene(Frozen):
             rows.setdefault(node.parent, []).append(node)
         return {parent: tuple(row) for parent, row in rows.items()}
 
+    @cached_property
+    def assets(self) -> AssetStore:
+        """Where what is heavy of it is kept. No part of the value: where a thing lies says nothing of what it is."""
+        return AssetStore()
+
+    def with_assets(self, assets: AssetStore) -> Scene:
+        """The same scene, whose assets are kept elsewhere."""
+        fields = {name: getattr(self, name) for name in type(self).model_fields}
+        scene = Scene.model_construct(**fields)
+        scene.__dict__["assets"] = assets
+        return scene
+
+    def replaced(self, **changes: Any) -> Self:
+        scene = super().replaced(**changes)
+        scene.__dict__["assets"] = self.assets
+        return scene
+
     @property
     def frames(self) -> int:
         """How many frames the range has, both ends counted."""
@@ -135,5 +153,5 @@ class Scene(Frozen):
         # of one object costs the same in a scene of thousands
         fields = {name: getattr(self, name) for name in type(self).model_fields}
         scene = Scene.model_construct(**(fields | {"nodes": tuple(nodes)}))
-        scene.__dict__["places"] = self.places
+        scene.__dict__ |= {"places": self.places, "assets": self.assets}
         return scene

@@ -7,8 +7,9 @@ import json
 from pydantic import ValidationError
 
 from lazzik.core.errors import InvalidDocument
+from lazzik.core.geometry.assets import AssetStore
 from lazzik.core.scene.address import DEEPEST, depth
-from lazzik.core.scene.held import check_assets, hold_assets, packed_assets
+from lazzik.core.scene.held import check_assets, packed_assets, unpack_assets
 from lazzik.core.scene.references import circle, circle_said
 from lazzik.core.scene.scene import VERSION, Scene
 from lazzik.core.scene.upgrade import MALFORMED, upgraded
@@ -26,7 +27,7 @@ def scene_text(scene: Scene, *, indent: int | None = None) -> str:
 
     Raises UnknownAsset if one that it needs is not here."""
     head = {"format": scene.format, "version": scene.version}
-    assets = packed_assets(scene.nodes)
+    assets = packed_assets(scene)
     tail = {"assets": assets} if assets else {}
     return json.dumps(head | scene_json(scene) | tail, indent=indent, ensure_ascii=False, allow_nan=False)
 
@@ -36,16 +37,19 @@ def scene_json(scene: Scene) -> dict[str, object]:
     return scene.model_dump(mode="json", exclude_defaults=True)
 
 
-def read_scene(text: str | bytes, *, stored: bool = False) -> Scene:
-    """Read a scene. Raises InvalidDocument, saying what is wrong and where; UnknownAsset or InvalidAsset if something
-    heavy that it needs is not there or damaged. One that was `stored` is known to be whole."""
+def read_scene(text: str | bytes, assets: AssetStore | None = None, *, stored: bool = False) -> Scene:
+    """Read a scene, whose assets are where it is said or come with it. One that was `stored` is known to be whole.
+
+    Raises InvalidDocument, saying what is wrong and where; UnknownAsset or InvalidAsset if something heavy that it
+    needs is not there or damaged."""
     if len(text) > LARGEST_TEXT:
         raise InvalidDocument(f"The file is larger than {LARGEST_TEXT // 2**20} MB, the most a scene may have.")
     # what is heavy is base64, which has no commas
     values = text.count(b",") if isinstance(text, bytes) else text.count(",")
     if values > MOST_VALUES:
         raise InvalidDocument(f"The scene holds {values:,} values; {MOST_VALUES:,} are the most.")
-    text = _without_assets(text)
+    assets = AssetStore() if assets is None else assets
+    text = _without_assets(text, assets)
     try:
         scene = Scene.model_validate_json(text)
     except ValidationError as error:
@@ -53,6 +57,7 @@ def read_scene(text: str | bytes, *, stored: bool = False) -> Scene:
         if type(earlier) is not int or not 0 < earlier < VERSION:
             raise InvalidDocument(_sentence(error)) from None
         scene = _of_earlier(text)
+    scene = scene.with_assets(assets)
     for address, number in layered(scene):
         if depth(number) > DEEPEST:
             raise InvalidDocument(f"Layers on {address} are nested deeper than {DEEPEST}.", address)
@@ -60,7 +65,7 @@ def read_scene(text: str | bytes, *, stored: bool = False) -> Scene:
         raise InvalidDocument(f"The scene can't be read: {circle_said(scene, members)}.", members[0])
     if not stored:
         for node in scene.nodes:
-            check_assets(node)
+            check_assets(node, assets)
     return scene
 
 
@@ -73,8 +78,8 @@ def _of_earlier(text: str | bytes) -> Scene:
         raise InvalidDocument(f"The scene is of an earlier version and can't be read: {problem}") from None
 
 
-def _without_assets(text: str | bytes) -> str | bytes:
-    """The document alone; the assets that came with it are held from then on."""
+def _without_assets(text: str | bytes, assets: AssetStore) -> str | bytes:
+    """The document alone; the assets that came with it are kept from then on."""
     if (b'"assets"' not in text) if isinstance(text, bytes) else ('"assets"' not in text):
         return text
     try:
@@ -83,7 +88,7 @@ def _without_assets(text: str | bytes) -> str | bytes:
         return text  # refused where the document is read
     if not isinstance(content, dict) or "assets" not in content:
         return text
-    hold_assets(content.pop("assets"))
+    unpack_assets(content.pop("assets"), assets)
     return json.dumps(content)
 
 
