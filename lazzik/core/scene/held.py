@@ -36,15 +36,17 @@ def assets_of(node: Node) -> set[str]:
 
 def check_assets(node: Node, assets: AssetStore) -> None:
     """Look at all that an object needs, so that what is damaged is told now. Raises UnknownAsset, InvalidAsset."""
-    points = len(node.shape.mesh(assets).points) if node.shape is not None else 0
-    if isinstance(node.shape, MeshShape) and node.shape.weights:
-        assets.read(node.shape.weights, unpack_weights)
+    shape = node.shape
+    if isinstance(shape, MeshShape) or (isinstance(shape, Lettering) and shape.font not in SHIPPED):
+        shape.mesh(assets)
+    if isinstance(shape, MeshShape) and shape.weights:
+        assets.read(shape.weights, unpack_weights)
     if node.origin is not None:
         assets.content(node.origin.asset)
     if isinstance(node.targets, ShapeTargets):
-        _fits(node, assets.read(node.targets.asset, unpack_targets)[0].shape[1], points)
+        _fits(node, assets.read(node.targets.asset, unpack_targets)[0].shape[1], assets)
     elif node.targets is not None:
-        _fits(node, assets.read(node.targets.asset, unpack_frames).shape[1], points)
+        _fits(node, assets.read(node.targets.asset, unpack_frames).shape[1], assets)
     for deformer in node.deform:
         if isinstance(deformer.mask, PictureMask):
             assets.read(deformer.mask.asset, read_grey)
@@ -52,7 +54,8 @@ def check_assets(node: Node, assets: AssetStore) -> None:
             assets.read(deformer.mask.asset, unpack_weights)
 
 
-def _fits(node: Node, count: int, points: int) -> None:
+def _fits(node: Node, count: int, assets: AssetStore) -> None:
+    points = len(node.shape.mesh(assets).points) if node.shape is not None else 0
     if count != points:
         raise UnknownAsset(f"What {node.label} needs has {count:,} points; it has {points:,}", node.id)
 
