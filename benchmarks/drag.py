@@ -22,8 +22,8 @@ from lazzik.core.scene.edits import applied, read_edits
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.text import scene_text
 from lazzik.demo.station import station
-from lazzik.web.api import Edits, preview
-from lazzik.web.wire import motion_of
+from lazzik.web.edits.routes import Edits, preview
+from lazzik.web.stage.motion import motion_of
 from tests.browser.conftest import FLAGS
 from tests.serving import Server
 

@@ -26,7 +26,7 @@ from lazzik.core.layers.noise import Noise
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.text import scene_text
-from lazzik.web.shapes import points_of
+from lazzik.web.stage.points import points_of
 from tests.browser.conftest import FLAGS
 from tests.serving import Server
 

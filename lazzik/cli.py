@@ -73,8 +73,8 @@ def serve(
 
     from lazzik.store.database import claimed
     from lazzik.web.app import create_app
-    from lazzik.web.door import SHORTEST, is_this_machine
-    from lazzik.web.protocol import TimedProtocol
+    from lazzik.web.login.door import SHORTEST, is_this_machine
+    from lazzik.web.requests.protocol import TimedProtocol
 
     if not password and not is_this_machine(host):
         _fail(

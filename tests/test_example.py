@@ -22,9 +22,9 @@ from lazzik.core.scene.edits import applied, read_edits
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.text import read_scene, scene_text
-from lazzik.web.lanes import strata_view
+from lazzik.web.stack.view import strata_view
 from lazzik.core.scene.address import Address
-from lazzik.web.palette import palette
+from lazzik.web.stack.palette import palette
 
 tide = BY_KIND["tide"].model_validate({"kind": "tide", "id": "t", "label": "T", "amplitude": 3.0, "fall": 3.0})
 values = number_on(Channel(layers=(tide,)), Clock.over(30, 0, 120))

@@ -18,7 +18,7 @@ from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.walk import layered
 from lazzik.core.types import Samples
 from lazzik.demo.station import station
-from lazzik.web.drawing import line
+from lazzik.web.ui.sparkline import line
 
 FOLDER = Path(__file__).parent.parent / "docs"
 HUES = {"random": "#8F6108", "periodic": "#2A7A9B", "spring": "#5B7526", "path": "#B4633C", "logic": "#7B4F7F"}

@@ -8,10 +8,11 @@ import sys
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from functools import partial
+from importlib import import_module
 from pathlib import Path
 from threading import Thread
 
-from fastapi import FastAPI
+from fastapi import APIRouter, FastAPI
 from fastapi.exceptions import RequestValidationError
 from fastapi.staticfiles import StaticFiles
 from starlette.concurrency import run_in_threadpool
@@ -26,18 +27,25 @@ from lazzik.core.progress import Stopped
 from lazzik.demo.station import station
 from lazzik.store.database import Database
 from lazzik.store.scenes import SceneStore
-from lazzik.web import api, bakes, deliver, door, objects, pages, recipes, shapes, sheets, shelf
-from lazzik.web.bodies import describe
-from lazzik.web.context import HERE
-from lazzik.web.door import Door, Doorkeeper
 from lazzik.web.errors import answer
-from lazzik.web.fields import refusals
-from lazzik.web.guard import Guard, TooLarge, hosts
-from lazzik.web.jobs import Jobs, film, routes
+from lazzik.web.jobs import Jobs
+from lazzik.web.login.door import Door, Doorkeeper
+from lazzik.web.requests.bodies import describe
+from lazzik.web.requests.fields import refusals
+from lazzik.web.security import Guard, TooLarge, hosts
 from lazzik.work import tasks
 from lazzik.work.pool import Workers
 
 LOG = logging.getLogger("lazzik")
+
+WEB = Path(__file__).parent
+
+ROUTES = (
+    "scenes.routes", "studio.routes", "edits.routes", "stage.routes", "stack.routes", "shape.routes", "objects.routes",
+    "dials.routes", "poses.routes", "diagnose.routes", "recipes.routes", "bake.routes", "deliver.routes",
+    "jobs.routes", "jobs.film", "login.routes",
+)  # fmt: skip
+"""Where the routers are: each room's, and those of jobs."""
 
 SWITCH_EVERY = 0.0005
 """Seconds after which a thread that computes lets another one go on: a small request asks for that dozens of times."""
@@ -80,12 +88,9 @@ def create_app(
     store.snapshot_due = partial(_snapshot, heavy, store)
     if with_demo and not store.entries():
         store.create(station(), "demo scene")
-    app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
+    _mount_static(app)
     told = refusals(404, 409, 413, 422, 503, 507)
-    routers = [
-        room.router
-        for room in (pages, api, bakes, sheets, recipes, objects, shapes, shelf, deliver, routes, film, door)
-    ]
+    routers: list[APIRouter] = [import_module(f"lazzik.web.{name}").router for name in ROUTES]
     for router in routers:
         app.include_router(router, responses=told)
     describe(app, routers)
@@ -96,6 +101,13 @@ def create_app(
     for kind in (LazzikError, RequestValidationError, HTTPException, TooLarge, ClientDisconnect, OSError, Stopped):
         app.add_exception_handler(kind, answer)
     return app
+
+
+def _mount_static(app: FastAPI) -> None:
+    """Each room's scripts and styles under its name, beside what all share."""
+    for folder in sorted(WEB.glob("*/static")):
+        app.mount(f"/static/{folder.parent.name}", StaticFiles(directory=folder))
+    app.mount("/static", StaticFiles(directory=WEB / "static"), name="static")
 
 
 async def _sweep(running: Jobs) -> None:

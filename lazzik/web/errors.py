@@ -16,10 +16,10 @@ from lazzik.core.scene.change import Overtaken
 from lazzik.core.scene.text import plain
 from lazzik.store.database import Busy, NoRoom
 from lazzik.store.scenes import NoScene, NothingThere, StaleEdit
-from lazzik.web.bodies import TooMuchJson
-from lazzik.web.context import templates
-from lazzik.web.guard import TooLarge
 from lazzik.web.jobs import NoJob
+from lazzik.web.requests.bodies import TooMuchJson
+from lazzik.web.security import TooLarge
+from lazzik.web.ui.templating import templates
 
 STATUS: dict[type[Exception], int] = {
     NoScene: 404, NoJob: 404, StaleEdit: 409, Overtaken: 409, NothingThere: 409, TooMuchJson: 413, Busy: 503,
@@ -40,7 +40,7 @@ def answer(request: Request, error: Exception) -> Response:
     if isinstance(error, StaleEdit):
         body["head"] = error.head
     if "text/html" in request.headers.get("accept", "") and "hx-request" not in request.headers:
-        page = templates.TemplateResponse(request, "error.html", {"sentence": sentence, "status": status}, status)
+        page = templates.TemplateResponse(request, "ui/error.html", {"sentence": sentence, "status": status}, status)
         return HTMLResponse(page.body, status)
     return JSONResponse(body, status)
 

@@ -27,7 +27,7 @@ WARM = (
     "lazzik.core.formats.gltf_merge",
     "lazzik.core.formats.gltf_write",
     "lazzik.store.scenes",
-    "lazzik.web.cards",
+    "lazzik.web.scenes.cards",
     "lazzik.work.tasks",
 )
 """What a worker imports before it says that it is ready, by name: most tasks need most of it."""

@@ -10,9 +10,9 @@ from pathlib import Path
 import pytest
 from starlette.testclient import TestClient
 
-from lazzik.web import door
 from lazzik.web.app import create_app
-from lazzik.web.door import Door, TooManyTries, is_this_machine
+from lazzik.web.login import door
+from lazzik.web.login.door import Door, TooManyTries, is_this_machine
 from lazzik.work.pool import Workers
 
 PASSWORD = "a long walk in the wind"

@@ -48,7 +48,7 @@ def test_where_files_are_laid_that_come_in(
     def full(*_: Any) -> None:
         raise OSError(errno.ENOSPC, "No space left on device")
 
-    monkeypatch.setattr("lazzik.web.uploads.shutil.copyfileobj", full)
+    monkeypatch.setattr("lazzik.web.requests.uploads.shutil.copyfileobj", full)
     path = f"{scene}/bring" if what == "bring" else "/scenes/open"
     answer = client.post(path, files={"file": ("a.glb", b"glTF")}, data={"revision": "0"})
     assert (answer.status_code, "no room" in answer.json()["error"]) == (507, True)

@@ -11,7 +11,7 @@ from starlette.testclient import TestClient
 from lazzik.core.progress import Progress
 from lazzik.core.scene.change import Difference, difference
 from lazzik.core.scene.edits import Edit, applied
-from lazzik.web import steps
+from lazzik.web.edits import landing
 from lazzik.work import tasks
 from lazzik.work.source import Source
 from tests.web.conftest import over
@@ -35,8 +35,8 @@ def edited_while_somebody_else_works(source: Source, edits: list[Edit], progress
 @pytest.fixture
 def hasty(monkeypatch: pytest.MonkeyPatch) -> None:
     """Every edit takes long."""
-    monkeypatch.setattr(steps, "wait", lambda begun, soon: (set(), set(begun)))
-    monkeypatch.setattr(steps, "HERE", -1.0)
+    monkeypatch.setattr(landing, "wait", lambda begun, soon: (set(), set(begun)))
+    monkeypatch.setattr(landing, "HERE", -1.0)
 
 
 def gust(value: float) -> dict[str, Any]:

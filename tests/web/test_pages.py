@@ -12,7 +12,7 @@ from starlette.testclient import TestClient
 
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.layers import BY_KIND
-from lazzik.web.drawing import line, spark
+from lazzik.web.ui.sparkline import line, spark
 from tests.web.conftest import over, reviewed
 
 MAST = "beacon-mast/rotation.z"

@@ -14,7 +14,7 @@ import uvicorn
 
 from lazzik.web.app import create_app
 from lazzik.web.jobs import Job
-from lazzik.web.protocol import TimedProtocol
+from lazzik.web.requests.protocol import TimedProtocol
 from lazzik.work.pool import Workers
 
 

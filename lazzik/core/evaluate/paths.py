@@ -16,8 +16,7 @@ from lazzik.core.types import Points
 def world(scene: Scene, node: Node, clock: Clock, scope: Scope = ALONE) -> NDArray[np.float64]:
     """(frames, 4, 4) from the object's space to the scene's: parent · T · R · S."""
     matrix = np.tile(np.eye(4), (len(clock.frames), 1, 1))
-    here: Node | None = node
-    while here is not None:
+    for here in scene.lineage(node):
         own = pose(here, clock, scope)
         local = np.tile(np.eye(4), (len(clock.frames), 1, 1))
         from scipy.spatial.transform import Rotation as Turn
@@ -25,7 +24,6 @@ def world(scene: Scene, node: Node, clock: Clock, scope: Scope = ALONE) -> NDArr
         local[:, :3, :3] = Turn.from_quat(own.orientation).as_matrix() * own.scale[:, None, :]
         local[:, :3, 3] = own.position
         matrix = local @ matrix
-        here = scene.by_id[here.parent] if here.parent else None
     return matrix
 
 

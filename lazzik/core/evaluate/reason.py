@@ -32,8 +32,7 @@ class Reason:
 
 def unseen(scene: Scene, node: Node) -> Iterator[Reason]:
     """What hides an object or makes nothing of it, itself or anything above it."""
-    here: Node | None = node
-    while here is not None:
+    for here in scene.lineage(node):
         if not here.visible:
             shown = ({"do": "change-object", "node": here.id, "visible": True},)
             yield Reason(f"{here.label} is hidden.", "Show it", shown)
@@ -41,7 +40,6 @@ def unseen(scene: Scene, node: Node) -> Iterator[Reason]:
             if number == 0.0:
                 edits = set_to(f"{here.id}/scale.{axis}", 1.0)
                 yield Reason(f"{here.label} is scaled to nothing along {axis}.", "Set it to 1", edits)
-        here = scene.by_id[here.parent] if here.parent else None
 
 
 def set_to(address: str, value: float) -> tuple[dict[str, Any], ...]:

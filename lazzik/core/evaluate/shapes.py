@@ -31,9 +31,9 @@ def surface_moves(scene: Scene, node: Node) -> bool:
         numbers += [row.weight for row in node.targets.rows]
     for owner, deformer in acting(scene, node):
         numbers += [number for _, number in deformer.stored()]
-        apart = [part for part in _chain(scene, node) if owner not in (node, part)] if owner is not node else []
+        apart = [part for part in scene.lineage(node) if owner not in (node, part)] if owner is not node else []
         other = scene.by_id.get(deformer.placement.of or "")
-        world = [*_chain(scene, node), *(_chain(scene, other) if other else ())] if deformer.worldly else apart
+        world = [*scene.lineage(node), *(scene.lineage(other) if other else ())] if deformer.worldly else apart
         if deformer.moves_itself or any(moves(part) for part in world):
             return True
     return isinstance(node.targets, ShapeFrames) or any(isinstance(n, Channel) and n.moves for n in numbers)
@@ -42,7 +42,7 @@ def surface_moves(scene: Scene, node: Node) -> bool:
 def acting(scene: Scene, node: Node) -> Iterator[tuple[Node, Deformer]]:
     """The deformers that act on an object's shape, in the order in which they do: its own, then those of the groups
     above it. Those of an object with a shape are that shape's alone."""
-    for owner in _chain(scene, node):
+    for owner in scene.lineage(node):
         for deformer in owner.deform if owner is node or owner.shape is None else ():
             if not deformer.muted and deformer.weight != 0.0:
                 yield owner, deformer
@@ -58,7 +58,7 @@ def reshaped(before: Scene, after: Scene, changed: list[Node]) -> list[Node]:
 def _touched(scene: Scene, node: Node, changed: set[str]) -> bool:
     """Whether an object, what is above it, or anything that its deformers lie by may differ: most do not."""
     return any(
-        owner.id in changed or any(deformer.placement.of for deformer in owner.deform) for owner in _chain(scene, node)
+        owner.id in changed or any(deformer.placement.of for deformer in owner.deform) for owner in scene.lineage(node)
     )
 
 
@@ -70,20 +70,13 @@ def _reshaped(before: Scene, after: Scene, node: Node, changed: set[str]) -> boo
         return False
     if old.deform is not node.deform:
         return True
-    chain = list(_chain(after, node))
+    chain = list(after.lineage(node))
     if not changed & {part.id for part in chain}:
         others = {deformer.placement.of for _, deformer in acting(after, node)} - {None}
-        return any(changed & {part.id for part in _chain(after, after.by_id[o])} for o in others if o in after.by_id)
+        return any(changed & {part.id for part in after.lineage(after.by_id[o])} for o in others if o in after.by_id)
     # it or something above it differs: points do, unless its own deformers alone act and read nothing of the world
     alone = all(owner is node and not deformer.worldly for owner, deformer in acting(after, node))
     return not alone or (node.id in changed and (old is node or bool(node_reads(node))))
-
-
-def _chain(scene: Scene, node: Node) -> Iterator[Node]:
-    here: Node | None = node
-    while here is not None:
-        yield here
-        here = scene.by_id[here.parent] if here.parent else None
 
 
 def shapes_below(scene: Scene, node: Node) -> Iterator[Node]:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import takewhile
 
 import numpy as np
 from numpy.typing import NDArray
@@ -64,10 +65,8 @@ def _frames(scene: Scene, owner: Node, deformer: Deformer, clock: Clock, scope: 
 
 
 def _between(scene: Scene, node: Node, owner: Node) -> Iterator[Node]:
-    here = node
-    while here is not owner:
-        yield here
-        here = scene.by_id[here.parent]  # type: ignore[index]
+    """The objects from one up to, but without, one above it."""
+    return takewhile(lambda here: here is not owner, scene.lineage(node))
 
 
 def targets_of(

@@ -78,10 +78,7 @@ def _read(before: Scene, after: Scene) -> list[Node]:
     for scene in (before, after):
         ahead = [scene.by_id[slug] for slug in _others(before, after) if slug in scene.by_id]
         for node in list(ahead):
-            above = node.parent
-            while above is not None:
-                ahead.append(scene.by_id[above])
-                above = scene.by_id[above].parent
+            ahead += scene.lineage(node)
         while ahead:
             node = ahead.pop()
             if node.id in found and found[node.id] is node:

@@ -14,10 +14,8 @@ from lazzik.core.types import Points, Samples
 def rest_place(scene: Scene, node: Node) -> Samples:
     """(3,) metres: the object's origin in the scene."""
     point = np.zeros(3)
-    here: Node | None = node
-    while here is not None:
+    for here in scene.lineage(node):
         point = _outward(here, point[None])[0]
-        here = scene.by_id[here.parent] if here.parent else None
     return point
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from functools import cached_property
 from typing import Annotated, Any, Literal, Self
 
@@ -9,6 +10,7 @@ from pydantic import Field, model_validator
 
 from lazzik.core.clock import Clock
 from lazzik.core.document import Finite, Frozen, Label
+from lazzik.core.errors import UnknownAddress
 from lazzik.core.geometry.assets import AssetStore
 from lazzik.core.layers import Clip, Recipe
 from lazzik.core.scene.dial import Dial
@@ -75,6 +77,20 @@ class Scene(Frozen):
     def by_id(self) -> dict[str, Node]:
         """Objects by id."""
         return {node.id: node for node in self.nodes}
+
+    def node(self, slug: str) -> Node:
+        """The object with this id. Raises UnknownAddress."""
+        node = self.by_id.get(slug)
+        if node is None:
+            raise UnknownAddress(f"There is no object '{slug[:80]}' in this scene", slug)
+        return node
+
+    def lineage(self, node: Node) -> Iterator[Node]:
+        """An object, and those above it from the nearest up."""
+        yield node
+        while node.parent is not None:
+            node = self.by_id[node.parent]
+            yield node
 
     @cached_property
     def below(self) -> dict[str | None, tuple[Node, ...]]:

@@ -12,7 +12,7 @@ from pydantic import Field
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.scaling import moved, moved_base, scaled
 from lazzik.core.document import Slug, Typed
-from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.errors import InvalidEdit
 from lazzik.core.layers.formula import Formula
 from lazzik.core.scene.edits.base import Edit, free_slug
 from lazzik.core.scene.node import Node, Scale
@@ -42,7 +42,7 @@ class Duplicate(Edit):
     across: Annotated[Typed, Field(ge=1)] = 3.0
 
     def apply(self, scene: Scene) -> Scene:
-        first = _node(scene, self.node)
+        first = scene.node(self.node)
         if self.count != round(self.count) or self.across != round(self.across):
             raise InvalidEdit("Copies are counted in whole numbers", self.node)
         below = _with_all_below(scene, first)
@@ -61,7 +61,7 @@ class Duplicate(Edit):
         return scene.replaced(nodes=(*scene.nodes, *made))
 
     def said(self, scene: Scene) -> str:
-        return f"duplicate {_node(scene, self.node).label}"
+        return f"duplicate {scene.node(self.node).label}"
 
     def _stepped(self, node: Node, k: int) -> Node:
         move, turn, scale = np.array(self.move) * k, np.array(self.turn) * k, np.array(self.scale) ** k
@@ -94,7 +94,7 @@ class SetPivot(Edit):
     stay: Literal["always", "rest"] = "always"
 
     def apply(self, scene: Scene) -> Scene:
-        node = _node(scene, self.node)
+        node = scene.node(self.node)
         if (self.point is None) == (self.box is None):
             raise InvalidEdit("A pivot goes either to a point or to a place of the box", self.node)
         if self.stay == "always" and (way := turning(node)):
@@ -122,7 +122,7 @@ class SetPivot(Edit):
         return scene
 
     def said(self, scene: Scene) -> str:
-        return f"pivot of {_node(scene, self.node).label}"
+        return f"pivot of {scene.node(self.node).label}"
 
     def _of_box(self, scene: Scene, node: Node) -> tuple[float, float, float]:
         size = extent(scene, node)
@@ -184,9 +184,3 @@ def _moved(number: float | Channel, by: float) -> float | Channel:
     if by == 0:
         return number
     return moved_base(number, by) if isinstance(number, Channel) else number + by
-
-
-def _node(scene: Scene, slug: str) -> Node:
-    if slug not in scene.by_id:
-        raise UnknownAddress(f"There is no object '{slug}' in this scene", slug)
-    return scene.by_id[slug]

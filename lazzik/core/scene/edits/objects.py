@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from lazzik.core.document import Label, Slug, Typed
-from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.errors import InvalidEdit
 from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.layers.clip import Clip
 from lazzik.core.scene.edits.base import Edit, free_slug
@@ -91,10 +91,10 @@ class ChangeObject(Edit):
 
     def apply(self, scene: Scene) -> Scene:
         changes = {name: getattr(self, name) for name in self.model_fields_set - {"do", "node"}}
-        return scene.with_node(_node(scene, self.node).replaced(**changes))
+        return scene.with_node(scene.node(self.node).replaced(**changes))
 
     def said(self, scene: Scene) -> str:
-        return f"change {_node(scene, self.node).label}"
+        return f"change {scene.node(self.node).label}"
 
 
 class RemoveObject(Edit):
@@ -104,7 +104,7 @@ class RemoveObject(Edit):
     node: Slug
 
     def apply(self, scene: Scene) -> Scene:
-        gone = {_node(scene, self.node).id}
+        gone = {scene.node(self.node).id}
         while below := {n.id for n in scene.nodes if n.parent in gone} - gone:
             gone |= below
         if len(gone) == len(scene.nodes):
@@ -119,10 +119,4 @@ class RemoveObject(Edit):
         )
 
     def said(self, scene: Scene) -> str:
-        return f"remove {_node(scene, self.node).label}"
-
-
-def _node(scene: Scene, slug: str) -> Node:
-    if slug not in scene.by_id:
-        raise UnknownAddress(f"There is no object '{slug}' in this scene", slug)
-    return scene.by_id[slug]
+        return f"remove {scene.node(self.node).label}"

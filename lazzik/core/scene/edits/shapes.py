@@ -30,7 +30,7 @@ class AddDeformer(Edit):
     label: Label | None = None
 
     def apply(self, scene: Scene) -> Scene:
-        node = _node(scene, self.node)
+        node = scene.node(self.node)
         kind = BY_KIND.get(self.kind)
         if kind is None:
             raise InvalidEdit(f"There is no kind of deformer called '{self.kind}'", self.node)
@@ -42,7 +42,7 @@ class AddDeformer(Edit):
         return scene.with_node(node.replaced(deform=(*node.deform, kind.model_validate(fields))))
 
     def said(self, scene: Scene) -> str:
-        return f"add {self.kind} to {_node(scene, self.node).label}"
+        return f"add {self.kind} to {scene.node(self.node).label}"
 
 
 class ChangeDeformer(Edit):
@@ -74,8 +74,8 @@ class ChangeDeformer(Edit):
                 raise InvalidEdit(f"'{value}' is no {name} of a {deformer.title}{allowed}", self.where)
             changes[name] = value
         if "of" in given:
-            if self.of is not None and self.of not in scene.by_id:
-                raise UnknownAddress(f"There is no object '{self.of}' in this scene", self.of)
+            if self.of is not None:
+                scene.node(self.of)
             changes["placement"] = deformer.placement.replaced(of=self.of)
         if self.mask_invert is not None:
             if deformer.mask is None:
@@ -131,7 +131,7 @@ class ChangeShape(Edit):
     fields: dict[str, int | bool | str]
 
     def apply(self, scene: Scene) -> Scene:
-        node = _node(scene, self.node)
+        node = scene.node(self.node)
         if node.shape is None:
             raise InvalidEdit(f"{node.label} has no shape", self.node)
         known = type(node.shape).settable()
@@ -141,7 +141,7 @@ class ChangeShape(Edit):
         return scene.with_node(node.replaced(shape=node.shape.replaced(**self.fields)))
 
     def said(self, scene: Scene) -> str:
-        return f"{' and '.join(sorted(self.fields)).replace('_', ' ')} of {_node(scene, self.node).label}"
+        return f"{' and '.join(sorted(self.fields)).replace('_', ' ')} of {scene.node(self.node).label}"
 
 
 class SetShape(Edit):
@@ -153,14 +153,14 @@ class SetShape(Edit):
     drop: tuple[Name, ...] = ()
 
     def apply(self, scene: Scene) -> Scene:
-        node = _node(scene, self.node)
+        node = scene.node(self.node)
         for name in self.drop:
             _deformer(scene, self.node, name)
         left = tuple(deformer for deformer in node.deform if deformer.id not in self.drop)
         return scene.with_node(node.replaced(shape=self.shape, look=node.look or Look(), deform=left))
 
     def said(self, scene: Scene) -> str:
-        label = _node(scene, self.node).label
+        label = scene.node(self.node).label
         return f"make the shape of {label} permanent" if self.drop else f"shape of {label}"
 
 
@@ -172,7 +172,7 @@ class PlaceShapeBake(Edit):
     targets: ShapeTargets | ShapeFrames
 
     def apply(self, scene: Scene) -> Scene:
-        node = _node(scene, self.node)
+        node = scene.node(self.node)
         if node.targets is not None:
             raise InvalidEdit(f"{node.label} has a baked shape already; take it back first", self.node)
         off = set(self.targets.switched_off)
@@ -180,7 +180,7 @@ class PlaceShapeBake(Edit):
         return scene.with_node(node.replaced(targets=self.targets, deform=deform))
 
     def said(self, scene: Scene) -> str:
-        return f"bake the shape of {_node(scene, self.node).label}"
+        return f"bake the shape of {scene.node(self.node).label}"
 
 
 class TakeBackShape(Edit):
@@ -190,7 +190,7 @@ class TakeBackShape(Edit):
     node: Slug
 
     def apply(self, scene: Scene) -> Scene:
-        node = _node(scene, self.node)
+        node = scene.node(self.node)
         if node.targets is None:
             raise InvalidEdit(f"{node.label} has no baked shape that could be taken back", self.node)
         off = set(node.targets.switched_off)
@@ -198,7 +198,7 @@ class TakeBackShape(Edit):
         return scene.with_node(node.replaced(targets=None, deform=deform))
 
     def said(self, scene: Scene) -> str:
-        return f"take back the shape of {_node(scene, self.node).label}"
+        return f"take back the shape of {scene.node(self.node).label}"
 
 
 def _suited(scene: Scene, node: Node, deformer: Deformer, mask: AnyMask) -> AnyMask:
@@ -212,14 +212,8 @@ def _suited(scene: Scene, node: Node, deformer: Deformer, mask: AnyMask) -> AnyM
     return mask.replaced(**{n: float(f"{value:.3g}") if isinstance(value, float) else value for n, value in suited})
 
 
-def _node(scene: Scene, slug: str) -> Node:
-    if slug not in scene.by_id:
-        raise UnknownAddress(f"There is no object '{slug}' in this scene", slug)
-    return scene.by_id[slug]
-
-
 def _deformer(scene: Scene, slug: str, name: str) -> tuple[Node, AnyDeformer]:
-    node = _node(scene, slug)
+    node = scene.node(slug)
     deformer = node.deformer(name)
     if deformer is None:
         raise UnknownAddress(f"{node.label} has no deformer '{name}'", slug)

@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from lazzik.core.document import Typed
-from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.errors import InvalidEdit
 from lazzik.core.layers.noise import lattice
 from lazzik.core.scene.address import Address, Place, find, write
 from lazzik.core.scene.edits.base import Edit
@@ -75,9 +75,7 @@ class Stagger(Edit):
     def _from(self, scene: Scene) -> Samples:
         if self.origin is None:
             return np.array(self.point)
-        if self.origin not in scene.by_id:
-            raise UnknownAddress(f"There is no object '{self.origin}' in this scene", self.origin)
-        return rest_place(scene, scene.by_id[self.origin])
+        return rest_place(scene, scene.node(self.origin))
 
 
 def _spread(values: Samples) -> Samples:

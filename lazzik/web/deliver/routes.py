@@ -1,0 +1,106 @@
+"""The deliver page: every format as it describes itself, written as a job; and films of pictures that a page draws."""
+
+from __future__ import annotations
+
+import secrets
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Request, Response
+from fastapi.responses import FileResponse
+from pydantic import RootModel, ValidationError
+from starlette.background import BackgroundTask
+
+from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.formats.registry import FORMATS, Format
+from lazzik.core.progress import Progress
+from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.text import plain
+from lazzik.web.deliver.view import format_choices
+from lazzik.web.deps import Heavy, Store, source_of
+from lazzik.web.jobs import Job, Running
+from lazzik.web.jobs.film import FILMS, Encoded, Film, Pictures
+from lazzik.web.jobs.queue import Result
+from lazzik.web.requests.bodies import body_of
+from lazzik.web.studio.view import count_moving
+from lazzik.web.ui.templating import templates
+from lazzik.work import tasks
+
+router = APIRouter(prefix="/scenes/{scene_id}/deliver")
+
+
+class Choices(RootModel[dict[str, str]]):
+    """What was chosen of a format, by name."""
+
+
+@router.get("")
+def page(request: Request, scene_id: str, store: Store) -> Response:
+    """What can be taken away, and what each form carries."""
+    state = store.open(scene_id)
+    content = {
+        "state": state, "scene": state.scene, "step": "deliver", "moving": count_moving(state.scene),
+        "formats": [(kind, format_choices(kind)) for kind in FORMATS.values()],
+    }  # fmt: skip
+    return templates.TemplateResponse(request, "deliver/page.html", content)
+
+
+@router.post("/film")
+def film(scene_id: str, store: Store, jobs: Running, body: Annotated[Film, body_of(Film)]) -> dict[str, Any]:
+    """Begin a film; its pictures are sent one by one, in order."""
+    scene = store.open(scene_id).scene
+    if body.form != "png" and (body.width % 2 or body.height % 2):
+        raise InvalidEdit("A film's width and height must be even numbers of pixels", "width")
+    ending, media = ("zip", "application/zip") if body.form == "png" else (body.form, FILMS[body.form][0])
+    job = Job(f"{'Pictures' if body.form == 'png' else 'Film'} of {scene.name}", media, stem(scene, ending))
+    reel = (Pictures if body.form == "png" else Encoded)(jobs.file(job), body)
+    jobs.add(job, reel).tell(state="running", said="Waiting for the first picture")
+    return job.news
+
+
+@router.post("/{name}")
+def begin(
+    scene_id: str, name: str, store: Store, jobs: Running, heavy: Heavy, body: Annotated[Choices, body_of(Choices)]
+) -> dict[str, Any]:
+    """Write the scene in a format, as a job."""
+    state = store.open(scene_id)
+    chosen = _format(name, body.root)
+    job = Job(f"{chosen.title} of {state.scene.name}", chosen.media, stem(state.scene, ending_of(chosen)))
+
+    def work(progress: Progress) -> Result:
+        source = source_of(store, state)
+        summary, details = heavy.run(tasks.delivered, source, chosen, jobs.file(job), progress=progress)
+        return Result(None, summary, details)
+
+    return jobs.start(job, work).news
+
+
+@router.get("/{name}")
+def at_once(request: Request, scene_id: str, name: str, store: Store, jobs: Running, heavy: Heavy) -> Response:
+    """The scene in a format as the answer itself, for scripts: choices stand in the query."""
+    state = store.open(scene_id)
+    chosen = _format(name, dict(request.query_params))
+    path = jobs.folder / f"at-once-{secrets.token_hex(6)}"
+    heavy.run(tasks.delivered, source_of(store, state), chosen, path)
+    done = BackgroundTask(path.unlink, missing_ok=True)
+    return FileResponse(path, media_type=chosen.media, filename=stem(state.scene, ending_of(chosen)), background=done)
+
+
+def stem(scene: Scene, ending: str) -> str:
+    """A file's name, from the scene's."""
+    letters = "".join(c if c.isascii() and c.isalnum() else "-" for c in scene.name.lower()).strip("-")
+    return f"{letters or 'scene'}.{ending}"
+
+
+def ending_of(chosen: Format) -> str:
+    """A format's ending; one with several forms ends as the chosen one is called."""
+    return str(getattr(chosen, "form", chosen.ending))
+
+
+def _format(name: str, choices: dict[str, Any]) -> Format:
+    kind = FORMATS.get(name)
+    if kind is None:
+        raise UnknownAddress(f"There is no format '{name[:40]}'; there are {', '.join(FORMATS)}", name[:40])
+    try:
+        return kind.model_validate_strings(choices)
+    except ValidationError as error:
+        first = error.errors(include_url=False)[0]
+        raise InvalidEdit(f"{'.'.join(map(str, first['loc']))}: {plain(first['msg'])}", name) from None

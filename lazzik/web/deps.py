@@ -1,0 +1,46 @@
+"""What routes depend on: the store, the kept motion, the workers."""
+
+from __future__ import annotations
+
+from typing import Annotated, cast
+
+from fastapi import Depends, Request
+
+from lazzik.core.evaluate.coarse import CoarseMarks
+from lazzik.core.evaluate.memo import Memo
+from lazzik.store.scenes import SceneStore, State
+from lazzik.work.pool import Workers
+from lazzik.work.source import Source
+
+
+def _store(request: Request) -> SceneStore:
+    return cast(SceneStore, request.app.state.store)
+
+
+def _memo(request: Request) -> Memo:
+    return cast(Memo, request.app.state.memo)
+
+
+def _marks(request: Request) -> CoarseMarks:
+    return cast(CoarseMarks, request.app.state.marks)
+
+
+def _workers(request: Request) -> Workers:
+    return cast(Workers, request.app.state.workers)
+
+
+Store = Annotated[SceneStore, Depends(_store)]
+
+
+Kept = Annotated[Memo, Depends(_memo)]
+
+
+Marked = Annotated[CoarseMarks, Depends(_marks)]
+
+
+Heavy = Annotated[Workers, Depends(_workers)]
+
+
+def source_of(store: SceneStore, state: State) -> Source:
+    """Where a worker finds a state."""
+    return Source(store.folder, state.id, state.revision)

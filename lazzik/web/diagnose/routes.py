@@ -1,0 +1,40 @@
+"""The sheets that find out: why something does not show, and which seams do not meet."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Request, Response
+
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.seams import seams
+from lazzik.core.evaluate.why import why
+from lazzik.core.evaluate.why_shape import why_shape
+from lazzik.core.scene.address import Address, title
+from lazzik.web.deps import Kept, Store
+from lazzik.web.shape.view import split_shape
+from lazzik.web.ui.templating import templates
+
+router = APIRouter(prefix="/scenes/{scene_id}")
+
+
+@router.get("/why")
+def why_sheet(request: Request, scene_id: str, at: str, store: Store, memo: Kept) -> Response:
+    """Why a layer, a number with all its layers, or a deformer does not show."""
+    scene = store.open(scene_id).scene
+    scope = Scope(scene, memo, [])
+    shape = split_shape(at)
+    if shape is None:
+        address = Address.parse(at)
+        content = {"title": title(scene, address), "reasons": why(scene, address, scope)}
+    else:
+        node = scene.node(shape[0])
+        content = {"title": f"{node.label} / shape", "reasons": why_shape(scene, node, shape[1], scope)}
+    return templates.TemplateResponse(request, "diagnose/why.html", content)
+
+
+@router.get("/seams")
+def seam_sheet(request: Request, scene_id: str, store: Store, memo: Kept) -> Response:
+    """Every number that does not meet itself at the end of the range."""
+    scene = store.open(scene_id).scene
+    found = seams(scene, Scope(scene, memo, []))
+    rows = [(title(scene, Address.parse(seam.address)), seam) for seam in found]
+    return templates.TemplateResponse(request, "diagnose/seams.html", {"rows": rows, "scene": scene})

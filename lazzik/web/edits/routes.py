@@ -1,0 +1,92 @@
+"""Edits over HTTP: stored, previewed, undone and done again."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Response
+from pydantic import ValidationError
+
+from lazzik.core.evaluate.memo import Memo
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.shapes import reshaped, shapes_over_time
+from lazzik.core.scene.edits import EditRow, applied, measures_of, refused
+from lazzik.core.scene.references import affected
+from lazzik.web.deps import Heavy, Kept, Store
+from lazzik.web.edits.landing import ANSWERS, stored
+from lazzik.web.jobs import Running
+from lazzik.web.requests.bodies import Raw, body_of, described, invalid
+from lazzik.web.requests.fields import FrameNumber, RevisionBody
+from lazzik.web.stack.curves import curves_of
+from lazzik.web.stage.motion import motion_of
+from lazzik.web.stage.points import points_of
+from lazzik.web.ui.encode import packed
+
+router = APIRouter(prefix="/scenes/{scene_id}")
+
+
+MOST_SHAPED = 40
+"""Objects whose points a preview sends; the others follow once the drag has landed."""
+
+
+class Edits(RevisionBody):
+    """Edits, each as it describes itself."""
+
+    edits: EditRow
+    at: str = ""
+    """For a preview: the channel whose lanes are shown."""
+    also: tuple[str, ...] = ()
+    """And those that are drawn beside it."""
+    frame: FrameNumber | None = None
+    """The frame on the stage, whose points are wanted of what takes another shape."""
+
+
+def _edits(scene_id: str, raw: Raw, store: Store) -> Edits:
+    try:
+        return Edits.model_validate_json(raw, context=measures_of(lambda: store.open(scene_id).scene))
+    except ValidationError as error:
+        if error.errors(include_url=False)[0]["loc"][:1] == ("edits",):
+            raise refused(error, 1) from None
+        raise invalid(error) from None
+
+
+Given = Annotated[Edits, described(Edits, _edits)]
+
+
+OnRevision = Annotated[RevisionBody, body_of(RevisionBody)]
+
+
+@router.post("/edits", responses=ANSWERS)
+def edit(scene_id: str, body: Given, store: Store, jobs: Running, heavy: Heavy) -> Any:
+    """Apply and store edits; all or none. What takes long is answered by the job that it became."""
+    return stored(scene_id, body.revision, list(body.edits), store, jobs, heavy)
+
+
+@router.post("/undo")
+def undo(scene_id: str, body: OnRevision, store: Store) -> dict[str, Any]:
+    """One step back."""
+    return store.undo(scene_id, body.revision).said
+
+
+@router.post("/redo")
+def redo(scene_id: str, body: OnRevision, store: Store) -> dict[str, Any]:
+    """One step forward."""
+    return store.redo(scene_id, body.revision).said
+
+
+@router.post("/preview")
+def preview(scene_id: str, body: Given, store: Store, memo: Kept) -> Response:
+    """What edits would do, evaluated and not stored: the shown lanes, and the motion of the objects that differ."""
+    before = store.at(scene_id, body.revision)
+    after = applied(before, list(body.edits))
+    # what a drag shows is gone with the next pointer move, so it is kept out of the memo
+    scope = Scope(after, Memo(behind=memo), [])
+    nodes = affected(before, after)
+    content: dict[str, Any] = {}
+    if body.at:  # on the finest clock, so first: the others find what they need in it
+        content["strata"] = curves_of(scope, after, body.at, body.also)
+    content["motion"] = motion_of(after, nodes, after.clock(), scope)
+    if body.frame is not None and after.first <= body.frame <= after.last:
+        shaped = [node for node in reshaped(before, after, nodes) if node.visible and shapes_over_time(after, node)]
+        content["points"] = [points_of(after, node, body.frame, body.frame, scope) for node in shaped[:MOST_SHAPED]]
+    return packed(content)

@@ -1,0 +1,99 @@
+"""Objects: added, duplicated, brought in from files."""
+
+from __future__ import annotations
+
+from contextlib import ExitStack
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Form, Query, Request, Response, UploadFile
+
+from lazzik.core.document import Typed
+from lazzik.core.errors import InvalidEdit
+from lazzik.core.formats.bring import BROUGHT
+from lazzik.core.geometry.lettering import SHIPPED
+from lazzik.core.geometry.pictures import read_grey
+from lazzik.web.deps import Heavy, Store, source_of
+from lazzik.web.jobs import Running
+from lazzik.web.requests.fields import Revision
+from lazzik.web.requests.uploads import spooled
+from lazzik.web.ui.templating import templates
+from lazzik.work import tasks
+
+router = APIRouter(prefix="/scenes/{scene_id}")
+
+
+FONTS, PICTURES = (".ttf", ".otf"), (".png", ".jpg", ".jpeg")
+
+
+IMPORTS: dict[str, Any] = {"memory": 500 * 2**20, "seconds": 30.0}
+"""What taking a file in may cost."""
+
+
+@router.post("/assets")
+def keep_asset(scene_id: str, file: UploadFile, store: Store) -> dict[str, Any]:
+    """Take a font or a picture from a file; it belongs to no object yet."""
+    store.open(scene_id)
+    name = (file.filename or "a file")[-120:]
+    content = file.file.read()
+    ending = name[name.rfind(".") :].lower()
+    label = name.rpartition("/")[2].rpartition(".")[0][:60] or "Mesh"
+    if ending in FONTS:
+        from lazzik.core.geometry.fonts import check_font
+
+        return {"what": "font", "label": check_font(content)[:60], "asset": store.put_asset(content)}
+    if ending in PICTURES:
+        read_grey(content)
+        return {"what": "picture", "label": label, "asset": store.put_asset(content)}
+    raise InvalidEdit(f"'{name}' must end in {', '.join((*FONTS, *PICTURES))}", "file")
+
+
+@router.post("/bring")
+def bring_in(
+    scene_id: str,
+    file: list[UploadFile],
+    revision: Annotated[Revision, Form()],
+    store: Store,
+    jobs: Running,
+    heavy: Heavy,
+    depth: Annotated[Typed, Form()] = 0.0,
+) -> dict[str, Any]:
+    """Bring a file's objects into the scene, as one step; a .gltf comes with the files that it names."""
+    state = store.current(scene_id, revision)
+    if not 0 <= depth <= 100:
+        raise InvalidEdit(f"A drawing can be 0 to 100 metres deep; {depth:g} was given", "depth")
+    with ExitStack() as stack:
+        paths = {(part.filename or "a file")[-120:]: stack.enter_context(spooled(jobs.folder, part)) for part in file}
+        brought = heavy.run(tasks.brought, source_of(store, state), paths, depth, **IMPORTS)
+    return store.edit(scene_id, revision, [brought.edit]).said | {"notes": brought.notes}
+
+
+@router.post("/bring-curves")
+def bring_in_curves(
+    scene_id: str,
+    file: UploadFile,
+    revision: Annotated[Revision, Form()],
+    store: Store,
+    jobs: Running,
+    heavy: Heavy,
+    at: Annotated[str, Form()] = "",
+    fitted: Annotated[bool, Form()] = False,
+) -> dict[str, Any]:
+    """Put the curves of a table on numbers as keys, as one step."""
+    state = store.current(scene_id, revision)
+    with spooled(jobs.folder, file) as path:
+        edits, notes = heavy.run(tasks.brought_curves, source_of(store, state), path, at, fitted, **IMPORTS)
+    return store.edit(scene_id, revision, edits).said | {"notes": notes}
+
+
+@router.get("/object-form")
+def object_sheet(request: Request, scene_id: str, store: Store, at: Annotated[str, Query()] = "") -> Response:
+    """The sheet that adds an object."""
+    store.open(scene_id)
+    return templates.TemplateResponse(request, "objects/form.html", {"fonts": SHIPPED, "endings": BROUGHT})
+
+
+@router.get("/duplicate-form")
+def duplicate_sheet(request: Request, scene_id: str, node: str, store: Store) -> Response:
+    """The sheet that repeats an object."""
+    owner = store.open(scene_id).scene.node(node)
+    return templates.TemplateResponse(request, "objects/duplicate.html", {"node": owner})

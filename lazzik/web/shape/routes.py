@@ -1,0 +1,112 @@
+"""An object's shape: made permanent, baked, painted."""
+
+from __future__ import annotations
+
+import json
+from base64 import b64decode
+from typing import Annotated, Any, Literal
+
+import numpy as np
+from fastapi import APIRouter, Request, Response
+from pydantic import BaseModel, Field
+
+from lazzik.core.clock import Clock
+from lazzik.core.errors import InvalidEdit
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.surface import surface_of
+from lazzik.core.geometry.assets import pack_mesh, pack_weights
+from lazzik.core.geometry.imported import MeshShape
+from lazzik.core.progress import Progress
+from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.shapes import ChangeDeformer, PlaceShapeBake, SetShape
+from lazzik.web.deps import Heavy, Kept, Store, source_of
+from lazzik.web.jobs import Job, Running
+from lazzik.web.jobs.queue import Result
+from lazzik.web.requests.bodies import body_of
+from lazzik.web.requests.fields import FrameNumber, Revision
+from lazzik.web.stage.points import in_range
+from lazzik.web.ui.templating import templates
+from lazzik.work import tasks
+
+router = APIRouter(prefix="/scenes/{scene_id}")
+
+
+class OnNode(BaseModel):
+    """A request about one object, made on a revision."""
+
+    revision: Revision
+    node: str
+    frame: FrameNumber = 0
+    deformer: str = ""
+    first: FrameNumber = 0
+    last: FrameNumber = 0
+    how: Literal["targets", "frames"] = "targets"
+    tolerance: Annotated[float, Field(allow_inf_nan=False)] = 0.001
+    weights: str = ""
+    """Base64 of float32, one for each point."""
+
+
+Given = Annotated[OnNode, body_of(OnNode)]
+
+
+@router.post("/permanent")
+def make_permanent(scene_id: str, body: Given, store: Store, memo: Kept) -> dict[str, Any]:
+    """Write an object's shape at a frame into its mesh, and take its own deformers off. One step, undone like any."""
+    scene = store.at(scene_id, body.revision)
+    in_range(scene, body.frame, body.frame)
+    node = scene.node(body.node)
+    if node.shape is None or not (node.deform or node.targets):
+        raise InvalidEdit(f"Nothing bends {node.label}, so its shape is permanent already", body.node)
+    clock = Clock.over(scene.fps, scene.first, body.frame, start=body.frame)
+    motion = surface_of(scene, node, clock, Scope(scene, memo), own=True)
+    points = motion.points(0)
+    name = store.put_asset(pack_mesh(motion.rest.moved(points)))
+    drop = tuple(deformer.id for deformer in node.deform)
+    edit = SetShape(node=node.id, shape=MeshShape(kind="mesh", asset=name), drop=drop)
+    return store.edit(scene_id, body.revision, [edit]).said
+
+
+@router.post("/bake-shape")
+def bake_a_shape(scene_id: str, body: Given, store: Store, jobs: Running, heavy: Heavy) -> dict[str, Any]:
+    """Bake an object's deformers over a range, to shape targets within a tolerance or to points per frame, as a job
+    whose end is the edit."""
+    state = store.current(scene_id, body.revision)
+    in_range(state.scene, body.first, body.last)
+    node = state.scene.node(body.node)
+    tolerance = None if body.how == "frames" else body.tolerance
+
+    def work(progress: Progress) -> Result:
+        made = heavy.run(
+            tasks.baked_shape, source_of(store, state), node.id, body.first, body.last, tolerance, progress=progress
+        )
+        edit = PlaceShapeBake(node=body.node, targets=made)
+        landed = store.land(scene_id, body.revision, applied(state.scene, [edit]), edit.said(state.scene))
+        return Result(json.dumps(landed.said).encode())
+
+    return jobs.start(Job(f"Baking the shape of {node.label}", "application/json"), work).news
+
+
+@router.get("/shape-bake")
+def shape_bake_sheet(request: Request, scene_id: str, node: str, store: Store) -> Response:
+    """The form that bakes a shape, or what its bake did."""
+    scene = store.open(scene_id).scene
+    owner = scene.node(node)
+    return templates.TemplateResponse(request, "shape/bake.html", {"scene": scene, "node": owner})
+
+
+@router.post("/paint")
+def paint(scene_id: str, body: Given, store: Store) -> dict[str, Any]:
+    """Keep painted weights as the mask of a deformer."""
+    scene = store.at(scene_id, body.revision)
+    node = scene.node(body.node)
+    try:
+        weights = np.frombuffer(b64decode(body.weights, validate=True), "<f4").astype(np.float64)
+    except ValueError:
+        raise InvalidEdit("The painted weights can't be read", "weights") from None
+    count = len(node.shape.mesh(scene.assets).points) if node.shape else 0
+    if len(weights) != count or not np.all(np.isfinite(weights)):
+        raise InvalidEdit(f"{node.label} has {count:,} points; weights for {len(weights):,} were given", "weights")
+    name = store.put_asset(pack_weights(np.clip(weights, 0, 1)))
+    mask = {"kind": "weights", "asset": name}
+    edit = ChangeDeformer.model_validate({"node": node.id, "deformer": body.deformer, "mask": mask})
+    return store.edit(scene_id, body.revision, [edit]).said

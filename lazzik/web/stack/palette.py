@@ -1,0 +1,99 @@
+"""The layer kinds to choose from, each with a small curve of what it does, drawn by evaluating it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cache
+
+import numpy as np
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.keys import Key
+from lazzik.core.channel.layer import Landing, Layer
+from lazzik.core.clock import Clock
+from lazzik.core.evaluate.evaluator import strata
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.layers import BY_KIND, Clip
+from lazzik.core.layers.clip import Track
+from lazzik.core.scene.dial import Dial
+from lazzik.core.scene.scene import Scene
+from lazzik.web.ui.sparkline import line
+
+SIZE = (86.0, 40.0)
+FPS, LAST = 25.0, 100
+
+MOVE = (Key(frame=14, value=0.0, go="linear"), Key(frame=38, value=1.0, go="linear"))
+"""What lies under the kinds that answer to it."""
+
+READ = Dial(id="read", label="Read", value=Channel(keys=(*MOVE, Key(frame=70, value=0.2))))
+"""What a kind that reads another number is shown reading, a little less of it and a little later."""
+
+
+PLAYED = Clip(id="played", label="Played", length=28, tracks=(Track(id="move", label="Move", motion=Channel(
+    keys=(Key(frame=0, value=0.0), Key(frame=10, value=1.0), Key(frame=28, value=0.0)))),))  # fmt: skip
+"""What a kind that plays a clip is shown playing."""
+
+SOURCES = {"address": f"dials/{READ.id}", "clip": PLAYED.address(PLAYED.tracks[0])}
+
+
+@dataclass(frozen=True)
+class Choice:
+    """A kind as it describes itself, and its picture: what lies under it, and what it makes of that."""
+
+    kind: str
+    title: str
+    summary: str
+    family: str
+    under: str
+    over: str
+
+
+@cache
+def palette() -> tuple[Choice, ...]:
+    """All kinds that can be chosen by themselves, in the order of the registry."""
+    return tuple(_choice(name, kind) for name, kind in BY_KIND.items() if kind.offered)
+
+
+def _choice(name: str, kind: type[Layer]) -> Choice:
+    reads = {text: SOURCES[w.what] for text, w in kind.wordings().items() if w.what in SOURCES}
+    fields = {"kind": name, "id": "picture", "label": kind.title} | kind.suited(Landing("", 1.0, 0, LAST, FPS)) | reads
+    if f"dials/{READ.id}" in reads.values():
+        fields |= {"gain": 0.6, "delay": 0.5}
+    layer = kind.model_validate(fields)
+    clock = Clock.over(FPS, 0, LAST, per_frame=2)
+    below = _below(kind)
+    scope = Scope(Scene(name="Palette", dials=(READ,), clips=(PLAYED,), last=LAST, fps=FPS))
+    laid = strata(below.replaced(layers=(*below.layers, layer)), clock, scope)
+    under = strata(READ.value if SOURCES["address"] in reads.values() else below, clock, scope).result
+    low, high = float(min(laid.result.min(), under.min())), float(max(laid.result.max(), under.max()))
+    return Choice(
+        name,
+        kind.title,
+        kind.summary,
+        kind.family,
+        line(under, *SIZE, low, high) if np.ptp(under) else "",
+        line(laid.result, *SIZE, low, high),
+    )
+
+
+def _below(kind: type[Layer]) -> Channel:
+    """Nothing for kinds that move by themselves, a move for springs and repeats, a restless one for shapers."""
+    if kind.family == "logic":
+        restless = BY_KIND["noise"].model_validate(
+            {
+                "kind": "noise",
+                "id": "below",
+                "label": "Below",
+                "amplitude": 1.0,
+                "period": 0.6,
+                "octaves": 2.0,
+                "seed": 4.0,
+            }
+        )
+        return Channel(layers=(restless,))
+    return Channel(keys=MOVE) if _answers(kind) else Channel()
+
+
+def _answers(kind: type[Layer]) -> bool:
+    """Whether a kind reads what lies below: springs do, and whatever takes its place."""
+    return kind.family == "spring" or kind.model_fields["combine"].default == "replace"

@@ -1,0 +1,240 @@
+"""What the strata of a number show, gathered from what its layers say of themselves. No kind is known here by name."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.layer import Layer, numbers_of
+from lazzik.core.document import Quantity, Wording
+from lazzik.core.evaluate.evaluator import loop_note
+from lazzik.core.evaluate.poses import moving_numbers
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.layers import Recipe
+from lazzik.core.scene.address import Address, Hop, Place, find, into, names, title
+from lazzik.core.scene.dial import Dial
+from lazzik.core.scene.references import readers
+from lazzik.core.scene.scene import Scene
+from lazzik.web.ui.knob import Knob, shown
+
+MOST_DRAWN = 24
+"""Numbers drawn together; more could not be told apart."""
+
+
+MOST_SOURCES = 400
+"""Numbers offered to be read; any other can be typed."""
+
+
+@dataclass(frozen=True)
+class LaneView:
+    """One layer of the shown channel."""
+
+    layer: Layer
+    address: str
+    chosen: bool
+    knobs: tuple[Knob, ...]
+    weight: Knob
+    settings: dict[str, tuple[str, ...]]
+    texts: dict[str, Wording]
+    place: int
+    """In the stack, 0 the lowest."""
+    sounds: bool
+    note: str
+    recipe: str
+    """The recipe in use, '' if the layer is none."""
+    can_seed: bool
+
+
+@dataclass(frozen=True)
+class DialOffer:
+    """A dial that a new link could read, and how it would join: scaling, or in place of what is there."""
+
+    dial: Dial
+    combine: str
+
+
+@dataclass(frozen=True)
+class StrataView:
+    """A channel laid open: topmost layer first, the base last."""
+
+    address: str
+    trail: tuple[tuple[str, str], ...]
+    """(name, address) of what leads here; the last is the channel itself."""
+    axis: str
+    unit: str
+    quantity: Quantity
+    channel: Channel
+    base: Knob
+    tolerance: float
+    """Within which keys are thinned out at first: a two-hundredth of the span of their values."""
+    lanes: tuple[LaneView, ...]
+    base_chosen: bool
+    also: tuple[tuple[str, str], ...]
+    """(title, address) of the numbers chosen beside this one."""
+    recipe: Recipe | None
+    """Whose stack this is, if it is one."""
+    bakes: bool
+    """Whether it can be baked: the numbers of objects can."""
+    uses: tuple[str, ...]
+    """Addresses on which that recipe is used."""
+    dials: tuple[DialOffer, ...]
+    sources: tuple[tuple[str, str], ...]
+    """(address, title) of what the chosen layer could read, if it reads anything."""
+
+
+def strata_view(scene: Scene, chosen: Address, also: tuple[Address, ...] = ()) -> StrataView:
+    """The channel at an address, with the layer chosen that the address names; without one, the topmost."""
+    place = find(scene, chosen)
+    here = chosen.channel
+    channel = place.channel
+    layer_id = chosen.layer or (channel.layers[-1].id if channel.layers else "")
+    recipe = scene.recipe(here.path) if here.node == "recipes" else None
+    lanes = tuple(
+        _lane(scene, here, place, layer, position, layer.id == layer_id, recipe)
+        for position, layer in reversed(list(enumerate(channel.layers)))
+    )
+    texts = {w.what for lane in lanes if lane.chosen for w in lane.texts.values()}
+    uses = tuple(a for a, reads in readers(scene) if recipe and f"recipes/{recipe.id}" in reads)
+    return StrataView(
+        str(here),
+        _trail(scene, here),
+        axis_of(here),
+        place.quantity.unit,
+        place.quantity,
+        channel,
+        Knob(str(here), "value", "value", shown(channel.value), place.quantity, bool(channel.keys), False),
+        _tolerance(channel, place.reach),
+        lanes,
+        not channel.layers,
+        tuple((title(scene, address), str(address)) for address in also),
+        recipe if not here.hops else None,
+        place.node is not None and not here.hops,
+        uses,
+        tuple(
+            DialOffer(dial, "replace" if dial.unit == place.quantity.unit else "multiply")
+            for dial in scene.dials
+            if here.node != "dials" or here.path != dial.id
+        ),
+        _sources(scene, here) if "address" in texts else _tracks(scene) if "clip" in texts else (),
+    )
+
+
+def axis_of(address: Address) -> str:
+    """Which axis a channel belongs to, if any."""
+    last = address.path.rsplit(".", 1)[-1]
+    return last if last in ("x", "y", "z") and not address.hops else ""
+
+
+def facts_of(view: StrataView, scene: Scene) -> dict[str, Any]:
+    """What the page's scripts need to know of the strata, to draw and drag them."""
+    others = [address for _, address in view.also]
+    return {
+        "channel": view.address,
+        "also": others,
+        "tracks": [_track(scene, address) for address in (view.address, *others[:MOST_DRAWN])],
+        "unit": view.unit,
+        "step": view.quantity.step,
+        "lanes": [
+            {
+                "id": lane.layer.id,
+                "address": lane.address,
+                "family": lane.layer.family,
+                "window": lane.layer.window.model_dump(),
+                "chosen": lane.chosen,
+                "feel": type(lane.layer).feel,
+            }
+            for lane in view.lanes
+        ],
+    }
+
+
+def _tolerance(channel: Channel, reach: float) -> float:
+    values = [key.value for key in channel.keys]
+    span = max(values) - min(values) if values else 0.0
+    return float(f"{(span or reach) / 200:.1g}")
+
+
+def _track(scene: Scene, address: str) -> dict[str, Any]:
+    """The keys of a number, their slopes also as they turn out."""
+    place = find(scene, Address.parse(address))
+    channel = place.channel
+    keys = [key.model_dump() for key in channel.keys]
+    if keys:
+        curve = channel.curve(scene.fps)
+        for key, *settled in zip(keys, curve.slopes_in, curve.slopes_out, strict=True):
+            key["settled"] = [float(slope) for slope in settled]
+    return {
+        "channel": address,
+        "title": title(scene, Address.parse(address)),
+        "unit": place.quantity.unit,
+        "step": place.quantity.step,
+        "keys": keys,
+        "before": channel.before,
+        "after": channel.after,
+    }
+
+
+def _lane(
+    scene: Scene, here: Address, place: Place, layer: Layer, position: int, chosen: bool, recipe: Recipe | None
+) -> LaneView:
+    knobs = [_knob(scene, here, place, layer, name, recipe) for name in layer.numbers(scene)]
+    return LaneView(
+        layer,
+        f"{here}#{layer.id}",
+        chosen,
+        tuple(knob for knob in knobs if knob.name != "weight"),
+        next(knob for knob in knobs if knob.name == "weight"),
+        type(layer).settings(),
+        type(layer).wordings(),
+        position,
+        layer in place.channel.sounding,
+        loop_note(place.number, layer, scene.clock(), Scope(scene)),
+        getattr(layer, "recipe", ""),
+        "seed" in numbers_of(type(layer)),
+    )
+
+
+def _knob(scene: Scene, here: Address, place: Place, layer: Layer, name: str, recipe: Recipe | None) -> Knob:
+    address = f"{here}#{layer.id}.{name}"
+    entry = into(scene, place, Hop(layer.id, name), here)
+    own = entry.channel
+    using = scene.recipe(getattr(layer, "recipe", ""))
+    label = next((item.label for item in using.exposed if item.name == name), "") if using else ""
+    overrides = {override.name for override in getattr(layer, "overrides", ())}
+    target = address.split("#", 1)[1] if recipe else ""
+    exposed = recipe is not None and any(item.target == target for item in recipe.exposed)
+    return Knob(
+        address,
+        name,
+        label or name.replace("_", " "),
+        shown(own.value),
+        entry.quantity,
+        bool(own.keys),
+        own.moves,
+        name in overrides,
+        target,
+        exposed,
+    )
+
+
+def _trail(scene: Scene, address: Address) -> tuple[tuple[str, str], ...]:
+    steps: list[tuple[str, str]] = []
+    for depth in range(len(address.hops) + 1):
+        step = Address(address.node, address.path, address.hops[:depth])
+        steps.append((" / ".join(names(scene, step)[-2:]), str(step)))
+    return tuple(steps)
+
+
+def _tracks(scene: Scene) -> tuple[tuple[str, str], ...]:
+    return tuple((clip.address(t), f"{clip.label} / {t.label}") for clip in scene.clips for t in clip.tracks)
+
+
+def _sources(scene: Scene, here: Address) -> tuple[tuple[str, str], ...]:
+    """Dials first, then what moves."""
+    found = [(f"dials/{dial.id}", f"dial / {dial.label}") for dial in scene.dials]
+    for node in scene.nodes:
+        for path, _ in moving_numbers(node):
+            if len(found) < MOST_SOURCES and f"{node.id}/{path}" != str(here):
+                found.append((f"{node.id}/{path}", title(scene, Address(node.id, path))))
+    return tuple(found)

@@ -1,0 +1,70 @@
+"""The points of surfaces that deformers move, a few frames at a time."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from lazzik.core.clock import Clock
+from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.shapes import shapes_over_time
+from lazzik.core.evaluate.surface import Surface, surface_of
+from lazzik.core.scene.node import Node
+from lazzik.core.scene.scene import Scene
+from lazzik.core.types import Points
+from lazzik.web.ui.encode import floats
+
+LARGEST_CHUNK = 6 * 2**20
+"""Bytes of points in one answer: what is beyond it is asked for again, so no request ever holds more."""
+
+
+MOST_AT_ONCE = 64
+
+
+MOST_MOMENTS = 64
+"""Moments of a frame that may be asked for: as many as a film mixes for its blur."""
+
+
+def points_of(scene: Scene, node: Node, first: int, last: int, scope: Scope, per: int = 1) -> dict[str, Any]:
+    """Points and normals from a frame on, `per` moments of each, up to the last or to what one answer may carry.
+
+    Points are float32, normals int8 of 127; a surface that is the same at every frame is sent once.
+    """
+    clock = Clock.over(scene.fps, scene.first, last, start=first, per_frame=per)
+    motion = surface_of(scene, node, clock, scope)
+    count = len(motion.rest.points)
+    frames = 1 if motion.still else max(1, min(len(clock.frames), LARGEST_CHUNK // (15 * count)))
+    places, normals = [], []
+    for _, now in motion.each(0, frames):
+        places.append(floats(now))
+        normals.append(small_normals(motion, now))
+    return {
+        "node": node.id,
+        "from": first,
+        "frames": frames,
+        "still": motion.still,
+        "count": count,
+        "points": b"".join(places),
+        "normals": b"".join(normals),
+    }
+
+
+def small_normals(motion: Surface, now: Points) -> bytes:
+    """(n, 3) normals as signed bytes."""
+    return np.round(motion.normals(now) * 127).astype(np.int8).tobytes()
+
+
+def in_range(scene: Scene, first: int, last: int) -> None:
+    """Refuse frames that the scene does not have."""
+    if not scene.first <= first <= last <= scene.last:
+        raise InvalidEdit(f"Frames {first} to {last} do not lie in the range {scene.first} to {scene.last}", "frames")
+
+
+def shaped(scene: Scene, slug: str) -> Node:
+    """An object whose points move. Raises UnknownAddress."""
+    node = scene.node(slug)
+    if not shapes_over_time(scene, node):
+        raise UnknownAddress(f"Nothing changes the shape of {node.label}", slug)
+    return node

@@ -1,0 +1,122 @@
+"""What the stage draws: geometry, motion, and the points of what bends."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+from zlib import crc32
+
+from fastapi import APIRouter, Query, Response
+
+from lazzik.core.clock import Clock
+from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.shapes import acting, reshaped, shapes_below, shapes_over_time
+from lazzik.core.evaluate.surface import surface_of
+from lazzik.core.formats.gltf import write_glb
+from lazzik.core.scene.references import affected
+from lazzik.core.scene.scene import MOST_FRAMES, Scene
+from lazzik.web.deps import Kept, Store
+from lazzik.web.requests.fields import AskedRevision, FrameNumber
+from lazzik.web.stage.motion import motion_of_one
+from lazzik.web.stage.points import MOST_AT_ONCE, MOST_MOMENTS, in_range, points_of, shaped
+from lazzik.web.ui.encode import floats, packed, streamed
+
+router = APIRouter(prefix="/scenes/{scene_id}")
+
+
+@router.get("/motion")
+def motion(
+    scene_id: str,
+    store: Store,
+    memo: Kept,
+    since: AskedRevision = None,
+    first: Annotated[FrameNumber | None, Query(alias="from")] = None,
+    last: Annotated[FrameNumber | None, Query(alias="to")] = None,
+    per: Annotated[int, Query(ge=1, le=MOST_MOMENTS)] = 1,
+) -> Response:
+    """Transforms of the objects over the range (or part of it): all, or those that differ from a revision's."""
+    state = store.open(scene_id)
+    scene = state.scene
+    begin = scene.first if first is None else first
+    end = scene.last if last is None else last
+    if not begin <= end <= begin + MOST_FRAMES:
+        raise InvalidEdit(f"Frames {begin} to {end} are no range that can be asked for", "from")
+    before = store.at(scene_id, since) if since is not None else None
+    same_clock = before and (before.fps, before.first, before.last) == (scene.fps, scene.first, scene.last)
+    nodes = affected(before, scene) if before and same_clock else list(scene.nodes)
+    clock = Clock.over(scene.fps, scene.first, end, start=begin, per_frame=per)
+    took_shape = reshaped(before, scene, nodes) if before and same_clock else list(scene.nodes)
+    head = {
+        "shaped": [node.id for node in scene.nodes if node.visible and shapes_over_time(scene, node)],
+        "reshaped": [node.id for node in took_shape],
+        "revision": state.revision,
+        "from": begin,
+        "frames": end - begin + 1,
+        "geometry": geometry_key(scene),
+    }
+    scope = Scope(scene, memo, [])
+    return streamed(head, "motion", ((node.id, motion_of_one(scene, node, clock, scope)) for node in nodes), len(nodes))
+
+
+@router.get("/rest.glb")
+def rest(scene_id: str, store: Store, memo: Kept) -> Response:
+    """The geometry at rest, from the same exporter that people use."""
+    scene = store.open(scene_id).scene
+    return Response(write_glb(scene, animated=False, memo=memo), media_type="model/gltf-binary")
+
+
+def geometry_key(scene: Scene) -> str:
+    """Changes when the stage has to fetch the geometry anew."""
+    parts = [(n.id, n.parent, n.visible, n.shape, n.look.color if n.look else None) for n in scene.nodes]
+    return f"{crc32(str(parts).encode()):08x}"
+
+
+@router.get("/points")
+def points(
+    scene_id: str,
+    node: str,
+    store: Store,
+    memo: Kept,
+    first: Annotated[FrameNumber, Query(alias="from")],
+    last: Annotated[FrameNumber, Query(alias="to")],
+    per: Annotated[int, Query(ge=1, le=MOST_MOMENTS)] = 1,
+) -> Response:
+    """An object's points from a frame on, `per` moments of each, as many as one answer may carry."""
+    state = store.open(scene_id)
+    scene = state.scene
+    owner = shaped(scene, node)
+    in_range(scene, first, last)
+    content = points_of(scene, owner, first, min(last, first + MOST_AT_ONCE - 1), Scope(scene, memo, []), per)
+    return packed({"revision": state.revision} | content)
+
+
+@router.get("/counts")
+def counts(
+    scene_id: str,
+    node: str,
+    deformer: str,
+    frame: FrameNumber,
+    store: Store,
+    memo: Kept,
+    what: Literal["counts", "lift"] = "counts",
+) -> Response:
+    """How much one deformer of an object or a group counts at each point that it acts on, or how far it pushes it, at
+    a frame: what the stage shades, by object."""
+    scene = store.open(scene_id).scene
+    in_range(scene, frame, frame)
+    owner = scene.by_id.get(node)
+    item = owner.deformer(deformer) if owner else None
+    if owner is None or item is None:
+        raise UnknownAddress(f"There is no deformer '{deformer}' on '{node}' in this scene", node)
+    if what == "lift" and not item.pushes:
+        raise InvalidEdit(f"{item.label} pushes nothing one way: it has no height that could be shaded", node)
+    clock = Clock.over(scene.fps, scene.first, frame, start=frame)
+    found = {}
+    for part in shapes_below(scene, owner):
+        place = next((i for i, (_, each) in enumerate(acting(scene, part)) if each is item), None)
+        if place is not None:
+            surface = surface_of(scene, part, clock, Scope(scene, memo, []))
+            found[part.id] = floats(surface.lift(place, 0) if what == "lift" else surface.counts(place, 0))
+    if not found:
+        raise UnknownAddress(f"{item.label} acts on nothing: it is muted, or has no weight", node)
+    return packed({what: found, "frame": frame})

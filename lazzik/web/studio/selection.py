@@ -1,0 +1,45 @@
+"""What is shown: the number that was asked for, and those chosen beside it."""
+
+from __future__ import annotations
+
+from lazzik.core.errors import LazzikError
+from lazzik.core.scene.address import Address, find, find_layer
+from lazzik.core.scene.scene import Scene
+
+MOST_CHOSEN = 1000
+
+
+def chosen(scene: Scene, at: str | None) -> Address | None:
+    """The address that a page was asked to show; one that leads nowhere any more falls back to what is left of it."""
+    if not at:
+        return first_choice(scene)
+    address = Address.parse(at)
+    for fallback in (address, address.channel, Address(address.node, address.path)):
+        try:
+            find(scene, fallback)
+            if fallback.layer:
+                find_layer(scene, fallback)
+        except LazzikError:
+            continue
+        return fallback
+    return first_choice(scene)
+
+
+def chosen_also(scene: Scene, texts: tuple[str, ...], primary: Address | None) -> tuple[Address, ...]:
+    """The numbers chosen beside the first one that are still there, each once."""
+    found: dict[str, Address] = {}
+    for text in texts[:MOST_CHOSEN]:
+        try:
+            address = Address.parse(text).channel
+            find(scene, address)
+        except LazzikError:
+            continue
+        if primary is None or str(address) != str(primary.channel):
+            found[str(address)] = address
+    return tuple(found.values())
+
+
+def first_choice(scene: Scene) -> Address | None:
+    """What is open when nothing was chosen: the last object that has a shape, else any, turned about z."""
+    shapes = [node for node in scene.nodes if node.shape] or list(scene.nodes)
+    return Address(shapes[-1].id, "rotation.z") if shapes else None

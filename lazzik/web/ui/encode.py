@@ -1,0 +1,46 @@
+"""Values over the wire: msgpack, with arrays as raw little-endian float32."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from itertools import chain
+from typing import Any
+
+import msgpack
+import numpy as np
+from fastapi import Response
+from fastapi.responses import StreamingResponse
+from numpy.typing import NDArray
+
+PACKED = "application/msgpack"
+
+
+FRESH = {"Cache-Control": "no-store"}
+
+
+def packed(content: Any) -> Response:
+    """A response that the page unpacks."""
+    return Response(msgpack.packb(content), media_type=PACKED, headers=FRESH)
+
+
+def streamed(head: dict[str, Any], name: str, rows: Iterator[tuple[str, Any]], count: int) -> Response:
+    """A response as of `packed`, whose last entry is a table of `count` rows: each is worked out when it is sent, so
+    that no more than one is held, however large the whole is. The first one is worked out before the answer begins,
+    so that what is wrong with it can still be said."""
+    packer = msgpack.Packer()
+    begin = packer.pack_map_header(len(head) + 1)
+    begin += b"".join(packer.pack(part) for pair in head.items() for part in pair)
+    begin += packer.pack(name) + packer.pack_map_header(count)
+    first = next(rows, None)
+
+    def parts() -> Iterator[bytes]:
+        yield begin
+        for slug, row in chain([first] if first else [], rows):
+            yield packer.pack(slug) + packer.pack(row)
+
+    return StreamingResponse(parts(), media_type=PACKED, headers=FRESH)
+
+
+def floats(values: NDArray[np.float64]) -> bytes:
+    """An array's bytes; its shape is known from what it is."""
+    return np.ascontiguousarray(values, dtype="<f4").tobytes()

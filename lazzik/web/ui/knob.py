@@ -1,0 +1,36 @@
+"""A number as a field of its own: what the macro `knob` draws."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from lazzik.core.document import Quantity
+
+
+@dataclass(frozen=True)
+class Knob:
+    """A number beside the curve that it bends."""
+
+    address: str
+    name: str
+    label: str
+    value: str
+    quantity: Quantity
+    keyed: bool
+    driven: bool
+    own: bool = False
+    """On a recipe in use: whether it has left the recipe's value."""
+    target: str = ""
+    """In a recipe's stack: its way from there, by which it can be exposed."""
+    exposed: bool = False
+
+    @property
+    def open(self) -> bool:
+        """Whether it stands at the value that means no limit."""
+        return self.quantity.open_at is not None and not self.driven and float(self.value) == self.quantity.open_at
+
+
+def shown(value: float) -> str:
+    """A number as a field shows it."""
+    text = f"{value:.6g}"
+    return "0" if text == "-0" else text
