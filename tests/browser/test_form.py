@@ -11,9 +11,9 @@ import numpy as np
 import pytest
 import trimesh
 from PIL import Image
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
-from tests.browser.conftest import Studio
+from tests.browser.conftest import Studio, until_asked
 from tests.core.test_bring import DRAWING
 from tests.core.vane import vane
 from tests.serving import Server
@@ -233,6 +233,24 @@ def test_weights_are_painted_on_the_surface(shaped: Studio) -> None:
     page.mouse.up()
     shaped.lands(4)
     page.wait_for_function("() => Math.max(...(window.lazzik.stage.counts ?? [0])) > 0.2")
+
+
+def test_a_shading_that_comes_late_does_not_cover_a_newer_one(shaped: Studio) -> None:
+    page = shaped.page
+    add(shaped, "taper", 1)
+    slow: list[Route] = []
+    page.route("**/counts?*", lambda route: route.continue_() if slow else slow.append(route))
+    page.keyboard.press("z")
+    until_asked(page, slow)
+    old = slow[0].fetch()
+    page.fill("[id='k-post/deform.taper.weight']", "0.5")
+    page.press("[id='k-post/deform.taper.weight']", "Enter")
+    shaped.lands(2)
+    page.wait_for_function("() => Math.max(...(window.lazzik.stage.counts ?? [9])) === 0.5")
+    with page.expect_response("**/counts?*"):
+        slow[0].fulfill(response=old)
+    page.evaluate("() => fetch('/scenes').then((answer) => answer.text())")  # the late one is dealt with by now
+    assert page.evaluate("() => Math.max(...window.lazzik.stage.counts)") == 0.5
 
 
 def test_a_picture_is_a_mask(shaped: Studio) -> None:

@@ -100,16 +100,19 @@ export function listenToForm(root, stage, frame) {
   const press = () => ["counts", "lift"].forEach((what) =>
     document.querySelector(`[data-act=${what === "lift" ? "height" : "where"}]`)?.setAttribute("aria-pressed", where === what));
 
+  let newest = 0; // an answer that comes late must not cover a newer one
   async function shade() {
     if (!stage) return;
+    const mine = ++newest;
     const { shape } = facts;
     if (!where || !shape?.deformer) return stage.shade(null);
     try {
       const what = where === "lift" && shape.pushes ? "lift" : "counts";
       const told = await packed(`${sceneUrl()}/counts?node=${shape.node}&deformer=${shape.deformer}&frame=${frame()}&what=${what}`);
-      stage.shade(Object.entries(told[what]).map(([id, values]) => [id, floats(values)]), what === "lift");
+      if (mine === newest) stage.shade(Object.entries(told[what]).map(([id, values]) => [id, floats(values)]), what === "lift");
     } catch (error) {
       if (!(error instanceof Refused)) throw error;
+      if (mine !== newest) return;
       stage.shade(null);
       toast(error.message);
     }
