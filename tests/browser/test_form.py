@@ -243,8 +243,8 @@ def test_a_shading_that_comes_late_does_not_cover_a_newer_one(shaped: Studio) ->
     page.keyboard.press("z")
     until_asked(page, slow)
     old = slow[0].fetch()
-    page.fill("[id='k-post/deform.taper.weight']", "0.5")
-    page.press("[id='k-post/deform.taper.weight']", "Enter")
+    page.fill(".knob.weight input", "0.5")
+    page.press(".knob.weight input", "Enter")
     shaped.lands(2)
     page.wait_for_function("() => Math.max(...(window.lazzik.stage.counts ?? [9])) === 0.5")
     with page.expect_response("**/counts?*"):
