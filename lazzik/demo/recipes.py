@@ -20,6 +20,11 @@ ARRIVAL = (Key(frame=0, value=0.0), Key(frame=40, value=0.0, go="linear"), Key(f
 @cache
 def library() -> tuple[Recipe, ...]:
     """All recipes of the library."""
+    return (*_restless(), *_arriving(), *_turning())
+
+
+def _restless() -> tuple[Recipe, ...]:
+    """What never stands still."""
     return (
         _recipe(
             "gust_sway", "Gusty sway", "°", "Leans into gusts that come and go: masts, poles, signs.",
@@ -50,6 +55,12 @@ def library() -> tuple[Recipe, ...]:
             _layer("noise", "wander", amplitude=0.043, period=2.4, seed=21.0),
             expose=("bob.amplitude", "bob.period", "wander.amplitude"), reach=0.15,
         ),
+    )  # fmt: skip
+
+
+def _arriving() -> tuple[Recipe, ...]:
+    """What answers to a move."""
+    return (
         _recipe(
             "ring_on_arrival", "Ring on arrival", "°", "Overshoots after each move below and rings until it rests.",
             _layer("settle", "ring", frequency=2.2, damping=0.16, strength=1.0, when="arrivals"),
@@ -65,6 +76,12 @@ def library() -> tuple[Recipe, ...]:
             _layer("travel", "enter", begin=-1.0, finish=0.0, start=10.0, length=45.0, ease="elastic", way="out"),
             expose=("enter.begin", "enter.start", "enter.length", "enter.amount"), reach=0.3,
         ),
+    )  # fmt: skip
+
+
+def _turning() -> tuple[Recipe, ...]:
+    """What turns, works and breathes."""
+    return (
         _recipe(
             "orbit", "Orbit", "°", "Turns for ever at one speed, with a gentle wobble on top.",
             _layer("turn", "round", rate=24.0),

@@ -36,7 +36,7 @@ def asked(tmp_path_factory: pytest.TempPathFactory, workers: Workers) -> Iterato
     app = create_app(tmp_path_factory.mktemp("fuzz") / "data", workers=workers)
     scene = app.state.store.create(first_scene("Fuzzed"), "new").id
     with TestClient(app, base_url="http://127.0.0.1:8460", raise_server_exceptions=False) as client:
-        yield Asked(client, f"/scenes/{scene}")
+        yield Asked(at=client, also=f"/scenes/{scene}")
 
 
 ODD: tuple[Any, ...] = (10**400, -(10**400), 2**63, 2**64, 1e308, None, "\ud800", "", [], {}, True, "1" * 5000)

@@ -52,7 +52,7 @@ def test_folders_of_dead_servers_go_and_those_of_the_living_stay(temporary: Path
 
 def test_a_folder_goes_with_its_jobs(temporary: Path) -> None:
     jobs = Jobs()
-    job = jobs.start(Job("Made", "text/plain"), lambda _: Result(b"made"))
+    job = jobs.start(Job("Made", "text/plain"), lambda _: Result(content=b"made"))
     assert waited(job) == "done"
     assert jobs.file(job).read_bytes() == b"made"
     jobs.close()
@@ -60,7 +60,7 @@ def test_a_folder_goes_with_its_jobs(temporary: Path) -> None:
 
 
 def test_the_oldest_that_are_over_are_forgotten_with_their_files(jobs: Jobs) -> None:
-    made = [jobs.start(Job(str(n), "text/plain"), lambda _: Result(b"made")) for n in range(KEPT + 5)]
+    made = [jobs.start(Job(str(n), "text/plain"), lambda _: Result(content=b"made")) for n in range(KEPT + 5)]
     for job in made:
         waited(job)
     jobs.add(Job("one more", "text/plain"))
@@ -73,7 +73,7 @@ def test_many_threads_may_ask_at_once(jobs: Jobs) -> None:
     def busy() -> None:
         try:
             for n in range(50):
-                job = jobs.start(Job(str(n), "text/plain"), lambda _: Result(b"made"))
+                job = jobs.start(Job(str(n), "text/plain"), lambda _: Result(content=b"made"))
                 with suppress(NoJob):  # others may have made so many meanwhile that it is forgotten
                     jobs.find(job.id).tell(said="x")
                 jobs.stop(job)

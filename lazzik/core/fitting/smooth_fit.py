@@ -132,6 +132,59 @@ def _gather(
     right[row + 3] += r3
 
 
+@kernel("float64[:, ::1](int64[::1], int64, int64)")
+def _basis(keys: Places, lo: int, hi: int) -> Samples:
+    """(samples, 4) what the values and slopes at both ends of its segment give to each sample: the Hermite basis. The
+    end of a segment is the next one's start."""
+    start = keys[lo]
+    basis = np.empty((keys[hi] - start, 4))
+    for s in range(lo, hi):
+        span = keys[s + 1] - keys[s]
+        for i in range(span):
+            u = i / span
+            rest = 1.0 - u
+            row = keys[s] + i - start
+            basis[row, 0] = (1.0 + 2.0 * u) * rest * rest
+            basis[row, 1] = u * rest * rest * span
+            basis[row, 2] = u * u * (3.0 - 2.0 * u)
+            basis[row, 3] = -u * u * rest * span
+    return basis
+
+
+@kernel(
+    "UniTuple(float64, 4)(float64[::1], int64[::1], int64, int64, float64[::1], float64[::1], float64[:, ::1], "
+    "float64[::1], float64)"
+)
+def _weigh(
+    y: Samples,
+    keys: Places,
+    lo: int,
+    hi: int,
+    values: Samples,
+    slopes: Samples,
+    basis: Samples,
+    weights: Samples,
+    tolerance: float,
+) -> tuple[float, float, float, float]:
+    """Weigh each sample by its error for the next round (Lawson); the largest error, the largest new weight, the
+    weighted sum of squares and the sum of weights."""
+    start = keys[lo]
+    worst, largest, squares, total = 0.0, 0.0, 0.0, 0.0
+    for s in range(lo, hi):
+        v0, m0, v1, m1 = values[s], slopes[s], values[s + 1], slopes[s + 1]
+        for row in range(keys[s] - start, keys[s + 1] - start):
+            fitted = basis[row, 0] * v0 + basis[row, 1] * m0 + basis[row, 2] * v1 + basis[row, 3] * m1
+            error = abs(fitted - y[start + row])
+            worst = max(worst, error)
+            w = weights[row]
+            squares += w * error * error
+            total += w
+            w *= error + 1e-3 * tolerance
+            weights[row] = w
+            largest = max(largest, w)
+    return worst, largest, squares, total
+
+
 @kernel("float64(float64[::1], int64[::1], int64, int64, float64[::1], float64[::1], boolean, boolean, float64, int64)")
 def solve(
     y: Samples,
@@ -154,17 +207,7 @@ def solve(
     count = 2 * (hi - lo + 1)
     length = end - start
     weights = np.ones(length)
-    basis = np.empty((length, 4))  # of each sample's own segment; its end is the next one's start
-    for s in range(lo, hi):
-        span = keys[s + 1] - keys[s]
-        for i in range(span):
-            u = i / span
-            rest = 1.0 - u
-            row = keys[s] + i - start
-            basis[row, 0] = (1.0 + 2.0 * u) * rest * rest
-            basis[row, 1] = u * rest * rest * span
-            basis[row, 2] = u * u * (3.0 - 2.0 * u)
-            basis[row, 3] = -u * u * rest * span
+    basis = _basis(keys, lo, hi)
     band = np.empty((count, 4))
     right = np.empty(count)
     best = np.inf
@@ -188,19 +231,8 @@ def solve(
         for k in range(lo, hi + 1):
             values[k] = right[2 * (k - lo)]
             slopes[k] = right[2 * (k - lo) + 1]
-        worst, largest, squares, total = at_end, 0.0, 0.0, 0.0
-        for s in range(lo, hi):
-            v0, m0, v1, m1 = values[s], slopes[s], values[s + 1], slopes[s + 1]
-            for row in range(keys[s] - start, keys[s + 1] - start):
-                fitted = basis[row, 0] * v0 + basis[row, 1] * m0 + basis[row, 2] * v1 + basis[row, 3] * m1
-                error = abs(fitted - y[start + row])
-                worst = max(worst, error)
-                w = weights[row]
-                squares += w * error * error
-                total += w
-                w *= error + 1e-3 * tolerance
-                weights[row] = w
-                largest = max(largest, w)
+        worst, largest, squares, total = _weigh(y, keys, lo, hi, values, slopes, basis, weights, tolerance)
+        worst = max(worst, at_end)
         if worst < best:
             best = worst
             best_values[:] = values[lo : hi + 1]

@@ -58,7 +58,7 @@ SIZE = {"width": WIDTH, "height": HEIGHT}
 PAGE = "text/html; charset=utf-8"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Reviewed:
     """What a review showed, and of which state of the scene."""
 
@@ -107,7 +107,9 @@ def reviewed(
 
     def work(progress: Progress) -> Result:
         placed = heavy.run(tasks.baked, source_of(store, state), channels, plan, progress=progress)
-        job.outcome = Reviewed(state, placed, lambda place: reviewed_curves(state.scene, placed, place, memo))
+        job.outcome = Reviewed(
+            state=state, made=placed, curves=lambda place: reviewed_curves(state.scene, placed, place, memo)
+        )
         every_frame = len(placed.channels) * (placed.last - placed.first + 1)
         content = {"curves": _curves_of(scene_id, job), "placed": placed, "every_frame": every_frame}
         return _part("bake/review.html", content | {"job": job, "rows": review(state.scene, placed)})
@@ -170,7 +172,9 @@ def again(scene_id: str, receipt: str, store: Store, jobs: Running, heavy: Heavy
     def work(progress: Progress) -> Result:
         redone = heavy.run(tasks.baked_again, source_of(store, state), receipt, progress=progress)
         redone.sort(key=lambda item: not item.conflicts)  # what needs a decision comes first
-        job.outcome = Reviewed(state, redone, lambda place: again_curves(state.scene, kept, redone, place))
+        job.outcome = Reviewed(
+            state=state, made=redone, curves=lambda place: again_curves(state.scene, kept, redone, place)
+        )
         content = {"job": job, "scene_id": scene_id, "receipt": kept, "curves": _curves_of(scene_id, job)}
         return _part("bake/again.html", content | {"views": again_view(state.scene, redone)})
 
@@ -205,7 +209,7 @@ def _curves_of(scene_id: str, job: Job) -> str:
 
 
 def _part(name: str, content: dict[str, Any]) -> Result:
-    return Result(templates.get_template(name).render(content).encode())
+    return Result(content=templates.get_template(name).render(content).encode())
 
 
 def _revision(value: object) -> int:

@@ -34,7 +34,7 @@ MOST_BEADS = 400
 """Beads drawn on one small curve; more would be a smear."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Row:
     """One channel of a bake in numbers. Its curves are asked for once they are in sight."""
 
@@ -52,7 +52,7 @@ class Row:
     """The worst error as a part of what is allowed, by which errors of different units are sorted."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Curves:
     """A channel before and after, laid over each other."""
 
@@ -63,7 +63,7 @@ class Curves:
     """The values that the picture's height covers."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ReceiptView:
     """A past bake."""
 
@@ -72,7 +72,7 @@ class ReceiptView:
     rows: tuple[Row, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Offer:
     """A number that may be baked."""
 
@@ -83,7 +83,7 @@ class Offer:
     """Whether it is among the numbers that were chosen on the stage."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class AgainView:
     """One channel of a bake that is made again: the keys as they are, and what they would become."""
 
@@ -102,7 +102,9 @@ def choices(scene: Scene, chosen: Collection[str] = ()) -> list[tuple[str, list[
         parsed = Address.parse(address)
         whole = title(scene, parsed)
         label, _, rest = whole.partition(" / ")
-        offer = Offer(address, rest or whole, find(scene, parsed).quantity.unit, address in chosen)
+        offer = Offer(
+            address=address, name=rest or whole, unit=find(scene, parsed).quantity.unit, chosen=address in chosen
+        )
         groups.setdefault(parsed.node, [label]).append(offer)  # type: ignore[list-item]
     return [(str(rows[0]), rows[1:]) for rows in groups.values()]
 
@@ -148,7 +150,7 @@ def again_view(scene: Scene, redone: list[Redone]) -> list[AgainView]:
         row = _row(scene, item.address, item.carried, item.worst, item.between)
         where = ", ".join(f"{shown(round(a, 1))} to {shown(round(b, 1))}" for a, b in item.conflicts)
         moved = _with_unit(item.moved, _unit(scene, item.address))
-        views.append(AgainView(item.address, row, item.edited, where, moved))
+        views.append(AgainView(address=item.address, row=row, edited=item.edited, conflicts=where, moved=moved))
     return views
 
 
@@ -167,7 +169,9 @@ def receipts(scene: Scene) -> list[ReceiptView]:
         for entry in receipt.lines:
             keys = find(scene, Address.parse(entry.address)).channel.keys
             rows.append(_row(scene, entry.address, keys, entry.worst, entry.between))
-        views.append(ReceiptView(receipt, _summary(receipt, {row.unit for row in rows}), tuple(rows)))
+        views.append(
+            ReceiptView(receipt=receipt, summary=_summary(receipt, {row.unit for row in rows}), rows=tuple(rows))
+        )
     return views
 
 
@@ -214,14 +218,14 @@ def _row(
 ) -> Row:
     unit = _unit(scene, address)
     return Row(
-        title(scene, Address.parse(address)),
-        unit,
-        len(keys),
-        sum(key.frame != round(key.frame) for key in keys),
-        shown(float(f"{worst:.2g}")),
-        shown(float(f"{between:.2g}")) if between > 1.2 * max(worst, allowed or 0.0) else "",
-        shown(allowed) if allowed else "",
-        worst / (allowed or TOLERANCES.get(unit, TOLERANCES[""])),
+        title=title(scene, Address.parse(address)),
+        unit=unit,
+        keys=len(keys),
+        between=sum(key.frame != round(key.frame) for key in keys),
+        worst=shown(float(f"{worst:.2g}")),
+        unseen=shown(float(f"{between:.2g}")) if between > 1.2 * max(worst, allowed or 0.0) else "",
+        allowed=shown(allowed) if allowed else "",
+        share=worst / (allowed or TOLERANCES.get(unit, TOLERANCES[""])),
     )
 
 
@@ -237,16 +241,16 @@ def _curves(
     inside = [key for key in keys if first <= key.frame <= last]
     unit = _unit(scene, address)
     return Curves(
-        line(old, WIDTH, HEIGHT, bottom, top),
-        line(new, WIDTH, HEIGHT, bottom, top),
-        tuple(
+        before=line(old, WIDTH, HEIGHT, bottom, top),
+        after=line(new, WIDTH, HEIGHT, bottom, top),
+        beads=tuple(
             (
                 round((key.frame - first) / (last - first) * WIDTH, 1),
                 round(HEIGHT - (key.value - bottom) / (top - bottom) * HEIGHT, 1),
             )
             for key in (inside if len(inside) <= MOST_BEADS else [])
         ),
-        f"{shown(round(low, 3))} to {shown(round(high, 3))}{' ' if unit == 'm' else ''}{unit}",
+        span=f"{shown(round(low, 3))} to {shown(round(high, 3))}{' ' if unit == 'm' else ''}{unit}",
     )
 
 

@@ -68,7 +68,7 @@ def begin(
     def work(progress: Progress) -> Result:
         source = source_of(store, state)
         summary, details = heavy.run(tasks.delivered, source, chosen, jobs.file(job), progress=progress)
-        return Result(None, summary, details)
+        return Result(content=None, summary=summary, details=details)
 
     return jobs.start(job, work).news
 

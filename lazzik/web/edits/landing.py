@@ -79,5 +79,5 @@ def stored(
     done, _ = wait([begun], SOON)
     if done:
         return begun.result().said
-    jobs.follow(job, begun, lambda made: Result(json.dumps(made.said).encode()))
+    jobs.follow(job, begun, lambda made: Result(content=json.dumps(made.said).encode()))
     return JSONResponse(job.news, 202)

@@ -126,7 +126,7 @@ class Job:
         }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Result:
     """What a piece of work made: its content, or None if it wrote the job's file itself, and what to say of it."""
 

@@ -23,18 +23,18 @@ SIZE = (150.0, 36.0)
 MOST_CURVES = 5
 
 
-@dataclass(frozen=True)
-class Choice:
+@dataclass(frozen=True, kw_only=True)
+class PoseChoice:
     """Numbers that a pose or a clip may be made of."""
 
     name: str
     addresses: tuple[str, ...]
 
 
-def pose_choices(scene: Scene, node: Node | None, numbers: tuple[str, ...]) -> list[Choice]:
+def pose_choices(scene: Scene, node: Node | None, numbers: tuple[str, ...]) -> list[PoseChoice]:
     """The shown numbers, the object, and all below it."""
     shown = title(scene, Address.parse(numbers[0])) if len(numbers) == 1 else f"the {len(numbers)} chosen numbers"
-    out = [Choice(shown, numbers)]
+    out = [PoseChoice(name=shown, addresses=numbers)]
     if node is None:
         return out
     whole = tuple(f"{node.id}/{part}.{axis}" for part in ("position", "rotation", "scale") for axis in "xyz")
@@ -47,9 +47,11 @@ def pose_choices(scene: Scene, node: Node | None, numbers: tuple[str, ...]) -> l
     own = tuple(address for item, address in moving if item is node)
     return [
         *out,
-        Choice(f"place, turn and size of {node.label}", whole),
-        Choice(f"all that moves of {node.label} ({len(own)})", own),
-        Choice(f"all that moves of {node.label} and below it ({len(moving)})", tuple(a for _, a in moving)),
+        PoseChoice(name=f"place, turn and size of {node.label}", addresses=whole),
+        PoseChoice(name=f"all that moves of {node.label} ({len(own)})", addresses=own),
+        PoseChoice(
+            name=f"all that moves of {node.label} and below it ({len(moving)})", addresses=tuple(a for _, a in moving)
+        ),
     ]
 
 

@@ -19,7 +19,7 @@ from lazzik.web.ui.sparkline import line
 SIZE = (280.0, 64.0)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RecipeCard:
     """A recipe as the page shows it."""
 
@@ -48,12 +48,12 @@ def recipe_card(scene: Scene, recipe: Recipe, target: Address | None, scope: Sco
     )
     use = [{"do": "use-recipe", "address": str(target.channel), "recipe": recipe.id}] if target else []
     return RecipeCard(
-        recipe,
-        line(laid.result, *SIZE, low, high),
-        line(laid.base, *SIZE, low, high) if np.ptp(laid.base) else "",
-        recipe.stack.layers,
-        tuple((title(scene, Address.parse(address)), address) for address in using),
-        here,
-        bring,
-        [*bring, *use],
+        recipe=recipe,
+        curve=line(laid.result, *SIZE, low, high),
+        under=line(laid.base, *SIZE, low, high) if np.ptp(laid.base) else "",
+        layers=recipe.stack.layers,
+        uses=tuple((title(scene, Address.parse(address)), address) for address in using),
+        here=here,
+        bring=bring,
+        put=[*bring, *use],
     )

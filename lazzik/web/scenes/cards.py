@@ -23,7 +23,7 @@ LANES = 6
 POINTS = 130
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Card:
     """A scene in a few words and curves."""
 
@@ -39,7 +39,13 @@ def card_of(source: Source, progress: Progress) -> dict[str, Any]:
     scene = source.read()
     progress.hear()
     return asdict(
-        Card(scene.frames, scene.fps, len(scene.nodes), count_moving(scene), _lanes(scene, Scope(scene, kept(), [])))
+        Card(
+            frames=scene.frames,
+            fps=scene.fps,
+            objects=len(scene.nodes),
+            moving=count_moving(scene),
+            lanes=_lanes(scene, Scope(scene, kept(), [])),
+        )
     )
 
 

@@ -81,7 +81,7 @@ def bake_a_shape(scene_id: str, body: Given, store: Store, jobs: Running, heavy:
         )
         edit = PlaceShapeBake(node=body.node, targets=made)
         landed = store.land(scene_id, body.revision, applied(state.scene, [edit]), edit.said(state.scene))
-        return Result(json.dumps(landed.said).encode())
+        return Result(content=json.dumps(landed.said).encode())
 
     return jobs.start(Job(f"Baking the shape of {node.label}", "application/json"), work).news
 

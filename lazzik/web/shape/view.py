@@ -34,7 +34,7 @@ MADE_HERE = ("ball", "gradient", "noise")
 PICTURE = (64.0, 44.0)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class DeformerChoice:
     """A kind as it describes itself, with its picture."""
 
@@ -44,7 +44,7 @@ class DeformerChoice:
     picture: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class DeformerRow:
     """One deformer."""
 
@@ -62,7 +62,7 @@ class DeformerRow:
     coarse: Coarse | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ShapeView:
     """An object's shape laid open: the deformer that acts last on top, sizes and look lowest."""
 
@@ -106,23 +106,24 @@ def shape_view(scene: Scene, node: Node, deformer: str, scope: Scope) -> ShapeVi
     )
     shape = node.shape
     return ShapeView(
-        node,
-        f"{node.id}/shape",
-        rows,
-        tuple(_knob(scene, node, f"shape.{name}") for name in numbers_of(type(shape))) if shape else (),
-        tuple(_knob(scene, node, f"look.{p}") for p in ("color.r", "color.g", "color.b", "glow", "roughness"))
+        node=node,
+        address=f"{node.id}/shape",
+        rows=rows,
+        sizes=tuple(_knob(scene, node, f"shape.{name}") for name in numbers_of(type(shape))) if shape else (),
+        look=tuple(_knob(scene, node, f"look.{p}") for p in ("color.r", "color.g", "color.b", "glow", "roughness"))
         if node.look else (),
-        tuple((n, n.replace("_", " "), getattr(shape, n)) for n in _settable(shape, int)),
-        tuple((n, n, getattr(shape, n)) for n in _settable(shape, bool)),
-        tuple((other.id, other.label) for other in scene.nodes if other.id != node.id),
-        len(shape.mesh(scene.assets).points) if shape else 0,
-        isinstance(shape, Lettering),
-        SHIPPED,
-        tuple(_knob(scene, node, f"targets.rows.{row.id}.weight", row.label.lower()) for row in node.targets.rows)
-        if node.targets else (),
-        shape.weights if isinstance(shape, MeshShape) else None,
-        any(item.id == chosen and item.pushes for item in node.deform),
-        turning(node),
+        counts=tuple((n, n.replace("_", " "), getattr(shape, n)) for n in _settable(shape, int)),
+        switches=tuple((n, n, getattr(shape, n)) for n in _settable(shape, bool)),
+        others=tuple((other.id, other.label) for other in scene.nodes if other.id != node.id),
+        points=len(shape.mesh(scene.assets).points) if shape else 0,
+        lettering=isinstance(shape, Lettering),
+        fonts=SHIPPED,
+        weights=tuple(
+            _knob(scene, node, f"targets.rows.{row.id}.weight", row.label.lower()) for row in node.targets.rows
+        ) if node.targets else (),
+        imported=shape.weights if isinstance(shape, MeshShape) else None,
+        pushes=any(item.id == chosen and item.pushes for item in node.deform),
+        turning=turning(node),
     )  # fmt: skip
 
 
@@ -147,7 +148,10 @@ def shape_facts(view: ShapeView) -> dict[str, Any]:
 @cache
 def deformer_palette() -> tuple[DeformerChoice, ...]:
     """All kinds, in the order of the registry."""
-    return tuple(DeformerChoice(name, kind.title, kind.summary, picture(name)) for name, kind in BY_KIND.items())
+    return tuple(
+        DeformerChoice(kind=name, title=kind.title, summary=kind.summary, picture=picture(name))
+        for name, kind in BY_KIND.items()
+    )
 
 
 @cache
@@ -192,18 +196,18 @@ def _row(scene: Scene, node: Node, deformer: Deformer, place: int, chosen: bool,
         return tuple(_knob(scene, node, f"{path}.{name}", name) for name in names)
 
     return DeformerRow(
-        deformer,
-        deformer.title,
-        picture(deformer.kind),
-        chosen,
-        place,
-        _knob(scene, node, f"{path}.weight", "weight"),
-        knobs(own),
-        knobs(span),
-        knobs(placement),
-        knobs(mask),
-        type(deformer).settings(),
-        report,
+        deformer=deformer,
+        title=deformer.title,
+        picture=picture(deformer.kind),
+        chosen=chosen,
+        place=place,
+        weight=_knob(scene, node, f"{path}.weight", "weight"),
+        knobs=knobs(own),
+        span=knobs(span),
+        placement=knobs(placement),
+        mask=knobs(mask),
+        settings=type(deformer).settings(),
+        coarse=report,
     )
 
 
@@ -214,7 +218,15 @@ def _knob(scene: Scene, node: Node, path: str, name: str = "") -> Knob:
     quantity = place.quantity
     part, _, last = (name or path).rpartition(".")
     label = (f"at {last}" if part == "placement" and len(last) == 1 else last).replace("_", " ")
-    return Knob(address, name or path, label, shown(_first(own)), quantity, bool(own.keys), own.moves)
+    return Knob(
+        address=address,
+        name=name or path,
+        label=label,
+        value=shown(_first(own)),
+        quantity=quantity,
+        keyed=bool(own.keys),
+        driven=own.moves,
+    )
 
 
 def _first(channel: Channel) -> float:

@@ -36,8 +36,8 @@ PLAYED = Clip(id="played", label="Played", length=28, tracks=(Track(id="move", l
 SOURCES = {"address": f"dials/{READ.id}", "clip": PLAYED.address(PLAYED.tracks[0])}
 
 
-@dataclass(frozen=True)
-class Choice:
+@dataclass(frozen=True, kw_only=True)
+class KindChoice:
     """A kind as it describes itself, and its picture: what lies under it, and what it makes of that."""
 
     kind: str
@@ -49,12 +49,12 @@ class Choice:
 
 
 @cache
-def palette() -> tuple[Choice, ...]:
+def palette() -> tuple[KindChoice, ...]:
     """All kinds that can be chosen by themselves, in the order of the registry."""
     return tuple(_choice(name, kind) for name, kind in BY_KIND.items() if kind.offered)
 
 
-def _choice(name: str, kind: type[Layer]) -> Choice:
+def _choice(name: str, kind: type[Layer]) -> KindChoice:
     reads = {text: SOURCES[w.what] for text, w in kind.wordings().items() if w.what in SOURCES}
     fields = {"kind": name, "id": "picture", "label": kind.title} | kind.suited(Landing("", 1.0, 0, LAST, FPS)) | reads
     if f"dials/{READ.id}" in reads.values():
@@ -66,13 +66,13 @@ def _choice(name: str, kind: type[Layer]) -> Choice:
     laid = strata(below.replaced(layers=(*below.layers, layer)), clock, scope)
     under = strata(READ.value if SOURCES["address"] in reads.values() else below, clock, scope).result
     low, high = float(min(laid.result.min(), under.min())), float(max(laid.result.max(), under.max()))
-    return Choice(
-        name,
-        kind.title,
-        kind.summary,
-        kind.family,
-        line(under, *SIZE, low, high) if np.ptp(under) else "",
-        line(laid.result, *SIZE, low, high),
+    return KindChoice(
+        kind=name,
+        title=kind.title,
+        summary=kind.summary,
+        family=kind.family,
+        under=line(under, *SIZE, low, high) if np.ptp(under) else "",
+        over=line(laid.result, *SIZE, low, high),
     )
 
 

@@ -37,7 +37,7 @@ SEEDS = 12
 SMALL = (150.0, 44.0)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SeedCurve:
     """What the channel would look like with another seed."""
 
@@ -72,7 +72,10 @@ def seed_sheet(
         values = np.atleast_1d(number_on(find(after, address).number, after.clock(), Scope(after, memo, [])))
         rows.append((seed, edits, values))
     low, high = min(float(v.min()) for _, _, v in rows), max(float(v.max()) for _, _, v in rows)
-    curves = [SeedCurve(seed, line(v, *SMALL, low, high), seed == now.value, edits) for seed, edits, v in rows]
+    curves = [
+        SeedCurve(seed=seed, curve=line(v, *SMALL, low, high), chosen=seed == now.value, edits=edits)
+        for seed, edits, v in rows
+    ]
     content = {
         "title": title(scene, address), "at": at, "curves": curves, "size": SMALL, "family": layer.family,
         "first": first, "before": max(0, first - SEEDS), "after": first + SEEDS,

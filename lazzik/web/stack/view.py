@@ -26,7 +26,7 @@ MOST_SOURCES = 400
 """Numbers offered to be read; any other can be typed."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class LaneView:
     """One layer of the shown channel."""
 
@@ -46,7 +46,7 @@ class LaneView:
     can_seed: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class DialOffer:
     """A dial that a new link could read, and how it would join: scaling, or in place of what is there."""
 
@@ -54,7 +54,7 @@ class DialOffer:
     combine: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class StrataView:
     """A channel laid open: topmost layer first, the base last."""
 
@@ -97,26 +97,34 @@ def strata_view(scene: Scene, chosen: Address, also: tuple[Address, ...] = ()) -
     texts = {w.what for lane in lanes if lane.chosen for w in lane.texts.values()}
     uses = tuple(a for a, reads in readers(scene) if recipe and f"recipes/{recipe.id}" in reads)
     return StrataView(
-        str(here),
-        _trail(scene, here),
-        axis_of(here),
-        place.quantity.unit,
-        place.quantity,
-        channel,
-        Knob(str(here), "value", "value", shown(channel.value), place.quantity, bool(channel.keys), False),
-        _tolerance(channel, place.reach),
-        lanes,
-        not channel.layers,
-        tuple((title(scene, address), str(address)) for address in also),
-        recipe if not here.hops else None,
-        place.node is not None and not here.hops,
-        uses,
-        tuple(
-            DialOffer(dial, "replace" if dial.unit == place.quantity.unit else "multiply")
+        address=str(here),
+        trail=_trail(scene, here),
+        axis=axis_of(here),
+        unit=place.quantity.unit,
+        quantity=place.quantity,
+        channel=channel,
+        base=Knob(
+            address=str(here),
+            name="value",
+            label="value",
+            value=shown(channel.value),
+            quantity=place.quantity,
+            keyed=bool(channel.keys),
+            driven=False,
+        ),
+        tolerance=_tolerance(channel, place.reach),
+        lanes=lanes,
+        base_chosen=not channel.layers,
+        also=tuple((title(scene, address), str(address)) for address in also),
+        recipe=recipe if not here.hops else None,
+        bakes=place.node is not None and not here.hops,
+        uses=uses,
+        dials=tuple(
+            DialOffer(dial=dial, combine="replace" if dial.unit == place.quantity.unit else "multiply")
             for dial in scene.dials
             if here.node != "dials" or here.path != dial.id
         ),
-        _sources(scene, here) if "address" in texts else _tracks(scene) if "clip" in texts else (),
+        sources=_sources(scene, here) if "address" in texts else _tracks(scene) if "clip" in texts else (),
     )
 
 
@@ -180,18 +188,18 @@ def _lane(
 ) -> LaneView:
     knobs = [_knob(scene, here, place, layer, name, recipe) for name in layer.numbers(scene)]
     return LaneView(
-        layer,
-        f"{here}#{layer.id}",
-        chosen,
-        tuple(knob for knob in knobs if knob.name != "weight"),
-        next(knob for knob in knobs if knob.name == "weight"),
-        type(layer).settings(),
-        type(layer).wordings(),
-        position,
-        layer in place.channel.sounding,
-        loop_note(place.number, layer, scene.clock(), Scope(scene)),
-        getattr(layer, "recipe", ""),
-        "seed" in numbers_of(type(layer)),
+        layer=layer,
+        address=f"{here}#{layer.id}",
+        chosen=chosen,
+        knobs=tuple(knob for knob in knobs if knob.name != "weight"),
+        weight=next(knob for knob in knobs if knob.name == "weight"),
+        settings=type(layer).settings(),
+        texts=type(layer).wordings(),
+        place=position,
+        sounds=layer in place.channel.sounding,
+        note=loop_note(place.number, layer, scene.clock(), Scope(scene)),
+        recipe=getattr(layer, "recipe", ""),
+        can_seed="seed" in numbers_of(type(layer)),
     )
 
 
@@ -205,16 +213,16 @@ def _knob(scene: Scene, here: Address, place: Place, layer: Layer, name: str, re
     target = address.split("#", 1)[1] if recipe else ""
     exposed = recipe is not None and any(item.target == target for item in recipe.exposed)
     return Knob(
-        address,
-        name,
-        label or name.replace("_", " "),
-        shown(own.value),
-        entry.quantity,
-        bool(own.keys),
-        own.moves,
-        name in overrides,
-        target,
-        exposed,
+        address=address,
+        name=name,
+        label=label or name.replace("_", " "),
+        value=shown(own.value),
+        quantity=entry.quantity,
+        keyed=bool(own.keys),
+        driven=own.moves,
+        own=name in overrides,
+        target=target,
+        exposed=exposed,
     )
 
 

@@ -23,7 +23,7 @@ from lazzik.web.ui.templating import templates
 router = APIRouter()
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Asked:
     """What a page of the studio is asked to show."""
 
@@ -34,7 +34,7 @@ class Asked:
 
 
 def _asked(at: str = "", also: Annotated[tuple[str, ...], Query()] = (), moving: bool = False) -> Asked:
-    return Asked(at, also, moving)
+    return Asked(at=at, also=also, moving=moving)
 
 
 Shown = Annotated[Asked, Depends(_asked)]

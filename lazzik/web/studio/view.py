@@ -40,7 +40,7 @@ ICONS = {
 }  # fmt: skip
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ChannelRow:
     """A number of the chosen object in the tree."""
 
@@ -56,7 +56,7 @@ class ChannelRow:
     """Whether it is chosen beside the one that is shown."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TreeRow:
     """An object in the tree; the chosen one carries its channels."""
 
@@ -89,16 +89,16 @@ def tree(scene: Scene, chosen: Address | None, also: tuple[Address, ...], scope:
         if sparks or waves or is_chosen or not moving:
             rows.append(
                 TreeRow(
-                    node,
-                    depth,
-                    ICONS.get(node.what, "box"),
-                    next(iter(sparks.values()), ""),
-                    is_chosen,
-                    node.id in others,
-                    f"{node.id}/{next(iter(sparks), 'shape' if waves else 'rotation.z')}",
-                    _channels(node, chosen, marked, sparks) if is_chosen else (),
-                    node.shape is not None or bool(below.get(node.id)),
-                    is_chosen and chosen is not None and chosen.path == "shape",
+                    node=node,
+                    depth=depth,
+                    icon=ICONS.get(node.what, "box"),
+                    spark=next(iter(sparks.values()), ""),
+                    chosen=is_chosen,
+                    also=node.id in others,
+                    href=f"{node.id}/{next(iter(sparks), 'shape' if waves else 'rotation.z')}",
+                    channels=_channels(node, chosen, marked, sparks) if is_chosen else (),
+                    can_form=node.shape is not None or bool(below.get(node.id)),
+                    form_chosen=is_chosen and chosen is not None and chosen.path == "shape",
                 )
             )
         for child in below.get(node.id, ()):
@@ -116,13 +116,13 @@ def dials(scene: Scene) -> list[Knob]:
         number = dial.value if isinstance(dial.value, Channel) else Channel(value=dial.value)
         rows.append(
             Knob(
-                f"dials/{dial.id}",
-                dial.id,
-                dial.label,
-                shown(base_value(number)),
-                dial.quantity,
-                bool(number.keys),
-                number.moves,
+                address=f"dials/{dial.id}",
+                name=dial.id,
+                label=dial.label,
+                value=shown(base_value(number)),
+                quantity=dial.quantity,
+                keyed=bool(number.keys),
+                driven=number.moves,
             )
         )
     return rows
@@ -166,14 +166,14 @@ def _channels(
         address = Address(node.id, path)
         rows.append(
             ChannelRow(
-                str(address),
-                path.replace(".", " "),
-                axis_of(address),
-                shown(base_value(number)),
-                quantity.unit,
-                sparks.get(path, ""),
-                chosen is not None and chosen.path == path,
-                (node.id, path) in marked,
+                address=str(address),
+                name=path.replace(".", " "),
+                axis=axis_of(address),
+                value=shown(base_value(number)),
+                unit=quantity.unit,
+                spark=sparks.get(path, ""),
+                chosen=chosen is not None and chosen.path == path,
+                also=(node.id, path) in marked,
             )
         )
     return tuple(rows)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from lazzik.core.document import Quantity
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Knob:
     """A number beside the curve that it bends."""
 
