@@ -185,6 +185,45 @@ def _weigh(
     return worst, largest, squares, total
 
 
+@kernel(
+    "void(float64[::1], int64[::1], int64, int64, float64[::1], float64[::1], boolean, boolean, float64[:, ::1], "
+    "float64[::1], float64[:, ::1], float64[::1])"
+)
+def _least_squares(
+    y: Samples,
+    keys: Places,
+    lo: int,
+    hi: int,
+    values: Samples,
+    slopes: Samples,
+    hold_first: bool,
+    hold_last: bool,
+    basis: Samples,
+    weights: Samples,
+    band: Samples,
+    right: Samples,
+) -> None:
+    """Values and slopes of keys lo … hi with the least weighted squares of errors; `band` and `right` are room to work
+    in."""
+    start, count = keys[lo], len(right)
+    band[:] = 0.0
+    right[:] = 0.0
+    for s in range(lo, hi):
+        _gather(basis, weights, y, keys[s], keys[s + 1], start, band, right, 2 * (s - lo))
+    for row in range(count):
+        band[row, 0] = band[row, 0] * (1.0 + 1e-12) + 1e-14
+    _fix(band, right, 0, values[lo])
+    _fix(band, right, count - 2, values[hi])
+    if hold_first:
+        _fix(band, right, 1, slopes[lo])
+    if hold_last:
+        _fix(band, right, count - 1, slopes[hi])
+    _cholesky(band, right)
+    for k in range(lo, hi + 1):
+        values[k] = right[2 * (k - lo)]
+        slopes[k] = right[2 * (k - lo) + 1]
+
+
 @kernel("float64(float64[::1], int64[::1], int64, int64, float64[::1], float64[::1], boolean, boolean, float64, int64)")
 def solve(
     y: Samples,
@@ -215,22 +254,7 @@ def solve(
     best_slopes = slopes[lo : hi + 1].copy()
     at_end = abs(values[hi] - y[end])
     for turn in range(rounds):
-        band[:] = 0.0
-        right[:] = 0.0
-        for s in range(lo, hi):
-            _gather(basis, weights, y, keys[s], keys[s + 1], start, band, right, 2 * (s - lo))
-        for row in range(count):
-            band[row, 0] = band[row, 0] * (1.0 + 1e-12) + 1e-14
-        _fix(band, right, 0, values[lo])
-        _fix(band, right, count - 2, values[hi])
-        if hold_first:
-            _fix(band, right, 1, slopes[lo])
-        if hold_last:
-            _fix(band, right, count - 1, slopes[hi])
-        _cholesky(band, right)
-        for k in range(lo, hi + 1):
-            values[k] = right[2 * (k - lo)]
-            slopes[k] = right[2 * (k - lo) + 1]
+        _least_squares(y, keys, lo, hi, values, slopes, hold_first, hold_last, basis, weights, band, right)
         worst, largest, squares, total = _weigh(y, keys, lo, hi, values, slopes, basis, weights, tolerance)
         worst = max(worst, at_end)
         if worst < best:
