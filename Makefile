@@ -4,7 +4,7 @@ DATA ?= data
 PYTHON ?= python3.11
 BIN = .venv/bin
 
-.PHONY: demo setup setup-dev test lint fuzz soak bench screenshots lock vendor clean
+.PHONY: demo setup setup-dev test test-slow lint fuzz soak bench screenshots lock vendor clean
 
 demo: setup
 	@$(BIN)/lazzik serve --data "$(DATA)" --port "$(PORT)" --demo
@@ -30,6 +30,9 @@ setup-dev: .venv/.ready-dev
 
 test: setup-dev
 	$(BIN)/python -m pytest -n 2 --dist loadfile $(ARGS)
+
+test-slow: setup-dev
+	$(BIN)/python -m pytest -n 2 --dist loadfile -m slow $(ARGS)
 
 lint: setup-dev
 	$(BIN)/ruff check .

@@ -64,11 +64,14 @@ class State:
     undo: str | None
     """What the last step did; None at the beginning."""
     redo: str | None
+    added: tuple[str, ...] = ()
+    """Objects that the last step added."""
 
     @property
     def said(self) -> dict[str, object]:
         """What a page needs to know of it after a step."""
-        return {"revision": self.revision, "undo": self.undo, "redo": self.redo, "name": self.scene.name}
+        said = {"revision": self.revision, "undo": self.undo, "redo": self.redo, "name": self.scene.name}
+        return said | ({"added": list(self.added)} if self.added else {})
 
 
 @dataclass(frozen=True)
@@ -241,7 +244,8 @@ class SceneStore:
         self._present[scene_id] = number
         if whole is None and number % SNAPSHOT_EVERY == 0:
             self.snapshot_due(scene_id, number)
-        return State(scene_id, number, after, label, None)
+        added = tuple(node.id for node in changed if node.id not in before.by_id)
+        return State(scene_id, number, after, label, None, added)
 
     def write_snapshot(self, scene_id: str, number: int) -> None:
         """Write the whole copy of a revision. It is put together from JSON alone: no scene is read for it."""

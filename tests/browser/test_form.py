@@ -370,18 +370,27 @@ def test_objects_are_added_named_hidden_isolated_copied_and_removed(small: Studi
     page.click("[data-eye]")
     small.lands(7)
     page.click("[data-act=isolate]")
+    page.wait_for_function("() => window.lazzik.stage.nodes.get('post').mesh.visible === false")
+    was = points(small, "lettering")
+    page.fill("#n-text", "GALE 70")  # the geometry is fetched anew, and the object stays alone
+    page.press("#n-text", "Enter")
+    small.lands(8)
+    page.wait_for_function(
+        "n => window.lazzik.stage.nodes.get('lettering')?.mesh?.geometry.attributes.position.count !== n", arg=len(was)
+    )
     assert page.evaluate("() => window.lazzik.stage.nodes.get('post').mesh.visible") is False
     page.click("[data-act=isolate]")
+    assert page.evaluate("() => window.lazzik.stage.nodes.get('post').mesh.visible") is True
     page.click("#row-post > a")
     expect(page.locator("#tree .object.chosen")).to_contain_text("Post")
     page.keyboard.press("Control+d")
     page.fill("#duplicate-form [name=count]", "4")
     page.select_option("#duplicate-form [name=how]", "ring")
     page.click("#duplicate-form [type=submit]")
-    small.lands(8)
+    small.lands(9)
     assert len([n for n in scene_of(small)["nodes"] if n["label"] == "Post"]) == 5
     page.click("[data-edit-object]")
-    small.lands(9)
+    small.lands(10)
     assert len([n for n in scene_of(small)["nodes"] if n["label"] == "Post"]) == 4
 
 

@@ -186,6 +186,7 @@ def test_a_glb_without_a_head_of_its_length_is_refused() -> None:
         bring(turned(0.0), {"vane.glb": bytes(packed)})
 
 
+@pytest.mark.slow
 def test_hostile_files_are_refused_in_a_sentence_at_little_cost() -> None:
     """Each in at most two seconds of the processor and half a gigabyte, in a process of its own."""
     done = subprocess.run([sys.executable, "-m", "tests.core.hostile"], capture_output=True, text=True, check=True)

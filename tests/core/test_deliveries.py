@@ -207,7 +207,9 @@ def check_usd(scene: Scene, file: Path) -> None:
                 np.testing.assert_allclose(points, true.points(index), atol=1e-5)
 
 
-@pytest.mark.parametrize("start", range(0, 200, 10))
+@pytest.mark.parametrize(
+    "start", [*range(0, 60, 10), *(pytest.param(n, marks=pytest.mark.slow) for n in range(60, 200, 10))]
+)
 def test_random_scenes_come_out_as_they_move(start: int, tmp_path: Path, validate: Validate) -> None:
     for seed in range(start, start + 10):
         scene = Draw(seed).scene()

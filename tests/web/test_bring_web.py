@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -64,8 +65,10 @@ def test_hostile_files_are_never_a_fault_of_the_server_and_leave_nothing(
             return int(connection.execute(text("select count(*) from asset")).scalar_one())
 
     before, assets = kept(), app.state.store.assets
-    taken = 0
-    for name, content in hostile():
+    taken, files_sent = 0, list(hostile())
+    readme = Path(__file__).parents[2] / "README.md"
+    assert f"{len(files_sent)} damaged and hostile files" in readme.read_text()
+    for name, content in files_sent:
         where = "bring-curves" if name.endswith(".csv") else "bring"
         path = "/scenes/open" if name.endswith(".json") else f"{scene}/{where}"
         revision = app.state.store.open(scene.split("/")[-1]).revision

@@ -36,7 +36,7 @@ def asked(tmp_path_factory: pytest.TempPathFactory, workers: Workers) -> Iterato
     app = create_app(tmp_path_factory.mktemp("fuzz") / "data", workers=workers)
     scene = app.state.store.create(first_scene("Fuzzed"), "new").id
     with TestClient(app, base_url="http://127.0.0.1:8460", raise_server_exceptions=False) as client:
-        yield Asked(at=client, also=f"/scenes/{scene}")
+        yield Asked(client, f"/scenes/{scene}")
 
 
 ODD: tuple[Any, ...] = (10**400, -(10**400), 2**63, 2**64, 1e308, None, "\ud800", "", [], {}, True, "1" * 5000)
@@ -137,9 +137,9 @@ def test_more_json_than_a_page_sends_is_refused_before_it_is_read(asked: Asked) 
 
 def test_requests_made_up_from_the_description_are_answered_as_it_says(asked: Asked) -> None:
     document = asked.client.get("/openapi.json").json()
-    found = fuzz(asked.client, document, asked.scene.rsplit("/", 1)[1], 2)
+    found = fuzz(asked.client, document, asked.scene.rsplit("/", 1)[1], 1)
     assert found.wrong == []
-    assert found.cases > 80
+    assert found.cases > 50
 
 
 def test_every_edit_is_described_by_itself(asked: Asked) -> None:

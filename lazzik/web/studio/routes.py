@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Query, Request, Response
@@ -11,13 +11,16 @@ from lazzik.core.evaluate.coarse import CoarseMarks
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.address import Address
+from lazzik.core.scene.scene import MOST_NODES
 from lazzik.store.scenes import State
 from lazzik.web.deps import Kept, Marked, Store
+from lazzik.web.requests.fields import Also, AskedRevision
 from lazzik.web.shape.view import MADE_HERE, deformer_palette, shape_facts, shape_view, split_shape
 from lazzik.web.stack.palette import palette
 from lazzik.web.stack.view import strata_view
 from lazzik.web.studio.selection import chosen, chosen_also
-from lazzik.web.studio.view import BEYONDS, COMBINES, count_moving, dials, facts, tree
+from lazzik.web.studio.tree import Choice, Had, Listing, tree_view
+from lazzik.web.studio.view import BEYONDS, COMBINES, count_moving, dials, facts
 from lazzik.web.ui.templating import templates
 
 router = APIRouter()
@@ -30,11 +33,25 @@ class Asked:
     at: str
     also: tuple[str, ...]
     """Numbers chosen beside the one at `at`."""
-    moving: bool
+    listing: Listing
+    was: int | None
+    """The revision of the document whose window with this listing the page has."""
+    was_at: str
+    was_also: tuple[str, ...]
 
 
-def _asked(at: str = "", also: Annotated[tuple[str, ...], Query()] = (), moving: bool = False) -> Asked:
-    return Asked(at=at, also=also, moving=moving)
+def _asked(
+    at: str = "",
+    also: Also = (),
+    moving: bool = False,
+    find: Annotated[str, Query(max_length=120)] = "",
+    first: Annotated[int | None, Query(ge=0, le=MOST_NODES)] = None,
+    was: AskedRevision = None,
+    was_at: str = "",
+    was_also: Also = (),
+) -> Asked:
+    listing = Listing(moving=moving, find=find, first=first)
+    return Asked(at=at, also=also, listing=listing, was=was, was_at=was_at, was_also=was_also)
 
 
 Shown = Annotated[Asked, Depends(_asked)]
@@ -54,27 +71,55 @@ def panels(request: Request, scene_id: str, store: Store, memo: Kept, marks: Mar
     return templates.TemplateResponse(request, "studio/panels.html", _panels(state, memo, marks, shown))
 
 
+@router.get("/scenes/{scene_id}/tree")
+def rows(request: Request, scene_id: str, store: Store, memo: Kept, marks: Marked, shown: Shown) -> Response:
+    """A window on the tree, as it is scrolled or searched."""
+    state = store.open(scene_id)
+    scope = Scope(state.scene, memo, [])
+    return templates.TemplateResponse(
+        request, "studio/rows.html", _tree(state, marks, shown, _choice(state, shown), scope)
+    )
+
+
+def _choice(state: State, shown: Asked) -> Choice:
+    shape = split_shape(shown.at)
+    if shape and shape[0] in state.scene.by_id:
+        return Choice(shown=Address(shape[0], "shape"))
+    address = chosen(state.scene, "" if shape else shown.at)
+    return Choice(shown=address, also=chosen_also(state.scene, shown.also, address))
+
+
+def _tree(state: State, marks: CoarseMarks, shown: Asked, choice: Choice, scope: Scope) -> dict[str, Any]:
+    had = None
+    if shown.was is not None:
+        before = _choice(state, replace(shown, at=shown.was_at, also=shown.was_also))
+        had = Had(choice=before, same=shown.was == state.revision)
+    return {
+        "tree": tree_view(state.scene, choice, shown.listing, scope, had),
+        "coarse": marks.of(state.scene, scope),
+        "moving_only": shown.listing.moving,
+    }
+
+
 def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[str, Any]:
     scope = Scope(state.scene, memo, [])
-    shape = split_shape(shown.at)
+    choice = _choice(state, shown)
+    address, shape = choice.shown, split_shape(shown.at)
     node = state.scene.by_id.get(shape[0]) if shape else None
     form = shape_view(state.scene, node, shape[1], scope) if shape and node else None
-    address = Address(node.id, "shape") if node else chosen(state.scene, shown.at if not shape else "")
-    others = () if form else chosen_also(state.scene, shown.also, address)
-    view = strata_view(state.scene, address, others) if address and not form else None
+    view = strata_view(state.scene, address, choice.also) if address and not form else None
     at = shown.at if form else str(address or "")
-    return {
+    tree = _tree(state, marks, shown, choice, scope)
+    return tree | {
         "state": state,
         "scene": state.scene,
         "step": "stage",
         "at": at,
-        "tree": tree(state.scene, address, others, scope, shown.moving),
-        "coarse": marks.of(state.scene, scope),
         "dials": dials(state.scene),
-        "moving_only": shown.moving,
         "moving": count_moving(state.scene),
         "view": view,
-        "facts": facts(state, at, view, shown.moving) | ({"shape": shape_facts(form)} if form else {"shape": None}),
+        "facts": facts(state, at, view, shown.listing.moving)
+        | {"shape": shape_facts(form) if form else None, "find": shown.listing.find},
         "form": form,
         "palette": palette(),
         "deformers": deformer_palette(),

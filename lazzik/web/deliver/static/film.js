@@ -81,7 +81,7 @@ export async function film(form, fields, sceneUrl) {
     await post(`/jobs/${news.id}/stop`, {});
     throw error;
   } finally {
-    stage.renderer.dispose();
+    stage.dispose();
     stage.renderer.forceContextLoss();
   }
   return over;

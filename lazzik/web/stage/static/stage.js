@@ -5,6 +5,7 @@ import { OrbitControls } from "/static/vendor/three/OrbitControls.js";
 import { GLTFLoader } from "/static/vendor/three/GLTFLoader.js";
 import { floats } from "lazzik/lib/api.js";
 import { backdrop, lights } from "./backdrop.js";
+import { dispose, disposeOwn } from "./dispose.js";
 import { creaseLines } from "./edges.js";
 
 const COARSE = 1.5; // times fewer pixels each way while something is dragged
@@ -57,7 +58,8 @@ export class Stage {
     this.drawn = []; // called after each picture
     this.frames = 0; // pictures drawn so far, for measuring
     this.dress();
-    if (!size) new ResizeObserver(() => this.resize()).observe(canvas.parentElement);
+    this.observer = new ResizeObserver(() => this.resize());
+    if (!size) this.observer.observe(canvas.parentElement);
     this.resize();
   }
 
@@ -70,19 +72,46 @@ export class Stage {
 
   dress() {
     inks.clear();
-    if (this.around) this.scene.remove(...this.around);
+    this.undress();
     this.around = [backdrop(), ...lights()];
     this.scene.add(...this.around);
     for (const edges of this.edges ?? []) edges.material.color = ink("--ink");
     this.invalidate();
   }
 
-  async load(url) {
-    const { scene } = await new GLTFLoader().loadAsync(url);
-    if (this.root) this.scene.remove(this.root);
-    this.root = scene;
+  undress() {
+    for (const item of this.around ?? []) {
+      item.removeFromParent();
+      dispose(item);
+      item.dispose?.();
+    }
+  }
+
+  // what was loaded, with all that was made for it
+  unload() {
+    this.shade(null);
+    this.takeOutline();
+    for (const { rest } of this.nodes.values()) rest?.dispose();
+    this.root?.removeFromParent();
+    dispose(this.root);
+    for (const lines of this.edges ?? []) dispose(lines);
     this.nodes.clear();
     this.edges = [];
+  }
+
+  dispose() {
+    this.unload();
+    this.takePath();
+    this.undress();
+    this.observer.disconnect();
+    this.controls.dispose();
+    this.renderer.dispose();
+  }
+
+  async load(url) {
+    const { scene } = await new GLTFLoader().loadAsync(url);
+    this.unload();
+    this.root = scene;
     scene.traverse((item) => { if (item.userData.id) this.nodes.set(item.userData.id, { item, mesh: null, light: null, lens: null }); });
     scene.traverse((item) => this.prepare(item));
     this.scene.add(scene);
@@ -90,6 +119,7 @@ export class Stage {
     if (!this.home) this.reset();
     for (const id of this.tracks.keys()) this.pose(id);
     this.select(this.chosen);
+    this.hideOthers();
     this.invalidate();
   }
 
@@ -103,6 +133,7 @@ export class Stage {
     const entry = this.owner(item);
     if (item.isMesh && entry) {
       const from = item.material;
+      from.dispose();
       // glow is a multiple of the surface's own colour
       const glow = (from.emissive.r / Math.max(from.color.r, 1e-6)) * from.emissiveIntensity;
       item.material = new THREE.MeshLambertMaterial({ color: from.color, emissive: from.color, emissiveIntensity: glow });
@@ -142,6 +173,7 @@ export class Stage {
       mesh.geometry = mesh.geometry.clone();
       mesh.frustumCulled = false;
       mesh.userData.lines.geometry.setAttribute("position", mesh.geometry.attributes.position);
+      entry.rest.dispose(); // it is drawn no longer; the graphics card gets it anew should it be
       mesh.geometry.setAttribute("normal", new THREE.BufferAttribute(new Int8Array(normals.length), 3, true));
       if (this.outline?.parent === mesh) this.outline.geometry = mesh.geometry;
     }
@@ -155,10 +187,11 @@ export class Stage {
   restShape(id) {
     const entry = this.nodes.get(id);
     if (!entry?.rest) return;
-    entry.mesh.geometry.dispose();
+    const moved = entry.mesh.geometry;
     entry.mesh.geometry = entry.rest;
     entry.rest = null;
     entry.mesh.userData.lines.geometry.setAttribute("position", entry.mesh.geometry.attributes.position);
+    moved.dispose();
     this.select(this.chosen);
   }
 
@@ -192,8 +225,7 @@ export class Stage {
 
   select(id) {
     this.chosen = id;
-    if (this.outline) this.outline.removeFromParent();
-    this.outline = null;
+    this.takeOutline();
     const entry = this.nodes.get(id);
     for (const item of this.nodes.values()) item.mesh?.add(item.mesh.userData.lines);
     if (entry?.mesh) {
@@ -212,9 +244,20 @@ export class Stage {
     this.invalidate();
   }
 
-  setPath(points) {
-    if (this.path) this.scene.remove(this.path);
+  takeOutline() {
+    this.outline?.removeFromParent();
+    this.outline?.material.dispose(); // its geometry is the object's
+    this.outline = null;
+  }
+
+  takePath() {
+    this.path?.removeFromParent();
+    dispose(this.path);
     this.path = null;
+  }
+
+  setPath(points) {
+    this.takePath();
     let reach = 0;
     for (let i = 3; i < points.length; i++) reach = Math.max(reach, Math.abs(points[i] - points[i % 3]));
     if (reach > 1e-3) {
@@ -309,14 +352,19 @@ export class Stage {
   // everything but one object, and what it holds, out of sight; or all again
   isolate(id) {
     this.alone = this.alone === id ? null : id;
+    this.hideOthers();
+    this.invalidate();
+    return Boolean(this.alone);
+  }
+
+  hideOthers() {
+    if (!this.nodes.has(this.alone)) this.alone = null;
     for (const [name, { mesh }] of this.nodes) {
       if (!mesh) continue;
       let [item, inside] = [this.nodes.get(name).item, false];
       for (; item; item = item.parent) if (item.userData.id === this.alone) inside = true;
       mesh.visible = !this.alone || inside;
     }
-    this.invalidate();
-    return Boolean(this.alone);
   }
 
   // the object under a point of the picture
@@ -363,6 +411,7 @@ export class Stage {
     for (const shaded of this.shaded ?? []) {
       shaded.removeFromParent();
       shaded.material.dispose();
+      disposeOwn(shaded.geometry, ["position", "index"]);
     }
     const found = (rows ?? []).map(([id, values]) => [this.nodes.get(id)?.mesh, values]).filter(([mesh]) => mesh);
     this.counts = found.length === 1 && !signed ? found[0][1] : null;

@@ -6,13 +6,16 @@ import { toast } from "lazzik/lib/toasts.js";
 
 export let facts = JSON.parse(document.getElementById("facts").textContent);
 
-const PANELS = ["tree", "strata", "facts"];
+const PANELS = ["strata", "facts"];
 const listeners = [];
 // called with the new facts whenever the panels were refreshed
 export const onFacts = (act) => listeners.push(act);
 
 // a curve drawn by script and a menu that is open stay while the panel around them is morphed
-const keep = { beforeNodeMorphed: (old) => !(old.dataset?.drawn) && !(old.matches?.(".dropdown-menu.show, [data-bs-toggle].show")) };
+export const keep = {
+  beforeNodeMorphed: (old) => !(old.dataset?.drawn) && !(old.matches?.(".dropdown-menu.show, [data-bs-toggle].show")),
+  beforeAttributeUpdated: (name, element) => !(name === "style" && element.dataset.gap), // it is sized by script
+};
 
 function query({ at, also, moving }) {
   const asked = new URLSearchParams({ at });
@@ -21,7 +24,34 @@ function query({ at, also, moving }) {
   return asked;
 }
 
-const shown = () => ({ at: facts.at, also: facts.also, moving: facts.moving });
+const shown = () => ({ at: facts.at, also: facts.also, moving: facts.moving, find: facts.find });
+
+// what is asked for, with the listing of the tree
+export function asked(choice = shown()) {
+  const out = query(choice);
+  if (choice.find) out.set("find", choice.find);
+  return out;
+}
+
+// and with what the page has: then only what changed is sent of the tree
+function askedAnew(choice) {
+  const out = asked(choice);
+  if (choice.find !== facts.find || choice.moving !== facts.moving) return out;
+  out.set("first", document.getElementById("tree-rows").dataset.first);
+  out.set("was", facts.revision);
+  out.set("was_at", facts.at);
+  for (const other of facts.also) out.append("was_also", other);
+  return out;
+}
+
+// the tree is morphed as a whole, or row by row where only some are sent
+function morphTree(page) {
+  const options = { ignoreActiveValue: true, callbacks: keep };
+  const next = page.getElementById("tree");
+  if (page.getElementById("tree-rows").dataset.whole === "true") return Idiomorph.morph(document.getElementById("tree"), next, options);
+  for (const row of next.querySelectorAll("#tree-rows > li[id^=row-]")) Idiomorph.morph(document.getElementById(row.id), row, options);
+  for (const part of [".tree-head", ".dials"]) Idiomorph.morph(document.querySelector(`#tree ${part}`), next.querySelector(part), options);
+}
 
 // what was asked for last; an answer that comes late must not bring back what was left since
 let wanted = shown();
@@ -50,13 +80,14 @@ export function refresh(asked = {}) {
 async function refreshed(mine) {
   let page;
   try {
-    page = new DOMParser().parseFromString(await text(`${sceneUrl()}/panels?${query(wanted)}`), "text/html");
+    page = new DOMParser().parseFromString(await text(`${sceneUrl()}/panels?${askedAnew(wanted)}`), "text/html");
   } catch (error) {
     if (mine === newest) wanted = shown();
     throw error;
   }
   await released();
   if (mine !== newest) return latest;
+  morphTree(page);
   for (const id of PANELS) {
     Idiomorph.morph(document.getElementById(id), page.getElementById(id), { ignoreActiveValue: true, callbacks: keep });
   }

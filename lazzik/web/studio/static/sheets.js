@@ -21,11 +21,9 @@ export async function sheet(name, asked = {}) {
   }
 }
 
-const known = () => [...document.querySelectorAll("#tree a.object")].map((row) => row.dataset.node);
-
-// the object that was just added, its shape open if it has one
-async function openNew(before) {
-  const added = known().find((id) => !before.has(id));
+// the object that a step added, its shape open if it has one
+async function openNew(state) {
+  const [added] = state?.added ?? [];
   const shaped = added && document.querySelector(`#row-${CSS.escape(added)} svg use[href$="#diagram-3"]`) === null;
   if (added) await choose(shaped ? `${added}/shape` : `${added}/rotation.z`, { moving: false });
 }
@@ -56,10 +54,9 @@ function listen(box) {
     const button = event.target.closest("button");
     if (button?.dataset.edits) {
       const edits = JSON.parse(button.dataset.edits);
-      const before = new Set(known());
       box.close();
-      await commit(edits);
-      if ("thenNew" in button.dataset) await openNew(before);
+      const state = await commit(edits);
+      if ("thenNew" in button.dataset) await openNew(state);
     } else if (button?.dataset.go) {
       box.close();
       await choose(button.dataset.go);
@@ -77,25 +74,24 @@ function listen(box) {
     const said = box.querySelector(".field-error");
     said.textContent = "Reading …";
     try {
-      const before = new Set(known());
       const files = [...event.target.files];
       const content = new FormData();
       for (const file of files) content.append("file", file);
-      let notes = [];
+      let state;
       if (/\.(ttf|otf)$/i.test(files[0].name)) {
         const { label, asset } = await upload(files[0]);
-        await commit([{ do: "add-object", label, shape: { kind: "lettering", font: asset } }], { quiet: true });
+        state = await commit([{ do: "add-object", label, shape: { kind: "lettering", font: asset } }], { quiet: true });
       } else if (/\.csv$/i.test(files[0].name)) {
         content.set("at", facts.channel);
         content.set("fitted", box.querySelector("[name=fitted]").checked);
-        ({ notes } = await send("bring-curves", content));
+        state = await send("bring-curves", content);
       } else {
         content.set("depth", box.querySelector("[name=depth]").value || "0");
-        ({ notes } = await send("bring", content));
+        state = await send("bring", content);
       }
       box.close();
-      if (notes.length) toast(notes.join(" "));
-      await openNew(before);
+      if (state?.notes?.length) toast(state.notes.join(" "));
+      await openNew(state);
     } catch (error) {
       if (!(error instanceof Refused)) throw error;
       said.textContent = error.message;

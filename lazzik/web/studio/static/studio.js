@@ -20,6 +20,7 @@ import { smoothEdges, Stage } from "lazzik/stage/stage.js";
 import { Strata } from "lazzik/stack/strata.js";
 import { Surfaces } from "lazzik/stage/surfaces.js";
 import { wholeRange, zoom } from "lazzik/timeline/timeaxis.js";
+import { listenToTree } from "./tree.js";
 import { toast } from "lazzik/lib/toasts.js";
 import { Transport } from "lazzik/timeline/transport.js";
 import { drawWindows, listenToWindows } from "lazzik/stack/windows.js";
@@ -96,6 +97,7 @@ let shownRange = range(facts);
 onFacts(async () => {
   // another range or rate changes the ruler and every clock: the page is drawn anew
   if (range(facts) !== shownRange) return location.reload();
+  rows.changed();
   paintSliders();
   stage?.select(chosenNode());
   showChosen();
@@ -114,6 +116,7 @@ const frame = () => transport.frame;
 const tree = document.getElementById("tree");
 listenToKnobs(work, frame);
 listenToKnobs(tree, frame);
+const rows = listenToTree(tree);
 listenToChoice(tree, work);
 listenToFormulas(work);
 const form = listenToForm(work, stage, frame);

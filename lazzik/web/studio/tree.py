@@ -1,0 +1,203 @@
+"""The tree of objects: as many rows as a page can show at once, and of those only what has changed if no more is asked.
+
+A scene may have thousands of objects. Which rows there are is found from the document alone; what stands in a row is
+worked out only for rows that are sent.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from lazzik.core.evaluate.evaluator import number_on
+from lazzik.core.evaluate.poses import moving_numbers
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.shapes import surface_moves
+from lazzik.core.geometry.primitives import base_value
+from lazzik.core.scene.address import Address
+from lazzik.core.scene.node import Node, channels_of
+from lazzik.core.scene.scene import Scene
+from lazzik.web.stack.view import axis_of
+from lazzik.web.ui.knob import shown
+from lazzik.web.ui.sparkline import spark
+
+WINDOW = 160
+"""Rows that are sent at once: several screens full."""
+
+SPARK = (56.0, 14.0)
+
+ICONS = {
+    "group": "diagram-3", "box": "box", "ball": "circle", "tube": "capsule", "ring": "record-circle",
+    "sheet": "square", "camera": "camera-video", "light": "lightbulb",
+}  # fmt: skip
+
+
+@dataclass(frozen=True, kw_only=True)
+class Listing:
+    """Which rows are asked for."""
+
+    moving: bool = False
+    """Only objects that move."""
+    find: str = ""
+    """Only objects whose names have this in them, and those above them."""
+    first: int | None = None
+    """The first row of the window; around the chosen one if it is not said."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class ChannelRow:
+    """A number of the chosen object."""
+
+    address: str
+    name: str
+    axis: str
+    """'x', 'y', 'z' or ''."""
+    value: str
+    unit: str
+    spark: str
+    chosen: bool
+    also: bool
+    """Whether it is chosen beside the one that is shown."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class TreeRow:
+    """An object; the chosen one carries its channels."""
+
+    node: Node
+    depth: int
+    icon: str
+    spark: str
+    chosen: bool
+    also: bool
+    href: str
+    channels: tuple[ChannelRow, ...]
+    can_form: bool
+    """Whether it has a shape, or shapes below it."""
+    form_chosen: bool
+
+
+@dataclass(frozen=True, kw_only=True)
+class TreeView:
+    """A window on the tree."""
+
+    rows: tuple[TreeRow, ...]
+    first: int
+    """The place of the first row in the whole tree."""
+    total: int
+    whole: bool
+    """Whether these are all rows of the window, or only those that changed."""
+    find: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Choice:
+    """The numbers that are shown."""
+
+    shown: Address | None
+    also: tuple[Address, ...] = ()
+
+    @property
+    def nodes(self) -> set[str]:
+        """Slugs of the objects that they belong to."""
+        return {address.node for address in (self.shown, *self.also) if address is not None}
+
+
+@dataclass(frozen=True, kw_only=True)
+class Had:
+    """What the page was sent before."""
+
+    choice: Choice
+    same: bool
+    """Whether it has the same window of the same document."""
+
+
+def tree_view(scene: Scene, choice: Choice, listing: Listing, scope: Scope, had: Had | None = None) -> TreeView:
+    """The window on the tree. It stays where it is unless an object outside of it is chosen; where the page has it
+    already, only the rows of what was and what is chosen are worked out."""
+    rows = list(_listed(scene, choice, listing))
+    slug = choice.shown.node if choice.shown else ""
+    here = next((place for place, (node, _) in enumerate(rows) if node.id == slug), None)
+    last = max(0, len(rows) - WINDOW)
+    first = 0 if listing.first is None else min(listing.first, last)
+    elsewhere = had is None or had.choice.shown is None or had.choice.shown.node != slug
+    if here is not None and (listing.first is None or (had and elsewhere and not first <= here < first + WINDOW)):
+        first = min(max(0, here - WINDOW // 2), last)
+    seen = rows[first : first + WINDOW]
+    whole = had is None or not had.same or listing.moving or first != listing.first
+    if had is not None and not whole:
+        changed = choice.nodes | had.choice.nodes
+        seen = [(node, depth) for node, depth in seen if node.id in changed]
+    made = tuple(_row(scene, node, depth, choice, scope) for node, depth in seen)
+    return TreeView(rows=made, first=first, total=len(rows), whole=whole, find=listing.find)
+
+
+def _listed(scene: Scene, choice: Choice, listing: Listing) -> Iterator[tuple[Node, int]]:
+    """Objects that are listed, each below the one that it sits under, and how deep."""
+    wanted = _wanted(scene, choice, listing)
+    ahead = [(node, 0) for node in reversed(scene.below.get(None, ()))]
+    while ahead:
+        node, depth = ahead.pop()
+        if wanted is None or node.id in wanted:
+            yield node, depth
+        ahead += [(child, depth + 1) for child in reversed(scene.below.get(node.id, ()))]
+
+
+def _wanted(scene: Scene, choice: Choice, listing: Listing) -> set[str] | None:
+    """Slugs of the objects that are listed; None for all. Of those that move the chosen one is always among them."""
+    if not listing.moving and not listing.find:
+        return None
+    text = listing.find.strip().casefold()
+    found = {choice.shown.node} if choice.shown and not text else set()
+    for node in scene.nodes:
+        if text not in node.label.casefold():
+            continue
+        if not listing.moving or any(True for _ in moving_numbers(node)) or surface_moves(scene, node):
+            found |= {above.id for above in scene.lineage(node)} if text else {node.id}
+    return found
+
+
+def _row(scene: Scene, node: Node, depth: int, choice: Choice, scope: Scope) -> TreeRow:
+    chosen = choice.shown
+    is_chosen = chosen is not None and chosen.node == node.id
+    clock = scene.clock()
+    moving = list(moving_numbers(node))
+    drawn = moving if is_chosen else moving[:1]
+    sparks = {path: spark(np.atleast_1d(number_on(number, clock, scope)), *SPARK) for path, number in drawn}
+    waves = not moving and surface_moves(scene, node)
+    return TreeRow(
+        node=node,
+        depth=depth,
+        icon=ICONS.get(node.what, "box"),
+        spark=next(iter(sparks.values()), ""),
+        chosen=is_chosen,
+        also=any(address.node == node.id for address in choice.also),
+        href=f"{node.id}/{next(iter(sparks), 'shape' if waves else 'rotation.z')}",
+        channels=_channels(node, choice, sparks) if is_chosen else (),
+        can_form=node.shape is not None or node.id in scene.below,
+        form_chosen=is_chosen and chosen is not None and chosen.path == "shape",
+    )
+
+
+def _channels(node: Node, choice: Choice, sparks: dict[str, str]) -> tuple[ChannelRow, ...]:
+    rows = []
+    also = {(address.node, address.path) for address in choice.also}
+    for path, number, quantity in channels_of(node):
+        if path.startswith(("deform.", "shape.")) and path not in sparks:
+            continue  # those that stand still are seen in the rows of the shape
+        address = Address(node.id, path)
+        rows.append(
+            ChannelRow(
+                address=str(address),
+                name=path.replace(".", " "),
+                axis=axis_of(address),
+                value=shown(base_value(number)),
+                unit=quantity.unit,
+                spark=sparks.get(path, ""),
+                chosen=choice.shown is not None and choice.shown.path == path,
+                also=(node.id, path) in also,
+            )
+        )
+    return tuple(rows)
