@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import json
 import secrets
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -145,6 +146,14 @@ class SceneStore:
             if not session.execute(update(AssetRow).filter_by(name=name).values(made=now())).rowcount:  # type: ignore[attr-defined]
                 session.add(AssetRow(name=name, content=content))
         return name
+
+    @contextmanager
+    def aside(self) -> Iterator[AssetStore]:
+        """Assets over those that are stored, which are stored too once all is done. Of what fails nothing stays."""
+        assets = AssetStore(self.asset)
+        yield assets
+        for content in assets.own.values():
+            self.put_asset(content)
 
     def sweep_assets(self, older: float = UNNAMED) -> list[str]:
         """Remove what is heavy, came so many seconds ago or earlier, and is named by nothing that is stored: what is

@@ -5,8 +5,7 @@ The server only names these functions, so what they need is imported where they 
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Sequence
 from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -20,7 +19,6 @@ if TYPE_CHECKING:
     from lazzik.core.evaluate.memo import Memo
     from lazzik.core.formats.base import Format
     from lazzik.core.formats.bring import Brought
-    from lazzik.core.geometry.assets import AssetStore
     from lazzik.core.scene.change import Difference
     from lazzik.core.scene.edits import Edit
     from lazzik.core.scene.edits.bakes import PlaceBake
@@ -68,7 +66,7 @@ def baked_shape(
     from lazzik.core.evaluate.scope import Scope
 
     scene = source.read()
-    with _storing(source.folder) as assets:
+    with store_in(source.folder).aside() as assets:
         scene = scene.with_assets(assets)
         owner, scope = scene.by_id[node], Scope(scene, kept())
         if tolerance is None:
@@ -80,7 +78,7 @@ def brought(source: Source, files: dict[str, Path], depth: float, progress: Prog
     """The edit that brings files in. What is heavy of them is stored; of what is refused nothing stays."""
     from lazzik.core.formats.bring import bring
 
-    with _storing(source.folder) as assets:
+    with store_in(source.folder).aside() as assets:
         scene = source.read().with_assets(assets)
         made = bring(scene, {name: path.read_bytes() for name, path in files.items()}, depth=depth)
         progress.hear()
@@ -129,15 +127,3 @@ def sweep(folder: Path, progress: Progress) -> list[str]:
     """Remove what is heavy and no longer named."""
     progress.hear()
     return store_in(folder).sweep_assets()
-
-
-@contextmanager
-def _storing(folder: Path) -> Iterator[AssetStore]:
-    """Assets over those of a database, which are stored once all is done. Of what fails nothing stays."""
-    from lazzik.core.geometry.assets import AssetStore
-
-    store = store_in(folder)
-    assets = AssetStore(store.asset)
-    yield assets
-    for content in assets.own.values():
-        store.put_asset(content)

@@ -12,6 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lazzik.core.bake.frames import bake_frames
+from lazzik.core.bake.permanent import make_permanent
 from lazzik.core.bake.targets import bake_shape
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
@@ -30,7 +31,8 @@ from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.geometry.mesh_read import read_mesh
 from lazzik.core.geometry.primitives import Ball, Box
 from lazzik.core.layers import BY_KIND
-from lazzik.core.scene.edits.shapes import PlaceShapeBake
+from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.shapes import PlaceShapeBake, paint
 from lazzik.core.scene.node import Node, Position, Rotation, Scale
 from lazzik.core.scene.references import affected
 from lazzik.core.scene.scene import Scene
@@ -355,3 +357,26 @@ def test_points_per_frame_that_would_be_too_many_are_refused() -> None:
         bake_frames(scene, scene.nodes[0], 0, 2000, Scope(scene))
     with pytest.raises(InvalidEdit, match="two frames or more"):
         bake_frames(scene, scene.nodes[0], 5, 5, Scope(scene))
+
+
+def test_a_shape_is_made_permanent_and_painted_without_a_server() -> None:
+    plain = Scene(name="S", nodes=(Node(id="bar", label="Bar", shape=Box(kind="box", height=2.0, cuts_y=8)),))
+    bent = edited(plain, {"do": "add-deformer", "node": "bar", "kind": "bend"},
+                  {"do": "set", "address": "bar/deform.bend.angle", "value": 40})  # fmt: skip
+    wanted = surface_of(bent, bent.node("bar"), bent.clock(), Scope(bent)).points(0)
+    made = applied(bent, [make_permanent(bent, "bar", 0, Scope(bent))])
+    node = made.node("bar")
+    assert node.deform == ()
+    np.testing.assert_allclose(node.shape.mesh(made.assets).points, wanted, atol=1e-6)  # type: ignore[union-attr]
+    assert read_scene(scene_text(made)) == made
+    with pytest.raises(InvalidEdit, match="permanent already"):
+        make_permanent(made, "bar", 0, Scope(made))
+    with pytest.raises(InvalidEdit, match="does not lie in the range"):
+        make_permanent(bent, "bar", 999, Scope(bent))
+    count = len(wanted)
+    masked = applied(bent, [paint(bent, "bar", "bend", np.linspace(-1, 2, count))])
+    counts = surface_of(masked, masked.node("bar"), masked.clock(), Scope(masked)).counts(0, 0)
+    np.testing.assert_allclose(counts, np.clip(np.linspace(-1, 2, count), 0, 1), atol=1e-6)
+    for bad in (np.zeros(count - 1), np.full(count, np.nan)):
+        with pytest.raises(InvalidEdit, match=f"has {count} points"):
+            paint(bent, "bar", "bend", bad)

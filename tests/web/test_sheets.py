@@ -20,9 +20,10 @@ LAMPS = [f"lamp-{k}/rotation.z" for k in range(1, 4)]
 
 
 def text(client: TestClient, url: str, **asked: object) -> str:
+    """A page, each stretch of white space as one blank, as a browser sees it."""
     answer = client.get(url, params=asked)  # type: ignore[arg-type]
     assert answer.status_code == 200, answer.text
-    return answer.text
+    return " ".join(answer.text.split())
 
 
 def edits_in(page: str) -> list[list[dict[str, Any]]]:

@@ -10,15 +10,13 @@ import numpy as np
 from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
 
-from lazzik.core.clock import Clock
+from lazzik.core.bake.permanent import make_permanent as permanent
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.surface import surface_of
-from lazzik.core.geometry.assets import pack_mesh, pack_weights
-from lazzik.core.geometry.imported import MeshShape
 from lazzik.core.progress import Progress
 from lazzik.core.scene.edits import applied
-from lazzik.core.scene.edits.shapes import ChangeDeformer, PlaceShapeBake, SetShape
+from lazzik.core.scene.edits.shapes import PlaceShapeBake
+from lazzik.core.scene.edits.shapes import paint as painted
 from lazzik.web.deps import Heavy, Kept, Store, source_of
 from lazzik.web.jobs import Job, Running
 from lazzik.web.jobs.queue import Result
@@ -52,17 +50,9 @@ Given = Annotated[OnNode, body_of(OnNode)]
 @router.post("/permanent")
 def make_permanent(scene_id: str, body: Given, store: Store, memo: Kept) -> dict[str, Any]:
     """Write an object's shape at a frame into its mesh, and take its own deformers off. One step, undone like any."""
-    scene = store.at(scene_id, body.revision)
-    in_range(scene, body.frame, body.frame)
-    node = scene.node(body.node)
-    if node.shape is None or not (node.deform or node.targets):
-        raise InvalidEdit(f"Nothing bends {node.label}, so its shape is permanent already", body.node)
-    clock = Clock.over(scene.fps, scene.first, body.frame, start=body.frame)
-    motion = surface_of(scene, node, clock, Scope(scene, memo), own=True)
-    points = motion.points(0)
-    name = store.put_asset(pack_mesh(motion.rest.moved(points)))
-    drop = tuple(deformer.id for deformer in node.deform)
-    edit = SetShape(node=node.id, shape=MeshShape(kind="mesh", asset=name), drop=drop)
+    with store.aside() as assets:
+        scene = store.at(scene_id, body.revision).with_assets(assets)
+        edit = permanent(scene, body.node, body.frame, Scope(scene, memo))
     return store.edit(scene_id, body.revision, [edit]).said
 
 
@@ -97,16 +87,11 @@ def shape_bake_sheet(request: Request, scene_id: str, node: str, store: Store) -
 @router.post("/paint")
 def paint(scene_id: str, body: Given, store: Store) -> dict[str, Any]:
     """Keep painted weights as the mask of a deformer."""
-    scene = store.at(scene_id, body.revision)
-    node = scene.node(body.node)
     try:
         weights = np.frombuffer(b64decode(body.weights, validate=True), "<f4").astype(np.float64)
     except ValueError:
         raise InvalidEdit("The painted weights can't be read", "weights") from None
-    count = len(node.shape.mesh(scene.assets).points) if node.shape else 0
-    if len(weights) != count or not np.all(np.isfinite(weights)):
-        raise InvalidEdit(f"{node.label} has {count:,} points; weights for {len(weights):,} were given", "weights")
-    name = store.put_asset(pack_weights(np.clip(weights, 0, 1)))
-    mask = {"kind": "weights", "asset": name}
-    edit = ChangeDeformer.model_validate({"node": node.id, "deformer": body.deformer, "mask": mask})
+    with store.aside() as assets:
+        scene = store.at(scene_id, body.revision).with_assets(assets)
+        edit = painted(scene, body.node, body.deformer, weights)
     return store.edit(scene_id, body.revision, [edit]).said

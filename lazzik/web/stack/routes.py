@@ -5,18 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Annotated, Any
 
-import numpy as np
 from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel
 
 from lazzik.core.channel.layer import numbers_of
-from lazzik.core.errors import BadFormula, InvalidEdit, UnknownAddress
-from lazzik.core.evaluate.evaluator import number_on
+from lazzik.core.errors import BadFormula, UnknownAddress
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.layers.expression import EXAMPLES, FUNCTIONS, LONGEST, NAMES, read_expression
-from lazzik.core.layers.formula import Formula
+from lazzik.core.evaluate.trials import with_formula, with_seeds
+from lazzik.core.layers.expression import EXAMPLES, FUNCTIONS, LONGEST, NAMES
 from lazzik.core.scene.address import Address, find, find_layer, title
-from lazzik.core.scene.edits import applied, read_edits
 from lazzik.core.scene.scene import Scene
 from lazzik.web.deps import Kept, Store
 from lazzik.web.requests.bodies import body_of
@@ -60,21 +57,12 @@ def seed_sheet(
     scene = store.open(scene_id).scene
     address = Address.parse(at)
     layer = find_layer(scene, address)
-    if "seed" not in numbers_of(type(layer)):
-        raise InvalidEdit(f"A {layer.title} layer has no seed", at)
-    now = find(scene, Address.parse(f"{at}.seed")).channel
-    rows = []
-    for seed in range(first, first + SEEDS):
-        edits = [{"do": "set", "address": f"{at}.seed", "value": seed}]
-        if now.keys or now.layers:
-            raise InvalidEdit("The seed is keyed or driven; open its own strata to change it", at)
-        after = applied(scene, read_edits(edits, scene))
-        values = np.atleast_1d(number_on(find(after, address).number, after.clock(), Scope(after, memo, [])))
-        rows.append((seed, edits, values))
-    low, high = min(float(v.min()) for _, _, v in rows), max(float(v.max()) for _, _, v in rows)
+    rows = with_seeds(scene, address, range(first, first + SEEDS), Scope(scene, memo))
+    low, high = min(float(v.min()) for _, v in rows), max(float(v.max()) for _, v in rows)
+    now = find(scene, Address.parse(f"{at}.seed")).channel.value
     curves = [
-        SeedCurve(seed=seed, curve=line(v, *SMALL, low, high), chosen=seed == now.value, edits=edits)
-        for seed, edits, v in rows
+        SeedCurve(seed=seed, curve=line(v, *SMALL, low, high), chosen=seed == now, edits=[edit.model_dump(mode="json")])
+        for seed, (edit, v) in enumerate(rows, first)
     ]
     content = {
         "title": title(scene, address), "at": at, "curves": curves, "size": SMALL, "family": layer.family,
@@ -129,19 +117,8 @@ class Line(BaseModel):
 def formula_check(scene_id: str, store: Store, memo: Kept, body: Annotated[Line, body_of(Line)]) -> dict[str, Any]:
     """What a formula that is being typed would give, or what is wrong with it and in which column."""
     scene = store.open(scene_id).scene
-    address = Address.parse(body.at)
-    layer = find_layer(scene, address)
     try:
-        expression = read_expression(body.text)
-        missing = sorted(name for name in expression.names - set(NAMES) if scene.dial(name) is None)
-        if missing:
-            column = body.text.find(missing[0]) + 1
-            raise BadFormula(f"There is no name '{missing[0]}'; names are t, frame, x, pi, tau and the dials", column)
-        trial = layer.replaced(text=body.text) if isinstance(layer, Formula) else layer
-        channel = find(scene, address).channel
-        stack = tuple(trial if item.id == layer.id else item for item in channel.layers)
-        upto = stack[: [item.id for item in stack].index(layer.id) + 1]
-        values = np.atleast_1d(number_on(channel.replaced(layers=upto), scene.clock(), Scope(scene, memo)))
+        values = with_formula(scene, Address.parse(body.at), body.text, Scope(scene, memo))
     except (BadFormula, UnknownAddress) as error:
         column = error.column if isinstance(error, BadFormula) else 0
         return {"ok": False, "error": error.message, "column": min(column, LONGEST)}

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
+import numpy as np
 from pydantic import Field
 
 from lazzik.core.deformers import BY_KIND, AnyDeformer
 from lazzik.core.deformers.base import Deformer
-from lazzik.core.deformers.masks import AnyMask
+from lazzik.core.deformers.masks import AnyMask, WeightsMask
 from lazzik.core.document import Label, Name, Slug
 from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.geometry.assets import pack_weights
 from lazzik.core.geometry.primitives import base_value
 from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.scene.edits.base import Edit
@@ -19,6 +21,7 @@ from lazzik.core.scene.node import Look, Node
 from lazzik.core.scene.rest import extent
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.targets import ShapeFrames, ShapeTargets
+from lazzik.core.types import Samples
 
 
 class AddDeformer(Edit):
@@ -162,6 +165,20 @@ class SetShape(Edit):
     def said(self, scene: Scene) -> str:
         label = scene.node(self.node).label
         return f"make the shape of {label} permanent" if self.drop else f"shape of {label}"
+
+
+def paint(scene: Scene, slug: str, deformer: str, weights: Samples) -> ChangeDeformer:
+    """The edit that lets (n,) painted weights, one for each point of an object, be the mask of its deformer. They are
+    put with the scene's assets.
+
+    Raises UnknownAddress, and InvalidEdit if there are not as many as points, or some are no numbers.
+    """
+    node = scene.node(slug)
+    count = len(node.shape.mesh(scene.assets).points) if node.shape else 0
+    if len(weights) != count or not np.all(np.isfinite(weights)):
+        raise InvalidEdit(f"{node.label} has {count:,} points; weights for {len(weights):,} were given", "weights")
+    name = scene.assets.put(pack_weights(np.clip(weights, 0, 1)))
+    return ChangeDeformer(node=slug, deformer=deformer, mask=WeightsMask(kind="weights", asset=name))
 
 
 class PlaceShapeBake(Edit):
