@@ -1,4 +1,4 @@
-"""The worked example of the developer's guide: one file and one line, and the whole program knows the kind."""
+"""The worked examples of the developer's guide: a kind is one file and one line, a room a folder and one line."""
 
 from __future__ import annotations
 
@@ -42,18 +42,64 @@ assert "tide" in str(Scene.model_json_schema())
 print("the program knows the kind")
 """
 
+ROOM = """
+import re
+from pathlib import Path
+from starlette.testclient import TestClient
+from lazzik.demo.station import first_scene
+from lazzik.core.scene.edits import applied, read_edits
+from lazzik.web.app import create_app
+app = create_app(Path("data"))
+scene = applied(first_scene("S"), read_edits([{"do": "add-layer", "address": "post/rotation.z", "kind": "noise"}]))
+made = app.state.store.create(scene, "new")
+answer = TestClient(app, base_url="http://127.0.0.1:8460").get(f"/scenes/{made.id}/census")
+assert answer.status_code == 200, answer.text
+print(" ".join(re.sub("<[^>]+>", " ", answer.text).split()))
+"""
+
 
 def test_the_worked_example_is_one_file_and_one_line(tmp_path: Path) -> None:
-    text = (ROOT / "docs" / "developing.md").read_text()
-    (file,) = re.findall(r"```python\n(.*?)```", text, re.S)
-    (line,) = re.findall(r"```text\n(.*?)```", text, re.S)
-    assert line.count("\n") == 1
-    package = tmp_path / "lazzik"
-    shutil.copytree(ROOT / "lazzik", package, ignore=shutil.ignore_patterns("__pycache__", "vendor"))
+    (file,), _, line = example("Adding a layer kind")
+    package = copied(tmp_path)
     (package / "core" / "layers" / "tide.py").write_text(file)
     registry = package / "core" / "layers" / "__init__.py"
     before = registry.read_text()
     registry.write_text(before.replace('    "smooth",\n', '    "smooth",\n' + line))
-    around = {**os.environ, "PYTHONPATH": str(tmp_path), "NUMBA_DISABLE_JIT": "1"}
-    told = subprocess.run([sys.executable, "-c", PROBE], capture_output=True, text=True, env=around, cwd=tmp_path)
-    assert told.stdout == "the program knows the kind\n", told.stderr
+    assert said(PROBE, tmp_path) == "the program knows the kind\n"
+
+
+def test_a_room_is_a_folder_and_one_line(tmp_path: Path) -> None:
+    (routes,), (template,), line = example("Adding a room")
+    room = copied(tmp_path) / "web" / "census"
+    (room / "templates").mkdir(parents=True)
+    (room / "__init__.py").write_text("")
+    (room / "routes.py").write_text(routes)
+    (room / "templates" / "sheet.html").write_text(template)
+    registry = room.parent / "app.py"
+    before = registry.read_text()
+    registry.write_text(before.replace("ROUTES = (\n", "ROUTES = (\n" + line))
+    assert said(ROOM, tmp_path) == "Layers by family random 1\n"
+
+
+def example(heading: str) -> tuple[list[str], list[str], str]:
+    """What a section of the developer's guide shows: files of Python, templates, and the one line."""
+    text = (ROOT / "docs" / "developing.md").read_text()
+    section = text.split(f"## {heading}\n")[1].split("\n## ")[0]
+    python, html, (line,) = (re.findall(rf"```{kind}\n(.*?)```", section, re.S) for kind in ("python", "html", "text"))
+    assert line.count("\n") == 1
+    return python, html, line
+
+
+def copied(folder: Path) -> Path:
+    """A copy of the package to try it on."""
+    package = folder / "lazzik"
+    shutil.copytree(ROOT / "lazzik", package, ignore=shutil.ignore_patterns("__pycache__", "vendor"))
+    return package
+
+
+def said(probe: str, folder: Path) -> str:
+    """What a probe prints that runs with the copy."""
+    around = {**os.environ, "PYTHONPATH": str(folder), "NUMBA_DISABLE_JIT": "1"}
+    told = subprocess.run([sys.executable, "-c", probe], capture_output=True, text=True, env=around, cwd=folder)
+    assert told.returncode == 0, told.stderr
+    return told.stdout
