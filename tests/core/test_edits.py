@@ -12,10 +12,10 @@ from hypothesis import strategies as st
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.scaling import scaled
 from lazzik.core.clock import Clock
+from lazzik.core.diagnose.number import why
 from lazzik.core.errors import BadNumber, InvalidEdit, UnknownAddress
 from lazzik.core.evaluate.evaluator import evaluate, number_on
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.why import why
 from lazzik.core.layers import BY_KIND
 from lazzik.core.scene.address import Address
 from lazzik.core.scene.edits import read_edits
@@ -221,8 +221,9 @@ def test_a_number_beyond_its_limit_is_clamped_and_why_says_so(post: Scene) -> No
         {"do": "set", "address": f"{here}#wave.amplitude", "value": 3},
     )
     assert evaluate(dark, [here], dark.clock())[here].min() == 0.0
-    said = [reason.text for reason in why(dark, Address.parse(here), Scope(dark))]
-    assert any("It would go to -1.98×, and is kept at 0×, its limit." in text for text in said), said
+    (clamped,) = [reason for reason in why(dark, Address.parse(here), Scope(dark)) if reason.code == "clamped"]
+    assert (clamped.values["limit"], clamped.values["unit"], clamped.edits) == (0, "×", ())
+    assert clamped.values["extreme"] == pytest.approx(-1.98, abs=0.005)
 
 
 @pytest.mark.parametrize("factor", [2.0, 0.3, -1.5])

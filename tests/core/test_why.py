@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
+import json
+from typing import Any, get_args
 
 import numpy as np
 import pytest
@@ -10,15 +11,16 @@ import pytest
 from lazzik.core.bake.baking import BakePlan, bake
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
+from lazzik.core.diagnose.number import why
+from lazzik.core.diagnose.reason import Code
 from lazzik.core.evaluate.evaluator import strata
-from lazzik.core.evaluate.reason import Reason
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.why import why
 from lazzik.core.geometry.primitives import Ball, Tube
 from lazzik.core.layers import BY_KIND
 from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.node import Light, Node, Rotation
 from lazzik.core.scene.scene import Scene
+from lazzik.web.diagnose.words import SENTENCES, ReasonView, reason_view
 from tests.conftest import edited, turned
 
 HERE = "post/rotation.z"
@@ -30,8 +32,8 @@ def stack(*kinds: str, base: Channel | None = None) -> Scene:
     return edited(scene, *({"do": "add-layer", "address": HERE, "kind": kind} for kind in kinds)) if kinds else scene
 
 
-def reasons(scene: Scene, at: str = HERE) -> list[Reason]:
-    return why(scene, Address.parse(at), Scope(scene))
+def reasons(scene: Scene, at: str = HERE) -> list[ReasonView]:
+    return [reason_view(item) for item in why(scene, Address.parse(at), Scope(scene))]
 
 
 def change(scene: Scene, layer: str, **fields: Any) -> Scene:
@@ -70,7 +72,7 @@ def test_each_trap_is_named_and_its_button_mends_it(trap: str) -> None:
     found = reasons(scene)
     (reason,) = [item for item in found if sentence in item.text]
     assert reason.mend
-    mended = edited(scene, *reason.edits)
+    mended = edited(scene, *json.loads(reason.edits))
     assert not any(sentence in item.text for item in reasons(mended))
     laid = strata(find(mended, Address.parse(HERE)).number, mended.clock(), Scope(mended))
     assert np.ptp(laid.result) > 1
@@ -94,6 +96,10 @@ def test_what_only_the_person_can_mend_is_said_without_a_button(hint: str) -> No
     scene, sentence = HINTS[hint]
     (reason,) = [item for item in reasons(scene) if sentence in item.text]
     assert reason.mend == ""
+
+
+def test_every_reason_has_its_words() -> None:
+    assert set(SENTENCES) == set(get_args(Code))
 
 
 def test_a_link_to_what_stands_still_names_it() -> None:
@@ -124,7 +130,7 @@ def test_a_baked_layer_says_so_and_the_bake_can_be_taken_back() -> None:
     baked = bake(scene, [HERE], BakePlan(0, 120)).apply(scene)
     (reason,) = reasons(baked, f"{HERE}#noise")
     assert "switched off when it was baked" in reason.text
-    assert edited(baked, *reason.edits) == scene
+    assert edited(baked, *json.loads(reason.edits)) == scene
 
 
 def test_hidden_shrunk_dark_and_round_objects() -> None:
@@ -143,7 +149,7 @@ def test_hidden_shrunk_dark_and_round_objects() -> None:
         "Cart is scaled to nothing along x.",
         "A tube looks the same however it is turned about y.",
     ]
-    mended = edited(scene, *(edit for item in found for edit in item.edits))
+    mended = edited(scene, *(edit for item in found for edit in json.loads(item.edits)))
     assert reasons(mended, "pole/rotation.z") == []
     assert mended.by_id["pole"].rotation.y == 0.0
     assert "A ball looks the same" in reasons(scene, "ball/rotation.x")[-1].text

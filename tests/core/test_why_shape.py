@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any
 
 import numpy as np
@@ -9,16 +10,16 @@ import pytest
 
 from lazzik.core.bake.targets import bake_shape
 from lazzik.core.deformers import BY_KIND
-from lazzik.core.evaluate.reason import Reason
+from lazzik.core.diagnose.number import why
+from lazzik.core.diagnose.shape import why_shape
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface import surface_of
-from lazzik.core.evaluate.why import why
-from lazzik.core.evaluate.why_shape import why_shape
 from lazzik.core.geometry.primitives import Box
 from lazzik.core.scene.address import Address
 from lazzik.core.scene.edits.shapes import PlaceShapeBake
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
+from lazzik.web.diagnose.words import ReasonView, reason_view
 from tests.conftest import edited
 
 
@@ -39,8 +40,8 @@ def put(scene: Scene, **numbers: float) -> Scene:
     return edited(scene, *edits)
 
 
-def reasons(scene: Scene, deformer: str = "") -> list[Reason]:
-    return why_shape(scene, scene.by_id["post"], deformer, Scope(scene))
+def reasons(scene: Scene, deformer: str = "") -> list[ReasonView]:
+    return [reason_view(item) for item in why_shape(scene, scene.node("post"), deformer, Scope(scene))]
 
 
 def bare() -> Scene:
@@ -78,7 +79,7 @@ def test_each_trap_is_named_and_its_button_mends_it(trap: str) -> None:
     scene = make()
     (reason,) = [item for item in reasons(scene) if sentence in item.text]
     assert reason.mend
-    mended = edited(scene, *reason.edits)
+    mended = edited(scene, *json.loads(reason.edits))
     assert not any(sentence in item.text for item in reasons(mended))
     motion = surface_of(mended, mended.nodes[0], mended.clock(), Scope(mended))
     assert np.abs(motion.points(20) - motion.rest.points).max() > 0.01
@@ -90,7 +91,7 @@ def test_a_new_deformer_has_no_reasons_but_the_mesh(kind: str) -> None:
     for _ in range(4):
         if not reasons(scene):
             break
-        scene = edited(scene, *(edit for reason in reasons(scene) for edit in reason.edits))
+        scene = edited(scene, *(edit for reason in reasons(scene) for edit in json.loads(reason.edits)))
     assert reasons(scene) == []
 
 
@@ -101,7 +102,7 @@ def test_what_trails_no_motion_says_that_it_moves_nothing() -> None:
 
 def test_a_number_of_a_deformer_asks_what_keeps_the_deformer() -> None:
     scene = put(post(), weight=0)
-    found = why(scene, Address.parse("post/deform.bend.angle"), Scope(scene))
+    found = [reason_view(item) for item in why(scene, Address.parse("post/deform.bend.angle"), Scope(scene))]
     assert [reason.text for reason in found] == ["It has no layers and no keys.", "The weight of Bend is 0."]
 
 

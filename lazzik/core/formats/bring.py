@@ -71,7 +71,7 @@ def _brought(scene: Scene, files: Mapping[str, bytes], depth: float, assets: Ass
             notes.append(f"Its motion ends at frame {read.last:g}, after the scene's last.")
         if read.clips:
             names = ", ".join(clip.label for clip in read.clips[:6]) + (" …" if len(read.clips) > 6 else "")
-            notes.append(f"Its other animations are clips, to be played from Poses and clips (B): {names}.")
+            notes.append(f"Its other animations are clips, kept beside the poses: {names}.")
         return Brought(BringIn(label=stem, nodes=read.nodes, clips=read.clips), tuple(notes))
     if kind == ".svg":
         from lazzik.core.formats.svg_read import read_svg

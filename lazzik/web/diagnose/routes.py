@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from fastapi import APIRouter, Request, Response
 
+from lazzik.core.diagnose.number import why
+from lazzik.core.diagnose.shape import why_shape
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.seams import seams
-from lazzik.core.evaluate.why import why
-from lazzik.core.evaluate.why_shape import why_shape
 from lazzik.core.scene.address import Address, title
 from lazzik.web.deps import Kept, Store
+from lazzik.web.diagnose.words import reason_view
 from lazzik.web.shape.view import split_shape
 from lazzik.web.ui.templating import templates
 
@@ -24,10 +25,11 @@ def why_sheet(request: Request, scene_id: str, at: str, store: Store, memo: Kept
     shape = split_shape(at)
     if shape is None:
         address = Address.parse(at)
-        content = {"title": title(scene, address), "reasons": why(scene, address, scope)}
+        heading, reasons = title(scene, address), why(scene, address, scope)
     else:
         node = scene.node(shape[0])
-        content = {"title": f"{node.label} / shape", "reasons": why_shape(scene, node, shape[1], scope)}
+        heading, reasons = f"{node.label} / shape", why_shape(scene, node, shape[1], scope)
+    content = {"title": heading, "reasons": [reason_view(reason) for reason in reasons]}
     return templates.TemplateResponse(request, "diagnose/why.html", content)
 
 

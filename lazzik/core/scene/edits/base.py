@@ -22,7 +22,7 @@ class Edit(Frozen):
         raise NotImplementedError
 
     def said(self, scene: Scene) -> str:
-        """What the edit does, for the undo button: 'amplitude of Gust'. `scene` is the one before it."""
+        """What the edit does, as a step is named: 'amplitude of Gust'. `scene` is the one before it."""
         raise NotImplementedError
 
     @property

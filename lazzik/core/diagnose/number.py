@@ -1,7 +1,8 @@
-"""Why a layer does not show: the reasons in words, each with the edit that mends it where one can."""
+"""Why a layer, or a number with all its layers, does not show."""
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from typing import Any
 
@@ -10,10 +11,10 @@ import numpy as np
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import Layer
 from lazzik.core.clock import Clock
+from lazzik.core.diagnose.reason import STILL, UNSEEN, Reason, idle, largest, reason, set_to, unseen
+from lazzik.core.diagnose.shape import why_shape
 from lazzik.core.evaluate.evaluator import Lane, number_on, read, strata
-from lazzik.core.evaluate.reason import STILL, UNSEEN, Reason, largest, set_to, unseen
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.why_shape import why_shape
 from lazzik.core.scene.address import Address, Place, find, find_layer
 from lazzik.core.scene.edits.layers import landing
 from lazzik.core.scene.node import Node
@@ -45,67 +46,58 @@ def _clamped(place: Place, scene: Scene, scope: Scope) -> Iterator[Reason]:
     low, high, unit = place.quantity.low, place.quantity.high, place.quantity.unit
     for limit, extreme, beyond in ((low, values.min(), values.min() < low), (high, values.max(), values.max() > high)):
         if beyond:
-            yield Reason(f"It would go to {extreme:.3g}{unit}, and is kept at {limit:g}{unit}, its limit.")
+            yield reason("clamped", extreme=float(extreme), limit=limit, unit=unit)
 
 
 def _unmoved(address: Address, place: Place) -> Reason:
-    keys = len(place.channel.keys)
-    text = "It has no layers" + (" and no keys." if keys == 0 else ", and one key alone makes no motion.")
-    return Reason(text, "Add noise", ({"do": "add-layer", "address": str(address.channel), "kind": "noise"},))
+    noise = {"do": "add-layer", "address": str(address.channel), "kind": "noise"}
+    return reason("unmoved", noise, keys=len(place.channel.keys))
 
 
 def _of_layer(scene: Scene, channel: Address, place: Place, lane: Lane, scope: Scope) -> Iterator[Reason]:
     layer, here = lane.layer, f"{channel}#{lane.layer.id}"
     name = layer.label
 
-    def change(**fields: Any) -> tuple[dict[str, Any], ...]:
-        return ({"do": "change-layer", "address": here} | fields,)
+    def change(**fields: Any) -> dict[str, Any]:
+        return {"do": "change-layer", "address": here} | fields
 
     if layer.muted:
         yield _muted(scene, str(channel), layer, change(muted=False))
     elif layer not in place.channel.sounding:
         others = [other for other in place.channel.layers if other.solo and not other.muted]
-        off: tuple[dict[str, Any], ...] = tuple(
-            {"do": "change-layer", "address": f"{channel}#{other.id}", "solo": False} for other in others
-        )
-        soloed = " and ".join(other.label for other in others)
-        yield Reason(f"{soloed} is soloed, which silences {name}.", "End the solo", off)
+        off = [{"do": "change-layer", "address": f"{channel}#{other.id}", "solo": False} for other in others]
+        yield reason("silenced", *off, name=name, others=" and ".join(other.label for other in others))
     if lane.problem:
-        yield Reason(f"{lane.problem}.")
+        yield reason("problem", text=lane.problem)
         return
     if largest(layer.weight, scene, scope) < STILL:
-        mend = ("Set the weight to 1", set_to(f"{here}.weight", 1.0)) if not isinstance(layer.weight, Channel) else ()
-        yield Reason(f"The weight of {name} is 0.", *mend)
+        mend = [] if isinstance(layer.weight, Channel) else [set_to(f"{here}.weight", 1.0)]
+        yield reason("weightless", *mend, name=name)
     if _shut(layer, scene):
         window = layer.window
-        span = f"{_frame(window.start, 'the beginning')} to {_frame(window.end, 'the end')}"
-        yield Reason(
-            f"The window of {name} runs from {span}, outside the range {scene.first} to {scene.last}.",
-            "Open the window",
-            change(start=None, end=None, fade_in=0, fade_out=0),
-        )
-    idle = list(_idle(scene, place, layer, here, scope))
-    yield from idle
+        start = -math.inf if window.start is None else window.start
+        end = math.inf if window.end is None else window.end
+        opened = change(start=None, end=None, fade_in=0, fade_out=0)
+        yield reason("shut", opened, name=name, start=start, end=end, first=scene.first, last=scene.last)
+    doing_nothing = list(_idle(scene, place, layer, here, scope))
+    yield from doing_nothing
     below = _below(place.channel, layer, scene, scope)
     if layer.needs == "keys" and len(place.channel.keys) < 2:
-        yield Reason(f"{name} repeats what is keyed, and the base has fewer than two keys.")
+        yield reason("no-keys", name=name)
     elif layer.needs == "motion" and np.ptp(below) < STILL:
         yield _nothing_below(place.channel, layer, here)
     elif layer.combine == "multiply" and np.abs(below).max() < STILL:
-        yield Reason(
-            f"{name} multiplies what lies below, and that is 0 throughout.", "Let it add", change(combine="add")
-        )
-    elif not idle:
+        yield reason("zero-below", change(combine="add"), name=name)
+    elif not doing_nothing:
         yield from _too_little(scene, place, lane, here, channel, scope)
 
 
-def _muted(scene: Scene, channel: str, layer: Layer, unmute: tuple[dict[str, Any], ...]) -> Reason:
+def _muted(scene: Scene, channel: str, layer: Layer, unmute: dict[str, Any]) -> Reason:
     for receipt in reversed(scene.receipts):
         for line in receipt.lines:
             if line.address == channel and layer.id in line.switched_off:
-                taken = ({"do": "take-back", "receipt": receipt.id},)
-                return Reason(f"{layer.label} was switched off when it was baked to keys.", "Take the bake back", taken)
-    return Reason(f"{layer.label} is muted.", "Unmute", unmute)
+                return reason("baked", {"do": "take-back", "receipt": receipt.id}, name=layer.label)
+    return reason("muted", unmute, name=layer.label)
 
 
 def _idle(scene: Scene, place: Place, layer: Layer, here: str, scope: Scope) -> Iterator[Reason]:
@@ -115,18 +107,17 @@ def _idle(scene: Scene, place: Place, layer: Layer, here: str, scope: Scope) -> 
         number = getattr(layer, name)
         if largest(number, scene, scope, value) >= STILL:
             continue
-        text = f"The {name.replace('_', ' ')} of {layer.label} is {value:g}."
         better = suited.get(name, type(layer).model_fields[name].default)
         fixed = isinstance(better, float | int) and not isinstance(number, Channel)
-        yield Reason(text, f"Set it to {better:g}", set_to(f"{here}.{name}", better)) if fixed else Reason(text)
+        yield idle(layer.label, name, value, better, [set_to(f"{here}.{name}", better)] if fixed else [])
 
 
 def _nothing_below(channel: Channel, layer: Layer, here: str) -> Reason:
-    text = f"{layer.label} answers to motion, and nothing below it moves."
-    if layer.id != channel.layers[-1].id:
-        top = ({"do": "move-layer", "address": here, "to": len(channel.layers) - 1},)
-        return Reason(text, "Move it to the top", top)
-    return Reason(f"{text} Key the base, or put a layer that moves below it.")
+    if layer.id == channel.layers[-1].id:
+        return reason("nothing-below", name=layer.label)
+    return reason(
+        "nothing-below", {"do": "move-layer", "address": here, "to": len(channel.layers) - 1}, name=layer.label
+    )
 
 
 def _too_little(scene: Scene, place: Place, lane: Lane, here: str, channel: Address, scope: Scope) -> Iterator[Reason]:
@@ -135,22 +126,19 @@ def _too_little(scene: Scene, place: Place, lane: Lane, here: str, channel: Addr
     if peak < STILL:
         still = [r for r in layer.references() if not r.startswith("recipes/") and _still(r, scene, scope)]
         if still:
-            yield Reason(f"What {layer.label} reads, {still[0]}, does not change, and gives what is there already.")
+            yield reason("reads-still", name=layer.label, source=still[0])
         elif not _shut(layer, scene) and layer in place.channel.sounding:
-            yield Reason(f"{layer.label} changes nothing here: what lies below is already as it would make it.")
+            yield reason("changes-nothing", name=layer.label)
         return
     if peak < UNSEEN * place.reach:
-        text = f"{layer.label} moves the number by at most {peak:.2g}{unit}, too little to be seen."
-        name = next((n for n in type(layer).idle_at if not isinstance(getattr(layer, n), Channel)), None)
-        if name is None:
-            yield Reason(text)
-        else:
-            larger = float(f"{getattr(layer, name) * place.reach / peak:.2g}")
-            yield Reason(text, f"Set its {name} to {larger:g}", set_to(f"{here}.{name}", larger))
+        name = next((n for n in type(layer).idle_at if not isinstance(getattr(layer, n), Channel)), "")
+        larger = float(f"{getattr(layer, name) * place.reach / peak:.2g}") if name else 0.0
+        mend = [set_to(f"{here}.{name}", larger)] if name else []
+        yield reason("too-little", *mend, name=layer.label, peak=peak, unit=unit, number=name, larger=larger)
     cover = _covered(place.channel, layer, scene, scope)
     if cover is not None:
-        off = ({"do": "change-layer", "address": f"{channel}#{cover.id}", "combine": "add"},)
-        yield Reason(f"{cover.label} lies above and takes the place of {layer.label}.", f"Let {cover.label} add", off)
+        off = {"do": "change-layer", "address": f"{channel}#{cover.id}", "combine": "add"}
+        yield reason("covered", off, name=layer.label, cover=cover.label)
 
 
 def _covered(channel: Channel, layer: Layer, scene: Scene, scope: Scope) -> Layer | None:
@@ -179,19 +167,14 @@ def _of_object(scene: Scene, address: Address, node: Node, scope: Scope) -> Iter
     leaf = not any(other.parent == node.id for other in scene.nodes)
     if way == "rotation" and node.shape is not None and leaf and axis in ROUND.get(node.shape.kind, ""):
         moved = find(scene, address).channel
+        edits: list[dict[str, Any]] = []
         if moved.layers and node.shape.kind != "ball":
             layers = [layer.model_dump(mode="json") for layer in moved.layers]
-            edits: tuple[dict[str, Any], ...] = (
-                {"do": "put-layers", "address": f"{node.id}/rotation.z", "layers": layers},
-                *({"do": "remove-layer", "address": f"{address}#{layer.id}"} for layer in moved.layers),
-            )
-            yield Reason(
-                f"A {node.shape.kind} looks the same however it is turned about {axis}.", "Turn it about z", edits
-            )
-        else:
-            yield Reason(f"A {node.shape.kind} looks the same however it is turned about {axis}.")
+            edits = [{"do": "put-layers", "address": f"{node.id}/rotation.z", "layers": layers}]
+            edits += [{"do": "remove-layer", "address": f"{address}#{layer.id}"} for layer in moved.layers]
+        yield reason("round", *edits, shape=node.shape.kind, axis=axis)
     if way == "light" and node.light is not None and axis != "intensity" and node.light.intensity == 0.0:
-        yield Reason(f"{node.label} is dark.", "Set its intensity to 1", set_to(f"{node.id}/light.intensity", 1.0))
+        yield reason("dark", set_to(f"{node.id}/light.intensity", 1.0), name=node.label)
 
 
 def _below(channel: Channel, layer: Layer, scene: Scene, scope: Scope) -> np.ndarray[Any, np.dtype[np.float64]]:
@@ -207,7 +190,3 @@ def _still(address: str, scene: Scene, scope: Scope) -> bool:
 def _shut(layer: Layer, scene: Scene) -> bool:
     clock: Clock = scene.clock(4)
     return not layer.window.open and float(layer.window.at(clock.frames).max()) < STILL
-
-
-def _frame(value: float | None, otherwise: str) -> str:
-    return otherwise if value is None else f"{value:g}"

@@ -1,0 +1,70 @@
+"""A reason why something does not show, and those that lie with the object itself."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+import numpy as np
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.evaluate.evaluator import number_on
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.scene.edits import Edit, read_edits
+from lazzik.core.scene.node import Node
+from lazzik.core.scene.scene import Scene
+
+UNSEEN = 0.02
+"""Part of a well-seen change below which a motion is too small to be seen."""
+
+STILL = 1e-9
+
+
+Code = Literal[
+    "baked", "changes-nothing", "clamped", "coarse", "covered", "dark", "hidden", "idle", "masked", "muted",
+    "no-deformers", "no-keys", "nothing-below", "nothing-shaped", "out-of-reach", "points-still", "problem",
+    "reads-still", "round", "shape-baked", "shrunk", "shut", "silenced", "too-little", "unmoved", "weightless",
+    "zero-below",
+]  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Reason:
+    """Why something does not show."""
+
+    code: Code
+    values: Mapping[str, str | float] = field(default_factory=dict)
+    """What it is about: names, numbers, units."""
+    edits: tuple[Edit, ...] = ()
+    """What mends it; none if only a person can."""
+
+
+def reason(code: Code, *edits: dict[str, Any], **values: str | float) -> Reason:
+    """A reason, with the edits that mend it as they are written."""
+    return Reason(code, values, tuple(read_edits(list(edits))) if edits else ())
+
+
+def idle(name: str, number: str, value: float, better: Any, edits: list[dict[str, Any]]) -> Reason:
+    """A number stands where its layer or deformer does nothing; `better` is where it would do something."""
+    return reason("idle", *edits, name=name, number=number, value=value, better=better)
+
+
+def unseen(scene: Scene, node: Node) -> Iterator[Reason]:
+    """What hides an object or makes nothing of it, itself or anything above it."""
+    for here in scene.lineage(node):
+        if not here.visible:
+            yield reason("hidden", {"do": "change-object", "node": here.id, "visible": True}, name=here.label)
+        for axis, number in (("x", here.scale.x), ("y", here.scale.y), ("z", here.scale.z)):
+            if number == 0.0:
+                yield reason("shrunk", set_to(f"{here.id}/scale.{axis}", 1.0), name=here.label, axis=axis)
+
+
+def set_to(address: str, value: float) -> dict[str, Any]:
+    """The edit that sets a number."""
+    return {"do": "set", "address": address, "value": float(value)}
+
+
+def largest(number: float | Channel, scene: Scene, scope: Scope, centre: float = 0.0) -> float:
+    """How far a number goes from a value at most, over the scene's range."""
+    return float(np.abs(np.asarray(number_on(number, scene.clock(), scope)) - centre).max())

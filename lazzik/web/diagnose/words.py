@@ -1,0 +1,78 @@
+"""Reasons in words: a sentence for each, and what the button says that mends it."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+
+from lazzik.core.diagnose.reason import Reason
+from lazzik.core.scene.edits.shapes import ChangeShape
+
+SENTENCES = {
+    "baked": ("{name} was switched off when it was baked to keys.", "Take the bake back"),
+    "changes-nothing": ("{name} changes nothing here: what lies below is already as it would make it.", ""),
+    "clamped": ("It would go to {extreme:.3g}{unit}, and is kept at {limit:g}{unit}, its limit.", ""),
+    "coarse": (
+        "The mesh of {object} is too coarse for {name}: about {segments:.1f} segments where {wanted} look smooth.", "",
+    ),
+    "covered": ("{cover} lies above and takes the place of {name}.", "Let {cover} add"),
+    "dark": ("{name} is dark.", "Set its intensity to 1"),
+    "hidden": ("{name} is hidden.", "Show it"),
+    "idle": ("The {number} of {name} is {value:g}.", "Set it to {better:g}"),
+    "masked": ("The mask of {name} leaves nothing of it.", "Take the mask off"),
+    "muted": ("{name} is muted.", "Unmute"),
+    "no-deformers": ("{name} has no deformers.", "Add a bend"),
+    "no-keys": ("{name} repeats what is keyed, and the base has fewer than two keys.", ""),
+    "nothing-below": ("{name} answers to motion, and nothing below it moves.", "Move it to the top"),
+    "nothing-shaped": ("Nothing that lies below {name} has a shape.", ""),
+    "out-of-reach": ("The span of {name} does not reach {object}.", "Span all of it"),
+    "points-still": ("{name} moves no point by more than {moved:.2g} m, too little to be seen.", ""),
+    "problem": ("{text}.", ""),
+    "reads-still": ("What {name} reads, {source}, does not change, and gives what is there already.", ""),
+    "round": ("A {shape} looks the same however it is turned about {axis}.", "Turn it about z"),
+    "shape-baked": ("{name} was switched off when the shape was baked.", "Take the bake back"),
+    "shrunk": ("{name} is scaled to nothing along {axis}.", "Set it to 1"),
+    "shut": (
+        "The window of {name} runs from {start} to {end}, outside the range {first} to {last}.", "Open the window",
+    ),
+    "silenced": ("{others} is soloed, which silences {name}.", "End the solo"),
+    "too-little": (
+        "{name} moves the number by at most {peak:.2g}{unit}, too little to be seen.", "Set its {number} to {larger:g}",
+    ),
+    "unmoved": ("It has no layers{keyed}", "Add noise"),
+    "weightless": ("The weight of {name} is 0.", "Set the weight to 1"),
+    "zero-below": ("{name} multiplies what lies below, and that is 0 throughout.", "Let it add"),
+}  # fmt: skip
+
+
+@dataclass(frozen=True, kw_only=True)
+class ReasonView:
+    """A reason as the sheet says it."""
+
+    text: str
+    mend: str
+    """What the button says; '' if only the person can mend it."""
+    edits: str
+    """What it does, as JSON."""
+
+
+def reason_view(reason: Reason) -> ReasonView:
+    """A reason in words."""
+    sentence, button = SENTENCES[reason.code]
+    values: dict[str, str | float] = dict(reason.values)
+    if "number" in values:
+        values["number"] = str(values["number"]).replace("_", " ")
+    if reason.code == "shut":
+        values["start"] = "the beginning" if values["start"] == float("-inf") else f"{values['start']:g}"
+        values["end"] = "the end" if values["end"] == float("inf") else f"{values['end']:g}"
+    if reason.code == "unmoved":
+        values["keyed"] = ", and one key alone makes no motion." if values["keys"] else " and no keys."
+    text, mend = sentence.format(**values), button.format(**values) if reason.edits else ""
+    if reason.code == "nothing-below" and not reason.edits:
+        text += " Key the base, or put a layer that moves below it."
+    if reason.code == "coarse" and reason.edits:
+        (edit,) = reason.edits
+        assert isinstance(edit, ChangeShape)
+        mend = "Set " + ", ".join(f"{name.replace('_', ' ')} {count}" for name, count in edit.fields.items())
+    edits = [{"do": edit.do} | edit.model_dump(mode="json", exclude_unset=True) for edit in reason.edits]
+    return ReasonView(text=text, mend=mend, edits=json.dumps(edits))
