@@ -39,7 +39,7 @@ def keys(draw: st.DrawFn, most: int = 6) -> tuple[Key, ...]:
     )
 
 
-@st.composite
+@st.composite  # type: ignore[arg-type]
 def noises(draw: st.DrawFn, layer_id: str = "noise", *, nested: bool = False, **fixed: object) -> Noise:
     """Noise with any settings; `nested` lets its amplitude and period be keyed or driven."""
     amplitude: float | Channel = draw(numbers(0, 10))

@@ -50,7 +50,7 @@ def extremes(character: str, whole: int, trials: int) -> NDArray[np.float64]:
     for seed in range(trials):
         for j in range(whole):
             frequency = 1 if white else 2**j
-            octave(seed, j, CELLS * frequency, samples // (CELLS * frequency), held, layers[j])
+            octave(seed, j, CELLS * frequency, samples // (CELLS * frequency), held, layers[j])  # type: ignore[type-var, call-arg]
         folded = 2 * np.abs(layers) - 1
         rows = {"billow": folded, "ridged": -folded}.get(character, layers)
         for a, octaves in enumerate(chosen):

@@ -6,7 +6,7 @@ import json
 import urllib.request
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from lazzik.core.scene.text import scene_text
 from lazzik.web.studio.tree import WINDOW
@@ -92,7 +92,7 @@ def test_an_object_is_found_by_its_name(wood: Studio) -> None:
 
 def test_rows_that_come_late_do_not_cover_another_choice(wood: Studio) -> None:
     page = wood.page
-    slow = []
+    slow: list[Route] = []
     page.route("**/tree?*", lambda route: route.continue_() if slow else slow.append(route))
     page.evaluate("() => { document.getElementById('tree-rows').scrollTop = 0; }")
     until_asked(page, slow)

@@ -9,7 +9,6 @@ import io
 import json
 import resource
 import struct
-import sys
 import time
 import zipfile
 from collections.abc import Iterator
@@ -64,8 +63,9 @@ def broken(content: dict[str, Any], blob: bytes) -> Iterator[tuple[str, bytes]]:
         yield wrong(f"place {value}", "nodes", 0, "translation", value=[value, 0, 0])
         yield wrong(f"turn {value}", "nodes", 0, "rotation", value=value)
     for name in ("nodes", "meshes", "accessors", "bufferViews", "buffers", "scenes", "animations", "materials"):
-        for value in (7, "all", {"a": 1}, [1], [[]]):
-            yield wrong(f"{name} {value}", name, value=value)
+        kinds: tuple[Any, ...] = (7, "all", {"a": 1}, [1], [[]])
+        for other in kinds:
+            yield wrong(f"{name} {other}", name, value=other)
     yield wrong("circle of two", "nodes", 1, "children", value=[0])
     yield wrong("circle of one", "nodes", 0, "children", value=[0])
     yield wrong("two parents", "scenes", 0, "nodes", value=[0, 1])
@@ -241,4 +241,4 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    sys.exit(main())
+    main()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import time
 import tracemalloc
+from typing import Any
 
 import numpy as np
 import pytest
@@ -24,7 +25,7 @@ from tests.conftest import edited, turned
 X = np.linspace(-3, 3, 25)
 
 
-def value(text: str, **names: object) -> np.ndarray:
+def value(text: str, **names: Any) -> np.ndarray:
     given_names = {"t": np.zeros(25), "frame": np.zeros(25), "x": X} | names
     return np.broadcast_to(np.asarray(read_expression(text).on(given_names), dtype=float), 25)
 

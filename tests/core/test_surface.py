@@ -38,7 +38,7 @@ def bar(cuts: int) -> Box:
     return Box(kind="box", width=0.4, height=2.0, depth=0.3, cuts_y=cuts, cuts_x=8, cuts_z=6)
 
 
-MOVING = {"position": Position(x=Channel(keys=(Key(frame=0, value=0.0), Key(frame=30, value=2.0))))}
+MOVING: dict[str, Any] = {"position": Position(x=Channel(keys=(Key(frame=0, value=0.0), Key(frame=30, value=2.0))))}
 SPANS = {
     "all": (-1.0, 1.0),
     "within": (-0.4, 0.55),

@@ -182,10 +182,7 @@ def _one_buffer(file: GltfFile, beside: dict[str, bytes]) -> GltfFile:
             kind = "image/png" if part[:4] == b"\x89PNG" else "image/jpeg"
             entry = {k: v for k, v in entry.items() if k != "uri"} | {"bufferView": len(views) - 1, "mimeType": kind}
         images.append(entry)
-    content = dict(file.content)
-    for key, value in (("bufferViews", views), ("images", images)):
-        if value:
-            content[key] = value
+    content = file.content | {key: rows for key, rows in (("bufferViews", views), ("images", images)) if rows}
     if starts:
         content["buffers"] = [file.rows("buffers")[0] | {"byteLength": len(data)}]
         content["buffers"][0].pop("uri", None)

@@ -19,6 +19,7 @@ class FormatChoice(BaseModel):
 
 
 def format_choices(kind: type[Format]) -> list[FormatChoice]:
+    """The choices that a format offers, with their defaults."""
     words = kind.choices()
     out = []
     for name, entry in kind.model_fields.items():

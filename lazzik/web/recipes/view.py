@@ -38,6 +38,7 @@ class RecipeCard:
 
 
 def recipe_card(scene: Scene, recipe: Recipe, target: Address | None, scope: Scope) -> RecipeCard:
+    """A recipe of the scene or of the library; `target` is the number that it may be put on."""
     here = scene.recipe(recipe.id) is not None
     seen = scope if here else Scope(scene.replaced(recipes=(*scene.recipes, recipe)), scope.memo, [])
     laid = strata(recipe.stack, scene.clock(), seen)

@@ -37,6 +37,7 @@ MOST_POINTS = 1200
 
 
 def curves_of(scope: Scope, scene: Scene, text: str, also: tuple[str, ...]) -> dict[str, Any]:
+    """A number laid open, and others drawn beside it, at most one and a half points a pixel of a wide lane."""
     address = Address.parse(text).channel
     place = find(scene, address)
     fine = max(1, min(4, MOST_POINTS // scene.frames))
