@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import json
 from collections import Counter
 from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-import pygltflib as gl
 from numpy.typing import NDArray
 
 from lazzik.core.bake.targets import Fitted, fit_targets
@@ -46,6 +44,13 @@ SHAPES_WITHIN = 0.001
 MOST_SHAPES = 256
 """Morph targets of one object."""
 
+ARRAY_BUFFER, ELEMENT_ARRAY_BUFFER = 34962, 34963
+COMPONENTS = {"float32": 5126, "uint16": 5123, "uint32": 5125}
+"""Numbers that the standard gives to buffers of points and of triangles, and to the types of their values."""
+
+Row = dict[str, Any]
+"""A part of the file, by the standard's names."""
+
 
 @dataclass
 class Writer:
@@ -70,11 +75,11 @@ class Writer:
     report: list[str] = field(default_factory=list)
     counts: Counter[str] = field(default_factory=Counter)
     worst: dict[str, float] = field(default_factory=dict)
-    gltf: gl.GLTF2 = field(default_factory=gl.GLTF2)
+    out: Row = field(default_factory=dict)
     blob: bytearray = field(default_factory=bytearray)
     materials: dict[str, int] = field(default_factory=dict)
     meshes: dict[tuple[str, int], int] = field(default_factory=dict)
-    shapes: dict[str, tuple[gl.Attributes, int]] = field(default_factory=dict)
+    shapes: dict[str, tuple[Row, int]] = field(default_factory=dict)
     lights: list[dict[str, Any]] = field(default_factory=list)
     clocks: dict[bytes, int] = field(default_factory=dict)
     moving: dict[str, Fitted] = field(default_factory=dict)
@@ -84,58 +89,69 @@ class Writer:
         """Everything, in the order of the document: the JSON and the buffer. Raises Stopped."""
         animated = self.animated
         places = {node.id: i for i, node in enumerate(self.scene.nodes)}
-        self.gltf.asset = gl.Asset(version="2.0", generator="Lazzik")
+        self.out |= {"asset": {"version": "2.0", "generator": "Lazzik"}, "scene": 0}
         if animated:
             shaped = [node for node in self.scene.nodes if node.visible and shapes_over_time(self.scene, node)]
             for place, node in enumerate(shaped):
                 part = self.progress.part(0.6 * place / len(shaped), 0.6 * (place + 1) / len(shaped))
                 part.report(0.0, f"shapes of {node.label}")
                 self._shapes(node, part)
-        self.gltf.nodes = [self._node(node) for node in self.scene.nodes]
+        nodes = [self._node(node) for node in self.scene.nodes]
         for node in self.scene.nodes:
             if node.parent is not None:
-                self.gltf.nodes[places[node.parent]].children.append(places[node.id])
+                nodes[places[node.parent]].setdefault("children", []).append(places[node.id])
         roots = [places[node.id] for node in self.scene.nodes if node.parent is None]
-        self.gltf.scenes = [gl.Scene(name=self.scene.name, nodes=roots)]
-        self.gltf.scene = 0
+        self.out["scenes"] = [{"name": self.scene.name} | ({"nodes": roots} if roots else {})]
+        if nodes:
+            self.out["nodes"] = nodes
         if animated:
             self._animate(places, self.progress.part(0.6, 1.0))
         if self.lights:
-            self.gltf.extensions = {"KHR_lights_punctual": {"lights": self.lights}}
-            self.gltf.extensionsUsed.append("KHR_lights_punctual")
+            self.out["extensions"] = {"KHR_lights_punctual": {"lights": self.lights}}
+            self._uses("KHR_lights_punctual")
         if self.blob:
-            self.gltf.buffers = [gl.Buffer(byteLength=len(self.blob))]
-        return json.loads(self.gltf.gltf_to_json()), bytes(self.blob)
+            self.out["buffers"] = [{"byteLength": len(self.blob)}]
+        return self.out, bytes(self.blob)
+
+    def _put(self, kind: str, row: Row) -> int:
+        """Add a part to the file; its number."""
+        rows: list[Row] = self.out.setdefault(kind, [])
+        rows.append(row)
+        return len(rows) - 1
+
+    def _uses(self, extension: str) -> None:
+        used: list[str] = self.out.setdefault("extensionsUsed", [])
+        if extension not in used:
+            used.append(extension)
 
     def _now(self) -> Clock:
         return Clock.over(self.scene.fps, self.scene.first, self.scene.first)
 
-    def _node(self, node: Node) -> gl.Node:
+    def _node(self, node: Node) -> Row:
         now = pose(node, self._now(), self.scope)
-        out = gl.Node(
-            name=node.label,
-            translation=now.position[0].tolist(),
-            rotation=now.orientation[0].tolist(),
-            scale=now.scale[0].tolist(),
-            children=[],
-            extras={"id": node.id},
-        )
+        out: Row = {
+            "name": node.label,
+            "translation": now.position[0].tolist(),
+            "rotation": now.orientation[0].tolist(),
+            "scale": now.scale[0].tolist(),
+            "extras": {"id": node.id},
+        }
         keep = self.keeps.get(node.id)
         form = self.forms.get(node.id)
         if form and form.repainted:
             self.paints[node.id] = self._paint(node.look or Look())
         if node.shape is not None and node.visible and (form is None or form.bent):
-            out.mesh = self._mesh(node)
+            out["mesh"] = self._mesh(node)
         if node.camera is not None and not (keep and keep.camera):
             view = np.radians(self._first(node.camera, "view"))
-            lens = gl.Perspective(yfov=float(view), znear=NEAR, zfar=FAR)
-            self.gltf.cameras.append(gl.Camera(type="perspective", perspective=lens))
-            out.camera = len(self.gltf.cameras) - 1
-            self._moving_looks(node.label, f"/cameras/{out.camera}/", node.camera, {"view": "perspective/yfov"})
+            lens = {"yfov": float(view), "znear": NEAR, "zfar": FAR}
+            place = self._put("cameras", {"type": "perspective", "perspective": lens})
+            out["camera"] = place
+            self._moving_looks(node.label, f"/cameras/{place}/", node.camera, {"view": "perspective/yfov"})
         if node.light is not None and node.visible and not (keep and keep.light):
             self.lights.append(self._light(node.light))
             place = len(self.lights) - 1
-            out.extensions = {"KHR_lights_punctual": {"light": place}}
+            out["extensions"] = {"KHR_lights_punctual": {"light": place}}
             root = f"/extensions/KHR_lights_punctual/lights/{place}/"
             self._moving_looks(node.label, root, node.light, {"intensity": "intensity", "color": "color"})
         return out
@@ -161,18 +177,14 @@ class Writer:
     def _material(self, node: Node) -> int:
         look = node.look or Look()
         paint = self._paint(look)
-        surface = gl.PbrMetallicRoughness(
-            baseColorFactor=[*paint.color, 1.0], metallicFactor=0.0, roughnessFactor=paint.roughness
-        )
+        surface = {"baseColorFactor": [*paint.color, 1.0], "metallicFactor": 0.0, "roughnessFactor": paint.roughness}
         glows = self.pointers and isinstance(look.glow, Channel) and look.glow.moves
         emitted = list(paint.color) if glows else [c * min(paint.glow, 1.0) for c in paint.color]
-        material = gl.Material(pbrMetallicRoughness=surface, emissiveFactor=emitted)
+        material: Row = {"pbrMetallicRoughness": surface, "emissiveFactor": emitted}
         if paint.glow > 1 or glows:
-            material.extensions = {STRENGTH: {"emissiveStrength": paint.glow}}
-            if STRENGTH not in self.gltf.extensionsUsed:
-                self.gltf.extensionsUsed.append(STRENGTH)
-        self.gltf.materials.append(material)
-        place = len(self.gltf.materials) - 1
+            material["extensions"] = {STRENGTH: {"emissiveStrength": paint.glow}}
+            self._uses(STRENGTH)
+        place = self._put("materials", material)
         ways = {"color": "pbrMetallicRoughness/baseColorFactor", "roughness": "pbrMetallicRoughness/roughnessFactor"}
         if glows:
             ways |= {"glow": f"extensions/{STRENGTH}/emissiveStrength", "emission": "emissiveFactor"}
@@ -202,9 +214,8 @@ class Writer:
             if shape not in self.shapes:
                 self.shapes[shape] = self._geometry(node.shape.mesh(self.scene.assets))  # type: ignore[union-attr]
             attributes, indices = self.shapes[shape]
-            part = gl.Primitive(attributes=attributes, indices=indices, material=self.materials[key])
-            self.gltf.meshes.append(gl.Mesh(primitives=[part]))
-            self.meshes[shape, self.materials[key]] = len(self.gltf.meshes) - 1
+            part = {"attributes": attributes, "indices": indices, "material": self.materials[key]}
+            self.meshes[shape, self.materials[key]] = self._put("meshes", {"primitives": [part]})
         return self.meshes[shape, self.materials[key]]
 
     def _own_mesh(self, node: Node, shapes: Fitted | None) -> int:
@@ -215,65 +226,61 @@ class Writer:
         if shapes is None and self.animated:
             motion = surface_of(self.scene, node, self._now(), self.scope)
             mesh = mesh.moved(motion.points(0))
-        part = gl.Primitive(attributes=gl.Attributes())
+        part: Row = {"attributes": {}}
         if node.id not in self.forms:
-            part.attributes, part.indices = self._geometry(mesh)
-            part.material = self._material(node)
+            part["attributes"], part["indices"] = self._geometry(mesh)
+            part["material"] = self._material(node)
         elif shapes is None:
-            part.attributes = self._points(mesh)
-        out = gl.Mesh(primitives=[part])
+            part["attributes"] = self._points(mesh)
+        out: Row = {"primitives": [part]}
         if shapes is not None:
-            part.targets = [
+            part["targets"] = [
                 {
-                    "POSITION": self._accessor(offsets.astype(np.float32), "VEC3", gl.ARRAY_BUFFER, limits=True),
-                    "NORMAL": self._accessor(normals.astype(np.float32), "VEC3", gl.ARRAY_BUFFER),
+                    "POSITION": self._accessor(offsets.astype(np.float32), "VEC3", ARRAY_BUFFER, limits=True),
+                    "NORMAL": self._accessor(normals.astype(np.float32), "VEC3", ARRAY_BUFFER),
                 }
                 for offsets, normals in zip(shapes.offsets, shapes.normals, strict=True)
             ]
-            out.weights = [float(weight) for weight in shapes.weights[0]]
-        self.gltf.meshes.append(out)
-        return len(self.gltf.meshes) - 1
+            out["weights"] = [float(weight) for weight in shapes.weights[0]]
+        return self._put("meshes", out)
 
-    def _geometry(self, mesh: Mesh) -> tuple[gl.Attributes, int]:
+    def _geometry(self, mesh: Mesh) -> tuple[Row, int]:
         width: type[np.unsignedinteger[Any]] = np.uint16 if len(mesh.points) < 65_535 else np.uint32
-        triangles = self._accessor(mesh.triangles.ravel().astype(width), "SCALAR", gl.ELEMENT_ARRAY_BUFFER)
+        triangles = self._accessor(mesh.triangles.ravel().astype(width), "SCALAR", ELEMENT_ARRAY_BUFFER)
         return self._points(mesh), triangles
 
-    def _points(self, mesh: Mesh) -> gl.Attributes:
-        return gl.Attributes(
-            POSITION=self._accessor(mesh.points.astype(np.float32), "VEC3", gl.ARRAY_BUFFER, limits=True),
-            NORMAL=self._accessor(mesh.normals.astype(np.float32), "VEC3", gl.ARRAY_BUFFER),
-        )
+    def _points(self, mesh: Mesh) -> Row:
+        return {
+            "POSITION": self._accessor(mesh.points.astype(np.float32), "VEC3", ARRAY_BUFFER, limits=True),
+            "NORMAL": self._accessor(mesh.normals.astype(np.float32), "VEC3", ARRAY_BUFFER),
+        }
 
     def _accessor(self, values: NDArray[Any], shape: str, target: int | None = None, *, limits: bool = False) -> int:
         """Add an array to the buffer, its start on a multiple of four bytes."""
         self.blob.extend(b"\0" * (-len(self.blob) % 4))
         data = values.tobytes()
-        self.gltf.bufferViews.append(
-            gl.BufferView(buffer=0, byteOffset=len(self.blob), byteLength=len(data), target=target)
-        )
+        view: Row = {"buffer": 0, "byteOffset": len(self.blob), "byteLength": len(data)}
+        if target is not None:
+            view["target"] = target
         self.blob.extend(data)
-        types = {"float32": gl.FLOAT, "uint16": gl.UNSIGNED_SHORT, "uint32": gl.UNSIGNED_INT}
-        rows = values.reshape(len(values), -1)
-        self.gltf.accessors.append(
-            gl.Accessor(
-                bufferView=len(self.gltf.bufferViews) - 1,
-                componentType=types[values.dtype.name],
-                count=len(values),
-                type=shape,
-                min=rows.min(axis=0).tolist() if limits else None,
-                max=rows.max(axis=0).tolist() if limits else None,
-            )
-        )
-        return len(self.gltf.accessors) - 1
+        row: Row = {
+            "bufferView": self._put("bufferViews", view),
+            "componentType": COMPONENTS[values.dtype.name],
+            "count": len(values),
+            "type": shape,
+        }
+        if limits:
+            rows = values.reshape(len(values), -1)
+            row |= {"min": rows.min(axis=0).tolist(), "max": rows.max(axis=0).tolist()}
+        return self._put("accessors", row)
 
     def _animate(self, places: dict[str, int], progress: Progress) -> None:
         """One animation of all that moves; what a file's own animation has unchanged is left to it."""
         clock = self.scene.clock(PER_FRAME)
         just_before = clock.at(clock.frames - APART)
-        animation = gl.Animation(name=self.scene.name, samplers=[], channels=[])
+        animation: Row = {"name": self.scene.name, "samplers": [], "channels": []}
 
-        def add(track: Track, shape: str, label: str, target: gl.AnimationChannelTarget, what: str) -> None:
+        def add(track: Track, shape: str, label: str, target: Row, what: str) -> None:
             self._add(animation, track, shape, target)
             unit = {"translation": " mm", "rotation": "°", "scale": "×", "weights": " mm"}.get(what, "")
             off = track.off * (1000 if unit == " mm" else 1)
@@ -291,25 +298,24 @@ class Writer:
                 rows, before = (self._rows(node, path, part, at) for at in (clock, just_before))
                 moved = Moved(clock.frames, rows, before, path == "rotation")
                 track = track_of(moved, self.scene.first, self.scene.fps, self.tolerances[path])
-                target = gl.AnimationChannelTarget(node=places[node.id], path=path)
+                target: Row = {"node": places[node.id], "path": path}
                 add(track, "VEC4" if path == "rotation" else "VEC3", f"{node.label} / {part}", target, path)
             if node.id in self.moving:
                 shapes = self.moving[node.id]
                 seconds = ((shapes.frames - self.scene.first) / self.scene.fps).astype(np.float32)
                 track = Track("LINEAR", seconds, shapes.weights.astype(np.float32), shapes.worst)
-                target = gl.AnimationChannelTarget(node=places[node.id], path="weights")
+                target = {"node": places[node.id], "path": "weights"}
                 add(track, "SCALAR", f"{node.label} / shape", target, "weights")
         for label, pointer, owner, name in self.changing:
             rows, before = (self._looks(owner, name, at) for at in (clock, just_before))
             span = max(float(np.ptp(rows, axis=0).max()), 1e-9)
             track = track_of(Moved(clock.frames, rows, before), self.scene.first, self.scene.fps, SHARE_OF_LOOKS * span)
-            target = gl.AnimationChannelTarget(path="pointer", extensions={POINTER: {"pointer": pointer}})
-            target.node = None
+            target = {"path": "pointer", "extensions": {POINTER: {"pointer": pointer}}}
             add(track, {1: "SCALAR", 3: "VEC3", 4: "VEC4"}[rows.shape[1]], label, target, "")
-        if animation.channels:
-            self.gltf.animations = [animation]
+        if animation["channels"]:
+            self.out["animations"] = [animation]
         if self.changing:
-            self.gltf.extensionsUsed.append(POINTER)
+            self._uses(POINTER)
 
     def _rows(self, node: Node, path: str, part: str, clock: Clock) -> NDArray[np.float64]:
         values = triple(getattr(node, part), clock, self.scope)
@@ -339,16 +345,16 @@ class Writer:
             if self.pointers and any(isinstance(number, Channel) and number.moves for number in numbers):
                 self.changing.append((f"{label} / {name}", root + rest, part, name))
 
-    def _add(self, animation: gl.Animation, track: Track, shape: str, target: gl.AnimationChannelTarget) -> None:
+    def _add(self, animation: Row, track: Track, shape: str, target: Row) -> None:
         key = track.seconds.tobytes()
         if key not in self.clocks:
             self.clocks[key] = self._accessor(track.seconds, "SCALAR", limits=True)
         # a row of weights for each time stands flat
         values = track.values.reshape(-1, 1) if shape == "SCALAR" else track.values
         output = self._accessor(np.ascontiguousarray(values, dtype=np.float32), shape)
-        sampler = gl.AnimationSampler(input=self.clocks[key], output=output, interpolation=track.interpolation)
-        animation.samplers.append(sampler)
-        animation.channels.append(gl.AnimationChannel(sampler=len(animation.samplers) - 1, target=target))
+        sampler = {"input": self.clocks[key], "output": output, "interpolation": track.interpolation}
+        animation["samplers"].append(sampler)
+        animation["channels"].append({"sampler": len(animation["samplers"]) - 1, "target": target})
 
     def summary(self) -> str:
         """How the motion came out, in a sentence."""
