@@ -11,7 +11,7 @@ from tools import layerpages
 from tools.reference import FILE, reference
 
 ROOT = Path(__file__).parent.parent
-PAGES = [ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))]
+PAGES = [ROOT / "README.md", ROOT / "CONTRIBUTING.md", *sorted((ROOT / "docs").glob("**/*.md"))]
 
 
 def test_the_reference_is_what_the_program_says() -> None:
