@@ -43,7 +43,8 @@ class Kernel:
                 used = {name: globals_.get(name) for name in self.py_func.__code__.co_names}
                 inner = {name: kernel.ready for name, kernel in used.items() if isinstance(kernel, Kernel)}
                 function = _with_globals(self.py_func, globals_ | inner) if inner else self.py_func
-                self._ready = numba.njit(list(self._signatures), cache=True, nogil=True, error_model="numpy")(function)
+                made = numba.njit(list(self._signatures), cache=True, nogil=True, error_model="numpy")(function)
+                self._ready = _plain(function) if numba.config.DISABLE_JIT else made
             return self._ready
 
 
@@ -77,6 +78,17 @@ def _compiler() -> Any:
         finally:
             del sys.modules[blas]
     return numba
+
+
+def _plain(function: FunctionType) -> Callable[..., Any]:
+    """The function as plain Python, as quiet as its compiled form: hashes wrap around, and x / 0 is no error."""
+    import numpy as np
+
+    def quiet(*arguments: Any) -> Any:
+        with np.errstate(all="ignore"):
+            return function(*arguments)
+
+    return quiet
 
 
 def _with_globals(function: FunctionType, globals_: dict[str, Any]) -> FunctionType:
