@@ -5,6 +5,7 @@ from __future__ import annotations
 import subprocess
 import sys
 import tempfile
+import time
 import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
@@ -30,7 +31,7 @@ def rows() -> Iterator[str]:
                 8,
                 best(lambda: _run("-m", "lazzik", "sample", str(demo), MAST)),
             ),
-            ("server ready for its first page", 10, best(lambda: _first_page(Path(folder) / "data"))),
+            ("server ready for its first page", 10, min(_first_page(Path(folder) / "data") for _ in range(5))),
         ):
             times = seconds / yardstick
             met = "holds" if times <= goal else "does not hold"
@@ -41,9 +42,12 @@ def _run(*words: str) -> None:
     subprocess.run([sys.executable, *words], check=True, capture_output=True)
 
 
-def _first_page(folder: Path) -> None:
+def _first_page(folder: Path) -> float:
+    """Seconds from the start of a server to its first page; its end is not part of it."""
+    begun = time.perf_counter()
     server = Server(folder)
     try:
         urllib.request.urlopen(f"{server.url}/scenes").close()
+        return time.perf_counter() - begun
     finally:
         server.kill()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import logging
 import os
 import socket
@@ -69,6 +70,7 @@ def serve(
     ] = "",
 ) -> None:
     """Start the application."""
+    gc.disable()  # what is made while the program is put together stays: nobody need look through it again and again
     import uvicorn
 
     from lazzik.store.database import claimed
@@ -86,6 +88,8 @@ def serve(
     with claimed(data), _listening(host, port) as ours:
         port = ours.getsockname()[1]
         application = create_app(data, host=host, with_demo=demo, password=password)
+        gc.freeze()
+        gc.enable()
         typer.echo(f"Lazzik is at http://{f'[{host}]' if ':' in host else host}:{port}/  (Ctrl+C stops it)")
         sys.stdout.flush()  # whoever started it may be reading
         # pages that listen to a job must not keep the server from stopping

@@ -52,6 +52,9 @@ SWITCH_EVERY = 0.0005
 
 DAY = 24 * 3600.0
 
+FIRST_PAGE = 0.5
+"""Seconds from the start in which nothing but pages is worked on: somebody waits for the first one."""
+
 SWEEP_EVERY = 30.0
 """Seconds from one look after abandoned films to the next."""
 
@@ -73,7 +76,7 @@ def create_app(
     @asynccontextmanager
     async def life(_: FastAPI) -> AsyncIterator[None]:
         beside = [asyncio.create_task(each) for each in (_sweep(running), _clean(heavy, store))]
-        heavy.warm()
+        asyncio.get_running_loop().call_later(FIRST_PAGE, heavy.warm)
         yield
         for task in beside:
             task.cancel()
@@ -117,7 +120,8 @@ async def _sweep(running: Jobs) -> None:
 
 
 async def _clean(heavy: Workers, store: SceneStore) -> None:
-    """At the start and once a day: remove what is heavy and that nothing names."""
+    """Soon after the start and once a day: remove what is heavy and that nothing names."""
+    await asyncio.sleep(2 * FIRST_PAGE)
     while True:
         try:
             await run_in_threadpool(heavy.run, tasks.sweep, store.folder)
