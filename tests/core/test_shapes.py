@@ -24,9 +24,10 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import reshaped
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.geometry.assets import AssetStore, pack_mesh
+from lazzik.core.geometry.font_names import SHIPPED
 from lazzik.core.geometry.fonts import check_font, font_bytes
 from lazzik.core.geometry.imported import MeshShape
-from lazzik.core.geometry.lettering import SHIPPED, Lettering
+from lazzik.core.geometry.lettering import Lettering
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.geometry.mesh_read import read_mesh
 from lazzik.core.geometry.primitives import Ball, Box

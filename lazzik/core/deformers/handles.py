@@ -1,34 +1,13 @@
-"""Points of a deformer that can be taken hold of, and the numbers that each of them sets."""
+"""The handles of a deformer: its place, its span, its fade, and those of its mask."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
+from dataclasses import replace
 
 from lazzik.core.channel.layer import numbers_of
-
-if TYPE_CHECKING:
-    from lazzik.core.deformers.base import Deformer
-
-
-@dataclass(frozen=True)
-class Handle:
-    """A point in the deformer's coordinates.
-
-    One that sets a single number runs along u, and the number is sign · (u − origin). One that sets three goes freely
-    in the plane of the picture, and the numbers are its coordinates: the deformer's, or `within` the object.
-    """
-
-    name: str
-    label: str
-    at: tuple[float, float, float]
-    sets: tuple[str, ...]
-    origin: float = 0.0
-    sign: float = 1.0
-    length: bool = False
-    """Whether the number is a length, which is never below nothing."""
-    within: bool = False
+from lazzik.core.deformers.base import Deformer
+from lazzik.core.deformers.handle import Handle
 
 
 def handles_of(deformer: Deformer, numbers: Mapping[str, float]) -> list[Handle]:

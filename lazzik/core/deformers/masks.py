@@ -14,7 +14,7 @@ from pydantic import Field
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.deformers.extent import Extent
 from lazzik.core.deformers.fades import smoothstep
-from lazzik.core.deformers.handles import Handle
+from lazzik.core.deformers.handle import Handle
 from lazzik.core.deformers.placement import ORDERS, Axis
 from lazzik.core.deformers.solid import solid_noise
 from lazzik.core.document import LARGEST, Frozen, Quantity

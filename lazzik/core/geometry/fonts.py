@@ -17,7 +17,7 @@ from fontTools.ttLib import TTFont, TTLibError
 from lazzik.core.cache import BoundedCache
 from lazzik.core.errors import InvalidAsset
 from lazzik.core.geometry.assets import NO_ASSETS, AssetStore
-from lazzik.core.geometry.lettering import SHIPPED
+from lazzik.core.geometry.font_names import SHIPPED
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.geometry.outlines import Outline, solid, united
 from lazzik.core.types import Samples

@@ -16,7 +16,6 @@ from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.geometry.primitives import Shape, Size, Sizes
 from lazzik.core.layers import Number  # with its layers resolved
 
-SHIPPED = ("bricolage-grotesque", "instrument-sans", "spline-sans-mono")
 LONGEST = 60
 """Characters of one lettering."""
 

@@ -8,8 +8,9 @@ from typing import Any
 from lazzik.core.deformers.masks import PictureMask, WeightsMask
 from lazzik.core.errors import InvalidDocument, UnknownAsset
 from lazzik.core.geometry.assets import AssetStore, name_of, unpack_frames, unpack_targets, unpack_weights
+from lazzik.core.geometry.font_names import SHIPPED
 from lazzik.core.geometry.imported import MeshShape
-from lazzik.core.geometry.lettering import SHIPPED, Lettering
+from lazzik.core.geometry.lettering import Lettering
 from lazzik.core.geometry.pictures import read_grey
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene

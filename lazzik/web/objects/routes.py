@@ -10,7 +10,7 @@ from fastapi import APIRouter, Form, Query, Request, Response, UploadFile
 from lazzik.core.document import Typed
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.formats.bring import BROUGHT
-from lazzik.core.geometry.lettering import SHIPPED
+from lazzik.core.geometry.font_names import SHIPPED
 from lazzik.core.geometry.pictures import read_grey
 from lazzik.web.deps import Heavy, Store, source_of
 from lazzik.web.jobs import Running

@@ -18,8 +18,9 @@ from lazzik.core.deformers.masks import MASKS
 from lazzik.core.evaluate.coarse import Coarse, coarse
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface import surface_of
+from lazzik.core.geometry.font_names import SHIPPED
 from lazzik.core.geometry.imported import MeshShape
-from lazzik.core.geometry.lettering import SHIPPED, Lettering
+from lazzik.core.geometry.lettering import Lettering
 from lazzik.core.geometry.primitives import Sheet
 from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.edits.copies import turning
