@@ -23,6 +23,7 @@ from typing import Literal
 import numpy as np
 
 from lazzik.core.document import Finite, Frozen
+from lazzik.core.hermite import hermite_at
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Samples
 
@@ -220,11 +221,4 @@ def hermite(
         elif go[k] == 1.0:
             out[i] = key_values[k] + u * (key_values[k + 1] - key_values[k])
         else:
-            d = span / fps
-            rest = 1.0 - u
-            out[i] = (
-                (1.0 + 2.0 * u) * rest * rest * key_values[k]
-                + u * rest * rest * d * slopes_out[k]
-                + u * u * (3.0 - 2.0 * u) * key_values[k + 1]
-                - u * u * rest * d * slopes_in[k + 1]
-            )
+            out[i] = hermite_at(u, span / fps, key_values[k], slopes_out[k], key_values[k + 1], slopes_in[k + 1])

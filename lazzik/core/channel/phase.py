@@ -26,6 +26,7 @@ from typing import Any, Protocol
 import numpy as np
 
 from lazzik.core.clock import SUBSTEPS, Clock
+from lazzik.core.hermite import smoothstep
 from lazzik.core.types import Samples
 
 Rate = Callable[..., Any]
@@ -164,7 +165,7 @@ def _drawn_together(knots: Samples, after: Samples, before: Samples, loop: float
     """The rate at both sides of each knot, meeting itself at the seam."""
     apart = 0.5 * (before[-1] - after[0])
     u, v = (np.minimum(1.0, away / (SEAM * loop)) for away in (knots, loop - knots))
-    drawn = apart * (v * v * (3.0 - 2.0 * v) - u * u * (3.0 - 2.0 * u))
+    drawn = apart * (smoothstep(v) - smoothstep(u))
     return after + drawn, before + drawn
 
 

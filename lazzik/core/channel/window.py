@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from lazzik.core.document import Finite, Frozen
+from lazzik.core.hermite import smoothstep
 from lazzik.core.types import Samples
 
 Length = Annotated[Finite, Field(ge=0)]
@@ -52,5 +53,4 @@ def _rise(inside: Samples, length: float) -> Samples:
     """0 before the edge, smoothstep over `length` frames, then 1."""
     if length == 0:
         return (inside >= 0).astype(np.float64)
-    u = np.clip(inside / length, 0.0, 1.0)
-    return u * u * (3.0 - 2.0 * u)
+    return smoothstep(inside / length)

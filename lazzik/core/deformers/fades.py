@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-import numpy as np
-
+from lazzik.core.hermite import smoothstep_at
 from lazzik.core.kernels import kernel
 from lazzik.core.types import PointBlock, Samples, Shares
 
@@ -30,17 +29,11 @@ def edge_fade(
             m = weight[k]
             if fade == 1 or fade == 3:
                 s = min(1.0, (u - low) / reach) if reach > 0.0 else 1.0
-                m *= s * s * (3.0 - 2.0 * s)
+                m *= smoothstep_at(s)
             if fade == 2 or fade == 3:
                 s = min(1.0, (high - u) / reach) if reach > 0.0 else 1.0
-                m *= s * s * (3.0 - 2.0 * s)
+                m *= smoothstep_at(s)
             if fade == 4:
                 s = min(1.0, abs(u - middle) / reach) if reach > 0.0 else 1.0
-                m *= s * s * (3.0 - 2.0 * s)
+                m *= smoothstep_at(s)
             counts[k, i] = m
-
-
-def smoothstep(u: Samples) -> Samples:
-    """3u² − 2u³ of u clamped to [0, 1]."""
-    u = np.clip(u, 0.0, 1.0)
-    return u * u * (3.0 - 2.0 * u)

@@ -22,9 +22,9 @@ from numpy.typing import NDArray
 
 from lazzik.core.deformers.base import Deformer, Moments, Numbers, Tracks
 from lazzik.core.deformers.extent import Extent
-from lazzik.core.deformers.fades import smoothstep
 from lazzik.core.deformers.placement import carry, enter, leave
 from lazzik.core.document import Quantity
+from lazzik.core.hermite import smoothstep
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.layers.follow import trail_between
 from lazzik.core.layers.oscillator import by_halves, grid_for, trail

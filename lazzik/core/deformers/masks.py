@@ -13,13 +13,13 @@ from pydantic import Field
 
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.deformers.extent import Extent
-from lazzik.core.deformers.fades import smoothstep
 from lazzik.core.deformers.handle import Handle
 from lazzik.core.deformers.placement import ORDERS, Axis
 from lazzik.core.deformers.solid import solid_noise
 from lazzik.core.document import LARGEST, Frozen, Quantity
 from lazzik.core.geometry.assets import AssetStore, unpack_weights
 from lazzik.core.geometry.pictures import brightness
+from lazzik.core.hermite import smoothstep
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.types import PointBlock, Samples, Shares
 

@@ -26,8 +26,8 @@ from lazzik.core.channel.phase import integrate
 from lazzik.core.clock import Clock
 from lazzik.core.deformers.base import Deformer, Moments, Numbers, Tracks
 from lazzik.core.deformers.extent import Extent
-from lazzik.core.deformers.fades import smoothstep
 from lazzik.core.document import Quantity
+from lazzik.core.hermite import smoothstep
 from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.types import Frames, PointBlock, Points, Samples, Shares

@@ -16,8 +16,9 @@ import numpy as np
 
 from lazzik.core.deformers.base import Deformer, Moments, Numbers, along, span_of
 from lazzik.core.deformers.extent import Extent
-from lazzik.core.deformers.fades import FADES, edge_fade, smoothstep
+from lazzik.core.deformers.fades import FADES, edge_fade
 from lazzik.core.document import Quantity
+from lazzik.core.hermite import smoothstep
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.types import PointBlock, Samples, Shares
 

@@ -15,6 +15,7 @@ from __future__ import annotations
 import numpy as np
 
 from lazzik.core.fitting.minimax import PER_FRAME, cubic_fits, longest_cubic
+from lazzik.core.hermite import hermite_at
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Places, Samples
 
@@ -39,18 +40,6 @@ HOPELESS = 1.7
 
 FAR = 1.1
 """The same after five."""
-
-
-@kernel("float64(float64, float64, float64, float64, float64, float64)")
-def hermite_at(u: float, span: float, v0: float, m0: float, v1: float, m1: float) -> float:
-    """The cubic Hermite at u in [0, 1] over a span; slopes per unit of the span's measure."""
-    rest = 1.0 - u
-    return (
-        (1.0 + 2.0 * u) * rest * rest * v0
-        + u * rest * rest * span * m0
-        + u * u * (3.0 - 2.0 * u) * v1
-        - u * u * rest * span * m1
-    )
 
 
 @kernel("void(float64[:, ::1], float64[::1], int64, float64)")

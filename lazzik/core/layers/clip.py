@@ -27,6 +27,7 @@ from lazzik.core.channel.phase import integrate
 from lazzik.core.channel.scaling import scaled
 from lazzik.core.document import Finite, Frozen, Label, Name, Quantity, Wording
 from lazzik.core.errors import UnknownAddress
+from lazzik.core.hermite import smoothstep
 from lazzik.core.types import Samples
 
 MOST_TRACKS = 400
@@ -129,7 +130,7 @@ class Play(Layer):
                 u = np.where(later & (within < seam), within / np.maximum(seam, 1e-9), 1.0)
                 y = clip(within)
                 if np.any(u < 1):
-                    w = u * u * (3 - 2 * u)
+                    w = smoothstep(u)
                     y = (1 - w) * clip(np.minimum(length - seam + within, length)) + w * y
         return np.asarray(inputs.number("size") * y)
 

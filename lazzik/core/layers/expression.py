@@ -23,6 +23,7 @@ import numpy as np
 
 from lazzik.core.document import LARGEST
 from lazzik.core.errors import BadFormula
+from lazzik.core.hermite import smoothstep
 from lazzik.core.layers.noise import octave_noise
 from lazzik.core.types import Samples
 
@@ -56,8 +57,7 @@ def smooth_noise(x: Value, seed: Value = 0.0) -> Samples:
 
 
 def _smoothstep(low: Value, high: Value, x: Value) -> Value:
-    u = np.clip((x - np.asarray(low)) / (np.asarray(high) - low), 0.0, 1.0)
-    return u * u * (3.0 - 2.0 * u)
+    return smoothstep((x - np.asarray(low)) / (np.asarray(high) - low))
 
 
 def _extreme(which: Callable[..., Any]) -> Callable[..., Value]:
