@@ -1,6 +1,7 @@
 // The bake page: which channels are ticked, bakes worked out as jobs, and curves that can be looked at closely.
 
-import { post, Refused, text } from "lazzik/lib/api.js";
+import { guard } from "lazzik/lib/guard.js";
+import { post, text } from "lazzik/lib/api.js";
 import { follow } from "lazzik/lib/jobs.js";
 
 const form = document.getElementById("bake-form");
@@ -95,13 +96,10 @@ document.addEventListener("htmx:afterRequest", async ({ detail }) => {
   if (!place) return;
   if (!detail.xhr.response) return void (asked = null); // it never came there, so it may be asked again
   const answer = JSON.parse(detail.xhr.response);
-  try {
+  await guard(async () => {
     if (answer.error) refuse(place, `${answer.error}. Nothing was changed.`);
     else await fill(place, answer);
-  } catch (error) {
-    if (!(error instanceof Refused)) throw error;
-    refuse(place, error.message);
-  }
+  }, (sentence) => refuse(place, sentence));
 });
 
 // with Ctrl the wheel zooms a compared curve in time about the pointer, a drag moves along it, a double click shows all of it

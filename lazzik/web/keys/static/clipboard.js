@@ -1,6 +1,7 @@
 // Layers, whole stacks and keys copied and pasted, also onto other numbers and into another scene.
 
-import { Refused, text } from "lazzik/lib/api.js";
+import { guard } from "lazzik/lib/guard.js";
+import { text } from "lazzik/lib/api.js";
 import { chosenKeys, deskOpen } from "./beads.js";
 import { commit, sceneUrl } from "lazzik/studio/history.js";
 import { facts } from "lazzik/studio/session.js";
@@ -29,14 +30,11 @@ export async function copy(whole) {
   if (deskOpen() && chosenKeys().length && !whole) return copyKeys(chosenKeys());
   const lane = facts.lanes.find((item) => item.chosen);
   if (!lane) return toast("There is no layer here to copy.");
-  try {
+  await guard(async () => {
     const content = JSON.parse(await text(`${sceneUrl()}/layers?at=${encodeURIComponent(whole ? facts.channel : lane.address)}`));
     localStorage.setItem(PLACE, JSON.stringify(content));
     toast(`${content.label} copied. Choose another number and paste.`);
-  } catch (error) {
-    if (!(error instanceof Refused)) throw error;
-    toast(error.message);
-  }
+  });
 }
 
 export async function paste(how, frame) {

@@ -1,6 +1,6 @@
 // The key desk: the base alone and large, with exact numbers, a table of the keys, and what is done to many at once.
 
-import { Refused } from "lazzik/lib/api.js";
+import { guard } from "lazzik/lib/guard.js";
 import { channelAddress, chooseAt, chooseKeys, chosenKeys, commitKeys, deskOpen, drawBeads, editsOn, near, onChoice } from "./beads.js";
 import { commit } from "lazzik/studio/history.js";
 import { facts } from "lazzik/studio/session.js";
@@ -96,16 +96,13 @@ export function listenToDesk(root, strata, playhead) {
     const said = form().querySelector(".field-error");
     said.textContent = "";
     const before = new Set(facts.tracks[0].keys.map((key) => key.frame));
-    try {
+    await guard(async () => {
       if (!(await commit(pairs.map(({ track, key }) => typed(track, key, name, text)), { quiet: true }))) return;
       if (name === "frame" && pairs.length === 1) {
         const landed = facts.tracks[0].keys.find((key) => !before.has(key.frame));
         if (landed) chooseAt(strata, landed.frame);
       }
-    } catch (error) {
-      if (!(error instanceof Refused)) throw error;
-      said.textContent = error.message;
-    }
+    }, (sentence) => { said.textContent = sentence; });
   }
 
   root.addEventListener("change", (event) => {
@@ -156,16 +153,13 @@ export function listenToDesk(root, strata, playhead) {
       edits.push({ ...edit, do: "scale-keys", frame, value: level, stretch, height, by, rise, snap: strip.elements.snap.checked });
     }
     said.textContent = "";
-    try {
+    await guard(async () => {
       const before = new Map(facts.tracks.map((track) => [track.channel, new Set(track.keys.map((key) => key.frame))]));
       if (!(await commit(edits, { quiet: true }))) return;
       const landed = facts.tracks.flatMap((track) => track.keys.filter((key) => !before.get(track.channel)?.has(key.frame)).map((key) => ({ track, key })));
       if (landed.length) chooseKeys(landed, strata);
       for (const name of ["by", "rise", "stretch", "height"]) strip.elements[name].value = "";
-    } catch (error) {
-      if (!(error instanceof Refused)) throw error;
-      said.textContent = error.message;
-    }
+    }, (sentence) => { said.textContent = sentence; });
   }
 
   root.addEventListener("click", async (event) => {
@@ -179,14 +173,11 @@ export function listenToDesk(root, strata, playhead) {
     else if (keys === "thin") {
       const before = chosenKeys().length;
       const said = form().querySelector(".field-error");
-      try {
+      await guard(async () => {
         said.textContent = "";
         if (await commit(editsOn({ do: "thin-keys", tolerance: form().elements.tolerance.value }), { quiet: true })) said.textContent = "";
         document.getElementById("keys-chosen").textContent = `${before} became ${chosenKeys().length || "fewer"}`;
-      } catch (error) {
-        if (!(error instanceof Refused)) throw error;
-        said.textContent = error.message;
-      }
+      }, (sentence) => { said.textContent = sentence; });
     }
   });
 

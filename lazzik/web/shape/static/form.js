@@ -1,5 +1,6 @@
 // The shape of an object: deformers added, muted and removed, their handles on the stage, and where they act.
 
+import { guard } from "lazzik/lib/guard.js";
 import { floats, packed, Refused, upload } from "lazzik/lib/api.js";
 import { Change } from "lazzik/studio/drags.js";
 import { commit, sceneUrl, send } from "lazzik/studio/history.js";
@@ -90,10 +91,7 @@ export function listenToForm(root, stage, frame) {
     window.addEventListener("pointermove", brush, { signal: stop.signal });
     window.addEventListener("pointerup", async () => {
       stop.abort();
-      try { await send("paint", { node: shape.node, deformer: shape.deformer, weights: base64(weights) }); } catch (error) {
-        if (!(error instanceof Refused)) throw error;
-        toast(error.message);
-      }
+      await guard(() => send("paint", { node: shape.node, deformer: shape.deformer, weights: base64(weights) }));
     }, { signal: stop.signal });
   });
 
@@ -130,10 +128,7 @@ export function listenToForm(root, stage, frame) {
     toggleWhere(what = "counts") { where = where === what ? "" : what; press(); return shade(); },
     togglePaint: () => { where = "counts"; press(); return paint(!painting); },
     async permanent() {
-      try { await send("permanent", { node: facts.shape.node, frame: frame() }); } catch (error) {
-        if (!(error instanceof Refused)) throw error;
-        toast(error.message);
-      }
+      await guard(() => send("permanent", { node: facts.shape.node, frame: frame() }));
     },
   };
 }

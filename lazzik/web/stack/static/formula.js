@@ -1,6 +1,7 @@
 // The formula field: checked while it is typed, the error at its column.
 
-import { post, Refused } from "lazzik/lib/api.js";
+import { guard } from "lazzik/lib/guard.js";
+import { post } from "lazzik/lib/api.js";
 import { sceneUrl } from "lazzik/studio/history.js";
 
 const PAUSE = 120;
@@ -22,7 +23,7 @@ export function listenToFormulas(root) {
   async function check(knob, field) {
     const mine = (newest += 1);
     const said = knob.querySelector(".formula-said");
-    try {
+    await guard(async () => {
       const told = await post(`${sceneUrl()}/formula`, { text: field.value, at: knob.dataset.formula });
       if (mine !== newest) return;
       knob.classList.toggle("wrong", !told.ok);
@@ -41,8 +42,6 @@ export function listenToFormulas(root) {
       words.className = "field-error";
       words.append(told.error);
       said.append(words);
-    } catch (error) {
-      if (!(error instanceof Refused)) throw error;
-    }
+    }, () => {});
   }
 }

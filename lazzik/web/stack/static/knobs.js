@@ -1,6 +1,6 @@
 // Number controls: a slider and fields that preview while they move and land as one step.
 
-import { Refused } from "lazzik/lib/api.js";
+import { guard } from "lazzik/lib/guard.js";
 import { Change, follow } from "lazzik/studio/drags.js";
 import { autoKeys } from "lazzik/stage/gizmo.js";
 import { commit } from "lazzik/studio/history.js";
@@ -84,12 +84,9 @@ export function listenToKnobs(root, frame) {
     }
     const edit = typedEdit(knob, event.target.value, frame());
     if (!edit) return;
-    try {
+    await guard(async () => {
       if (await commit([edit], { quiet: true })) wrong(knob, "");
-    } catch (error) {
-      if (!(error instanceof Refused)) throw error;
-      wrong(knob, error.message);
-    }
+    }, (sentence) => wrong(knob, sentence));
   });
 
   root.addEventListener("keydown", (event) => {

@@ -1,5 +1,6 @@
 // Sheets over the studio: fragments from the server, whose buttons carry the edits that they stand for.
 
+import { guard } from "lazzik/lib/guard.js";
 import { post, Refused, text, upload } from "lazzik/lib/api.js";
 import { members } from "./choice.js";
 import { Change } from "./drags.js";
@@ -13,12 +14,9 @@ let dialog = null;
 export async function sheet(name, asked = {}) {
   const query = new URLSearchParams();
   for (const [key, value] of Object.entries(asked)) for (const item of [value].flat()) query.append(key, item);
-  try {
+  await guard(async () => {
     show(await text(`${sceneUrl()}/${name}?${query}`), name);
-  } catch (error) {
-    if (!(error instanceof Refused)) throw error;
-    toast(error.message);
-  }
+  });
 }
 
 // the object that a step added, its shape open if it has one
@@ -73,7 +71,7 @@ function listen(box) {
     if (event.target.id !== "bring-file") return;
     const said = box.querySelector(".field-error");
     said.textContent = "Reading …";
-    try {
+    await guard(async () => {
       const files = [...event.target.files];
       const content = new FormData();
       for (const file of files) content.append("file", file);
@@ -92,22 +90,16 @@ function listen(box) {
       box.close();
       if (state?.notes?.length) toast(state.notes.join(" "));
       await openNew(state);
-    } catch (error) {
-      if (!(error instanceof Refused)) throw error;
-      said.textContent = error.message;
-    }
+    }, (sentence) => { said.textContent = sentence; });
     event.target.value = "";
   });
   box.addEventListener("submit", async (event) => {
     event.preventDefault();
     const form = event.target;
     const fields = new FormData(form);
-    try {
+    await guard(async () => {
       await landing[form.id || form.dataset.form](form, fields, box);
-    } catch (error) {
-      if (!(error instanceof Refused)) throw error;
-      form.querySelector(".field-error").textContent = error.message;
-    }
+    }, (sentence) => { form.querySelector(".field-error").textContent = sentence; });
   });
 }
 

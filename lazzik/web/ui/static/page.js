@@ -1,6 +1,6 @@
 // What every page shares: theme, history, the finder, and small manners of forms.
 
-import { Refused } from "lazzik/lib/api.js";
+import { guard } from "lazzik/lib/guard.js";
 import { action, listen } from "lazzik/studio/finder.js";
 import { commit, redo, undo } from "lazzik/studio/history.js";
 import { toast } from "lazzik/lib/toasts.js";
@@ -34,12 +34,9 @@ document.addEventListener("submit", async (event) => {
   const changes = { do: "change-scene" };
   for (const field of form.querySelectorAll("input")) if (field.value !== field.defaultValue) changes[field.name] = field.value;
   if (Object.keys(changes).length === 1) return;
-  try {
+  await guard(async () => {
     if (await commit([changes], { quiet: true })) location.reload();
-  } catch (error) {
-    if (!(error instanceof Refused)) throw error;
-    form.querySelector(".field-error").textContent = error.message;
-  }
+  }, (sentence) => { form.querySelector(".field-error").textContent = sentence; });
 });
 
 // a scene file is sent as soon as it is chosen; what is wrong with it is said beside the button
