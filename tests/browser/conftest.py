@@ -159,6 +159,14 @@ def small(page: Page, server: Server) -> Studio:
 
 
 @pytest.fixture
+def shaped(small: Studio) -> Studio:
+    """The shape of the post of a new scene."""
+    small.page.keyboard.press("s")
+    expect(small.page.locator(".trail strong")).to_have_text("shape")
+    return small
+
+
+@pytest.fixture
 def layered(small: Studio) -> Studio:
     """The same with one noise layer on the post's rotation about z."""
     small.page.click("#add-layer")
