@@ -30,6 +30,7 @@ from lazzik.core.geometry.imported import MeshShape
 from lazzik.core.geometry.lettering import Lettering
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.geometry.mesh_read import read_mesh
+from lazzik.core.geometry.pictures import read_grey
 from lazzik.core.geometry.primitives import Ball, Box
 from lazzik.core.layers import BY_KIND
 from lazzik.core.scene.edits import applied
@@ -146,6 +147,11 @@ def test_an_asset_is_looked_for_where_it_is_said_and_read_once() -> None:
         np.testing.assert_allclose(shape.mesh(over).points, size * mesh.points, atol=1e-6)
     assert asked == ["f" * 64, name]
     assert not over.own
+    damaged = over.put(b"neither a mesh nor a picture")
+    with pytest.raises(UnknownAsset, match="can't be read"):
+        MeshShape(kind="mesh", asset=damaged).mesh(over)
+    with pytest.raises(InvalidAsset, match="no PNG or JPEG"):
+        over.read(damaged, read_grey)
 
 
 def test_a_scene_keeps_its_assets_through_edits_and_leaves_them_behind_on_its_way_to_a_worker() -> None:

@@ -15,7 +15,7 @@ from typing import Any, TypeVar
 import numpy as np
 
 from lazzik.core.cache import BoundedCache
-from lazzik.core.errors import UnknownAsset
+from lazzik.core.errors import LazzikError, UnknownAsset
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.types import Samples
 
@@ -83,6 +83,8 @@ class AssetStore:
         content = self.content(name)
         try:
             value, weight = reader(content)
+        except LazzikError:  # it has said what is wrong
+            raise
         except DAMAGED as error:
             raise UnknownAsset(f"The asset {name[:12]}… can't be read: {error}", name) from None
         self._read.put((reader, name), value, weight)
