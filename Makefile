@@ -20,15 +20,17 @@ setup-dev: .venv/.ready-dev
 .venv/.ready: .venv/bin/python requirements.txt pyproject.toml $(shell find lazzik/core -name '*.py')
 	@cmp -s requirements.txt .venv/.requirements || { $(BIN)/pip install --quiet --disable-pip-version-check --require-hashes -r requirements.txt && cp requirements.txt .venv/.requirements; }
 	@test -x $(BIN)/lazzik || $(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation --editable .
+	$(BIN)/python -m compileall -q lazzik
 	$(BIN)/lazzik prepare
 	@touch $@
 
-.venv/.ready-dev: .venv/.ready requirements-dev.txt tools/validator/package-lock.json
+.venv/.ready-dev: .venv/.ready requirements-dev.txt package-lock.json
 	@cmp -s requirements-dev.txt .venv/.requirements-dev || { $(BIN)/pip install --quiet --disable-pip-version-check --require-hashes -r requirements-dev.txt && cp requirements-dev.txt .venv/.requirements-dev; }
 	@tools/need.sh
 	@touch $@
 
 test: setup-dev
+	npm test --silent
 	$(BIN)/python -m pytest -n 2 --dist loadfile $(ARGS)
 
 test-slow: setup-dev
@@ -39,6 +41,8 @@ lint: setup-dev
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
+	$(BIN)/python -m tools.docstrings
+	npm run lint --silent
 
 fuzz: setup-dev
 	$(BIN)/python -m tools.fuzz
@@ -60,4 +64,4 @@ vendor:
 	tools/vendor.sh
 
 clean:
-	rm -rf .venv tools/validator/node_modules
+	rm -rf .venv node_modules

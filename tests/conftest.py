@@ -21,7 +21,7 @@ from lazzik.core.scene.node import Node, Rotation
 from lazzik.core.scene.scene import Scene
 from lazzik.demo.station import station
 
-VALIDATOR = Path(__file__).parent.parent / "tools" / "validator" / "validate.js"
+VALIDATOR = Path(__file__).parent / "scripts" / "validate.mjs"
 
 settings.register_profile(
     "calm", deadline=None, derandomize=True, max_examples=60, suppress_health_check=list(HealthCheck)

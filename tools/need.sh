@@ -1,7 +1,7 @@
 #!/usr/bin/env bash
-# What the tests need beside Python: a Chromium to drive, and the glTF validator with the accessibility rules.
+# What the tests need beside Python: a Chromium to drive, and Node with what checks scripts, glTF and accessibility.
 set -eu
-here=$(cd "$(dirname "$0")" && pwd)
+cd "$(dirname "$0")/.."
 
 if ! command -v chromium >/dev/null; then
   if command -v apt-get >/dev/null && [ "$(id -u)" = 0 ]; then
@@ -16,8 +16,11 @@ if ! command -v npm >/dev/null; then
   if command -v apt-get >/dev/null && [ "$(id -u)" = 0 ]; then
     apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq nodejs npm >/dev/null
   else
-    echo "The tests run the Khronos glTF validator with Node. Install Node.js with npm (on Debian: sudo apt install nodejs npm)."
+    echo "The scripts are checked with Node, and so are the glTF files that Lazzik writes. Install Node.js with npm (on Debian: sudo apt install nodejs npm)."
     exit 1
   fi
 fi
-test -d "$here/validator/node_modules/gltf-validator" || (cd "$here/validator" && npm ci --silent --no-audit --no-fund)
+if ! cmp -s package-lock.json node_modules/.ready; then
+  npm ci --silent --no-audit --no-fund
+  cp package-lock.json node_modules/.ready
+fi

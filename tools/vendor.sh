@@ -27,13 +27,14 @@ grep -v '^#' "$here/vendor.txt" | while read -r name version files; do
   tar -xzf "$work/$archive" -C "$work"
   mkdir -p "$folder"
   for file in $files; do
+    # add-ons keep their places, since they import each other from there
+    case "$file" in examples/jsm/*) place="$folder/addons/${file#examples/jsm/}" ;; *) place="$folder/$(basename "$file")" ;; esac
+    mkdir -p "$(dirname "$place")"
     # source maps are not shipped, so their references would only make the browser ask in vain
-    sed '/^\/\/# sourceMappingURL=/d; s/\/\*# sourceMappingURL=[^*]*\*\///' "$work/package/$file" > "$folder/$(basename "$file")" 2>/dev/null \
-      || cp "$work/package/$file" "$folder/"
-    case "$file" in *.woff2) cp "$work/package/$file" "$folder/" ;; esac
+    sed '/^\/\/# sourceMappingURL=/d; s/\/\*# sourceMappingURL=[^*]*\*\///' "$work/package/$file" > "$place" 2>/dev/null \
+      || cp "$work/package/$file" "$place"
+    case "$file" in *.woff2) cp "$work/package/$file" "$place" ;; esac
   done
   licence=$(node -p "JSON.parse(require('fs').readFileSync('$work/package/package.json')).license")
   echo "| $name | $version | $licence | $(for f in $files; do basename "$f"; done | paste -sd ' ') |" >> "$list"
 done
-# three's add-ons sit beside each other here, so their one relative import is shortened
-sed -i "s#'../utils/\([A-Za-z]*\).js'#'./\1.js'#" "$out"/three/GLTFLoader.js

@@ -13,10 +13,11 @@ from pydantic import (
     GetCoreSchemaHandler,
     GetJsonSchemaHandler,
     ValidationInfo,
+    WithJsonSchema,
 )
 from pydantic_core import core_schema
 
-from lazzik.core.arithmetic import PLAIN, Measure, read_number
+from lazzik.core.arithmetic import LONGEST, PLAIN, Measure, read_number
 
 LARGEST = 1e9
 """No number of a document is larger: far beyond any scene, far below where float64 loses a thousandth."""
@@ -24,7 +25,13 @@ LARGEST = 1e9
 Finite = Annotated[float, Field(strict=True, ge=-LARGEST, le=LARGEST, allow_inf_nan=False)]
 Within = Field(ge=-LARGEST, le=LARGEST, allow_inf_nan=False)
 
-Typed = Annotated[float, BeforeValidator(lambda value: read_number(value)), Within]
+# what may be typed is described as it is: as a number, or as text that says one
+_OR_TEXT = WithJsonSchema(
+    {"anyOf": [{"type": "number", "minimum": -LARGEST, "maximum": LARGEST}, {"type": "string", "maxLength": LONGEST}]},
+    mode="validation",
+)
+
+Typed = Annotated[float, BeforeValidator(lambda value: read_number(value)), Within, _OR_TEXT]
 """A number as a person types it: plain, or as arithmetic such as '360/7'."""
 
 
@@ -51,10 +58,10 @@ def _as_there(value: Any, info: ValidationInfo) -> float:
     return read_number(value, measures.at(address) if measures and isinstance(value, str) else PLAIN)
 
 
-InFrames = Annotated[float, BeforeValidator(_in_frames), Within]
+InFrames = Annotated[float, BeforeValidator(_in_frames), Within, _OR_TEXT]
 """Typed, a time in frames: '0.5 s' is understood too."""
 
-AsThere = Annotated[float, BeforeValidator(_as_there), Within]
+AsThere = Annotated[float, BeforeValidator(_as_there), Within, _OR_TEXT]
 """Typed, a value of the number that the edit's `address`, which stands before it, leads to: with its unit or plain."""
 
 Slug = Annotated[str, Field(pattern=r"^[a-z0-9]+(-[a-z0-9]+)*$", max_length=64)]

@@ -186,4 +186,4 @@ def demo_url(server: Server) -> str:
 @pytest.fixture(scope="session")
 def axe() -> str:
     """The accessibility rules, as a script."""
-    return (Path(__file__).parents[2] / "tools/validator/node_modules/axe-core/axe.min.js").read_text()
+    return (Path(__file__).parents[2] / "node_modules/axe-core/axe.min.js").read_text()

@@ -26,7 +26,7 @@ def test_a_deformer_bends_at_once_and_a_coarse_mesh_is_mended(shaped: Studio) ->
     page.keyboard.press("w")
     expect(page.locator(".sheet-dialog")).to_contain_text("too coarse for Bend")
     page.keyboard.press("Escape")
-    page.click("[data-mend]")
+    page.click("#form [data-act=apply]")
     shaped.lands(2)
     expect(page.locator(".coarse, .coarse-mark")).to_have_count(0)
     page.wait_for_function(
@@ -191,7 +191,7 @@ def test_a_shape_is_baked_to_targets_and_taken_back(page: Page, demo_url: str) -
 
 PLAYED = """async ([url, seconds]) => {
   const THREE = await import('three');
-  const { GLTFLoader } = await import('/static/vendor/three/GLTFLoader.js');
+  const { GLTFLoader } = await import('three/addons/loaders/GLTFLoader.js');
   const gltf = await new GLTFLoader().loadAsync(url);
   const mixer = new THREE.AnimationMixer(gltf.scene);
   mixer.clipAction(gltf.animations[0]).play();

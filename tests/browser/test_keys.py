@@ -60,7 +60,7 @@ def test_a_box_over_two_numbers_is_moved_drawn_out_and_typed(desk: Studio) -> No
     assert [frame for frame, _ in keys(page, 1)] == pytest.approx([45, 135.5], abs=1)
     page.fill("#key-by", "10/2")
     page.fill("#key-rise", "-1")
-    page.click("[data-keys=transform]")
+    page.click("[data-act=transform-keys]")
     desk.lands(4)
     assert keys(page, 1)[0] == pytest.approx([50, -1])
     expect(page.locator("#keys-chosen")).to_have_text("3 chosen")
@@ -70,7 +70,7 @@ def test_a_box_over_two_numbers_is_moved_drawn_out_and_typed(desk: Studio) -> No
     expect(page.locator("#keys-chosen")).to_have_text("5 chosen")
     page.fill("#key-height", "4/2")
     page.select_option("[name=level]", "zero")
-    page.click("[data-keys=transform]")
+    page.click("[data-act=transform-keys]")
     desk.lands(5)
     assert keys(page)[2] == [120, -8]
     for step in (4, 3, 2, 1):
@@ -128,7 +128,7 @@ def test_the_table_copying_thinning_and_insertion(desk: Studio) -> None:
         bead(page, frame).click(modifiers=["Shift"] if frame else [])  # type: ignore[attr-defined]
     expect(page.locator("#keys-chosen")).to_have_text("4 chosen")
     page.fill("#key-tolerance", "0.2")
-    page.click("[data-keys=thin]")
+    page.click("[data-act=thin-keys]")
     desk.lands(4)
     assert len(keys(page)) <= 4
     assert max(abs(a - b) for a, b in zip(desk.result(), before, strict=True)) <= 0.2

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from functools import cache
 from typing import Any
 
@@ -13,7 +13,6 @@ from lazzik.core.channel.layer import numbers_of
 from lazzik.core.clock import Clock
 from lazzik.core.deformers import BY_KIND, Deformer
 from lazzik.core.deformers.extent import Extent
-from lazzik.core.deformers.handles import handles_of
 from lazzik.core.deformers.masks import MASKS
 from lazzik.core.evaluate.coarse import Coarse, coarse
 from lazzik.core.evaluate.scope import Scope
@@ -126,24 +125,6 @@ def shape_view(scene: Scene, node: Node, deformer: str, scope: Scope) -> ShapeVi
         pushes=any(item.id == chosen and item.pushes for item in node.deform),
         turning=turning(node),
     )  # fmt: skip
-
-
-def shape_facts(view: ShapeView) -> dict[str, Any]:
-    """What the scripts need of the chosen deformer, for its handles on the stage."""
-    row = next((row for row in view.rows if row.chosen), None)
-    facts: dict[str, Any] = {
-        "node": view.node.id, "deformer": row.deformer.id if row else "", "handles": None, "pushes": view.pushes,
-    }  # fmt: skip
-    if row:
-        numbers = {knob.name: float(knob.value) for knob in (*row.placement, *row.span, *row.mask)}
-        facts["handles"] = {
-            "axis": row.deformer.axis,
-            "of": row.deformer.placement.of,
-            "place": [numbers[f"placement.{n}"] for n in ("x", "y", "z")],
-            "turn": [numbers[f"placement.turn_{n}"] for n in ("x", "y", "z")],
-            "points": [asdict(handle) for handle in handles_of(row.deformer, numbers)],
-        }
-    return facts
 
 
 @cache

@@ -13,7 +13,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.seams import seam_of
 from lazzik.core.scene.address import Address, Place, find, title
 from lazzik.core.scene.scene import Scene
-from lazzik.web.stack.view import MOST_DRAWN
+from lazzik.web.stack.facts import MOST_DRAWN
 from lazzik.web.ui.encode import floats
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import Layer, numbers_of
@@ -17,10 +16,6 @@ from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.references import readers
 from lazzik.core.scene.scene import Scene
 from lazzik.web.ui.knob import Knob, shown
-
-MOST_DRAWN = 24
-"""Numbers drawn together; more could not be told apart."""
-
 
 MOST_SOURCES = 400
 """Numbers offered to be read; any other can be typed."""
@@ -134,53 +129,10 @@ def axis_of(address: Address) -> str:
     return last if last in ("x", "y", "z") and not address.hops else ""
 
 
-def facts_of(view: StrataView, scene: Scene) -> dict[str, Any]:
-    """What the page's scripts need to know of the strata, to draw and drag them."""
-    others = [address for _, address in view.also]
-    return {
-        "channel": view.address,
-        "also": others,
-        "tracks": [_track(scene, address) for address in (view.address, *others[:MOST_DRAWN])],
-        "unit": view.unit,
-        "step": view.quantity.step,
-        "lanes": [
-            {
-                "id": lane.layer.id,
-                "address": lane.address,
-                "family": lane.layer.family,
-                "window": lane.layer.window.model_dump(),
-                "chosen": lane.chosen,
-                "feel": type(lane.layer).feel,
-            }
-            for lane in view.lanes
-        ],
-    }
-
-
 def _tolerance(channel: Channel, reach: float) -> float:
     values = [key.value for key in channel.keys]
     span = max(values) - min(values) if values else 0.0
     return float(f"{(span or reach) / 200:.1g}")
-
-
-def _track(scene: Scene, address: str) -> dict[str, Any]:
-    """The keys of a number, their slopes also as they turn out."""
-    place = find(scene, Address.parse(address))
-    channel = place.channel
-    keys = [key.model_dump() for key in channel.keys]
-    if keys:
-        curve = channel.curve(scene.fps)
-        for key, *settled in zip(keys, curve.slopes_in, curve.slopes_out, strict=True):
-            key["settled"] = [float(slope) for slope in settled]
-    return {
-        "channel": address,
-        "title": title(scene, Address.parse(address)),
-        "unit": place.quantity.unit,
-        "step": place.quantity.step,
-        "keys": keys,
-        "before": channel.before,
-        "after": channel.after,
-    }
 
 
 def _lane(

@@ -15,12 +15,14 @@ from lazzik.core.scene.scene import MOST_NODES
 from lazzik.store.scenes import State
 from lazzik.web.deps import Kept, Marked, Store
 from lazzik.web.requests.fields import Also, AskedRevision
-from lazzik.web.shape.view import MADE_HERE, deformer_palette, shape_facts, shape_view, split_shape
+from lazzik.web.shape.facts import shape_facts
+from lazzik.web.shape.view import MADE_HERE, deformer_palette, shape_view, split_shape
 from lazzik.web.stack.palette import palette
 from lazzik.web.stack.view import strata_view
+from lazzik.web.studio.facts import facts_of
 from lazzik.web.studio.selection import chosen, chosen_also
 from lazzik.web.studio.tree import Choice, Had, Listing, tree_view
-from lazzik.web.studio.view import BEYONDS, COMBINES, count_moving, dials, facts
+from lazzik.web.studio.view import BEYONDS, COMBINES, count_moving, dials
 from lazzik.web.ui.templating import templates
 
 router = APIRouter()
@@ -118,8 +120,9 @@ def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[
         "dials": dials(state.scene),
         "moving": count_moving(state.scene),
         "view": view,
-        "facts": facts(state, at, view, shown.listing.moving)
-        | {"shape": shape_facts(form) if form else None, "find": shown.listing.find},
+        "facts": facts_of(
+            state, at, view, shape_facts(form) if form else None, moving=shown.listing.moving, find=shown.listing.find
+        ),
         "form": form,
         "palette": palette(),
         "deformers": deformer_palette(),

@@ -1,16 +1,12 @@
-"""What the studio shows beside the strata and the tree: the dials, and the facts that scripts need."""
+"""What the studio shows beside the strata and the tree: the dials, and how many objects move."""
 
 from __future__ import annotations
-
-from typing import Any
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.evaluate.poses import moving_numbers
 from lazzik.core.evaluate.shapes import surface_moves
 from lazzik.core.geometry.primitives import base_value
 from lazzik.core.scene.scene import Scene
-from lazzik.store.scenes import State
-from lazzik.web.stack.view import StrataView, facts_of
 from lazzik.web.ui.knob import Knob, shown
 
 COMBINES = ("add", "subtract", "multiply", "replace")
@@ -47,18 +43,3 @@ def dials(scene: Scene) -> list[Knob]:
 def count_moving(scene: Scene) -> int:
     """How many objects have a number or a surface that changes over time."""
     return sum(any(True for _ in moving_numbers(node)) or surface_moves(scene, node) for node in scene.nodes)
-
-
-def facts(state: State, at: str, view: StrataView | None, moving_only: bool) -> dict[str, Any]:
-    """What the page's scripts need to know to draw and drag what is shown."""
-    scene = state.scene
-    nothing: dict[str, Any] = {"channel": "", "also": [], "tracks": [], "unit": "", "step": 1.0, "lanes": []}
-    return {
-        "revision": state.revision,
-        "at": at,
-        "fps": scene.fps,
-        "first": scene.first,
-        "last": scene.last,
-        "moving": moving_only,
-        "order": node.rotation.order if (node := scene.by_id.get(at.split("/", 1)[0])) else "xyz",
-    } | (facts_of(view, scene) if view else nothing)

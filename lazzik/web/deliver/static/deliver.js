@@ -1,29 +1,29 @@
 // The deliver page: each format's form begins a job; a film is drawn here and sent picture by picture.
 
-import { post, Refused } from "lazzik/lib/api.js";
+import { post } from "lazzik/lib/api.js";
+import { all, one, over } from "lazzik/lib/dom.js";
+import { guard } from "lazzik/lib/guard.js";
+import { followJob } from "lazzik/lib/jobs.js";
+import { store } from "lazzik/lib/store.js";
 import { film } from "./film.js";
-import { follow } from "lazzik/lib/jobs.js";
-
-const sceneUrl = `/scenes/${location.pathname.split("/")[2]}`;
 
 // a form that was sent before this listens would only load the page again
-for (const button of document.querySelectorAll(".format-form [type=submit]")) button.disabled = false;
+for (const button of all(".format-form [type=submit]", document, HTMLButtonElement)) button.disabled = false;
 
 document.addEventListener("submit", async (event) => {
-  const form = event.target.closest(".format-form");
+  const form = over(event, ".format-form", HTMLFormElement);
   if (!form) return;
   event.preventDefault();
-  const said = form.querySelector(".field-error");
-  const button = form.querySelector("[type=submit]");
+  const said = one(".field-error", form);
+  const button = one("[type=submit]", form, HTMLButtonElement);
   said.textContent = "";
   button.disabled = true;
   try {
-    const fields = Object.fromEntries(new FormData(form));
-    if (form.id === "film-form") await film(form, fields, sceneUrl);
-    else await follow(await post(`${sceneUrl}/deliver/${form.dataset.format}`, fields));
-  } catch (error) {
-    if (!(error instanceof Refused)) throw error;
-    said.textContent = error.message;
+    await guard(async () => {
+      const fields = /** @type {Record<string, string>} */ (Object.fromEntries(new FormData(form)));
+      if (form.id === "film-form") await film(form, fields);
+      else await followJob(await post(`${store.url}/deliver/${form.dataset.format}`, fields));
+    }, (sentence) => { said.textContent = sentence; });
   } finally {
     button.disabled = false;
   }

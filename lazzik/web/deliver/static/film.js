@@ -1,78 +1,141 @@
 // A film: the stage draws each frame in this browser, several moments of it mixed for motion blur, and sends it.
 
 import { packed, post, Refused } from "lazzik/lib/api.js";
-import { follow } from "lazzik/lib/jobs.js";
+import { element } from "lazzik/lib/dom.js";
+import { followJob } from "lazzik/lib/jobs.js";
+import { store } from "lazzik/lib/store.js";
 import { Stage } from "lazzik/stage/stage.js";
+import { partsOf } from "lazzik/stage/surfaces.js";
+
+/** @import { News } from "lazzik/lib/jobs.js" */
+/** @import { Points } from "lazzik/stage/stage.js" */
+/** @import { Sent } from "lazzik/stage/surfaces.js" */
 
 const CHUNK = 12; // frames of points asked for at once
 
-// the points of moving surfaces at any moment that the server was asked for
-class Points {
-  constructor(sceneUrl, last, per) {
-    Object.assign(this, { sceneUrl, last, per, kept: new Map() });
+/** The points of moving surfaces at any moment that the server was asked for. */
+class Moments {
+  /** @type {Map<string, { still: boolean, from: number, parts: Points[] }>} by object */
+  kept = new Map();
+
+  /** @param {number} last frame @param {number} per moments of a frame */
+  constructor(last, per) {
+    this.last = last;
+    this.per = per;
   }
 
+  /**
+   * @param {string} id
+   * @param {number} place of the moment, counted from frame 0
+   * @returns {Promise<Points>}
+   */
   async at(id, place) {
-    let part = this.kept.get(id);
-    if (!part || (!part.still && (place < part.from || place >= part.from + part.count))) {
+    let run = this.kept.get(id);
+    if (!run || (!run.still && (place < run.from || place >= run.from + run.parts.length))) {
       const frame = Math.floor(place / this.per);
-      const got = await packed(`${this.sceneUrl}/points?node=${id}&from=${frame}&to=${Math.min(frame + CHUNK, this.last)}&per=${this.per}`);
-      part = { still: got.still, from: got.from * this.per, count: got.frames, size: got.count * 3,
-        points: new Float32Array(got.points.slice().buffer), normals: new Int8Array(got.normals.slice().buffer) };
-      this.kept.set(id, part);
+      const to = Math.min(frame + CHUNK, this.last);
+      /** @type {Sent} */
+      const sent = await packed(`${store.url}/points?node=${id}&from=${frame}&to=${to}&per=${this.per}`);
+      run = { still: sent.still, from: sent.from * this.per, parts: partsOf(sent) };
+      this.kept.set(id, run);
     }
-    const row = part.still ? 0 : place - part.from;
-    const cut = (values) => values.subarray(row * part.size, (row + 1) * part.size);
-    return { points: cut(part.points), normals: cut(part.normals) };
+    return run.parts[run.still ? 0 : place - run.from];
   }
 }
 
-const whole = (fields, name, low, high) => {
-  const value = Number(fields[name]);
-  if (!Number.isInteger(value) || value < low || value > high) throw new Refused(422, `${name} must be a whole number from ${low} to ${high}; '${fields[name]}' was given.`);
-  return value;
-};
+/** Pictures mixed into one. */
+class Mixer {
+  /** @param {number} width @param {number} height */
+  constructor(width, height) {
+    this.flat = new OffscreenCanvas(width, height);
+    const context = this.flat.getContext("2d", { willReadFrequently: true });
+    if (!context) throw new Refused(0, "This browser can't mix pictures.");
+    this.context = context;
+    this.sum = new Float32Array(width * height * 4);
+    this.count = 0;
+  }
 
-export async function film(form, fields, sceneUrl) {
-  const { first: begin, last: end, fps } = form.dataset;
-  const first = whole(fields, "first", Number(begin), Number(end));
-  const last = whole(fields, "last", first, Number(end));
+  /** @param {HTMLCanvasElement} canvas */
+  add(canvas) {
+    const { width, height } = this.flat;
+    this.context.drawImage(canvas, 0, 0, width, height);
+    const { data } = this.context.getImageData(0, 0, width, height);
+    for (let i = 0; i < data.length; i++) this.sum[i] += data[i];
+    this.count += 1;
+  }
+
+  // what was added since the last one, as a PNG
+  picture() {
+    const picture = new ImageData(this.flat.width, this.flat.height);
+    for (let i = 0; i < this.sum.length; i++) picture.data[i] = this.sum[i] / this.count;
+    this.context.putImageData(picture, 0, 0);
+    this.sum.fill(0);
+    this.count = 0;
+    return this.flat.convertToBlob({ type: "image/png" });
+  }
+}
+
+/** @typedef {Record<string, string>} Fields */
+
+/**
+ * @param {Fields} fields
+ * @param {string} name
+ * @param {number} low
+ * @param {number} high
+ */
+function whole(fields, name, low, high) {
+  const value = Number(fields[name]);
+  if (Number.isInteger(value) && value >= low && value <= high) return value;
+  throw new Refused(422, `${name} must be a whole number from ${low} to ${high}; '${fields[name]}' was given.`);
+}
+
+/**
+ * What the form asks for. Throws Refused.
+ * @param {HTMLFormElement} form
+ * @param {Fields} fields
+ */
+function settings(form, fields) {
+  const [begin, end] = [Number(form.dataset.first), Number(form.dataset.last)];
+  const first = whole(fields, "first", begin, end);
+  const last = whole(fields, "last", first, end);
   const [width, height] = [whole(fields, "width", 16, 4096), whole(fields, "height", 16, 4096)];
   const blur = whole(fields, "blur", 1, 16);
-  const per = blur === 1 ? 1 : blur * (360 / Number(fields.shutter)); // moments of a frame, of which the shutter sees `blur`
-  const news = await post(`${sceneUrl}/deliver/film`, { form: fields.form, first, count: last - first + 1, width, height, fps: Number(fps) });
-  let wanted = true;
-  const over = follow(news, () => { wanted = false; });
+  // moments of a frame, of which the shutter sees `blur`
+  const per = blur === 1 ? 1 : blur * (360 / Number(fields.shutter));
+  return { first, last, width, height, blur, per, fps: Number(form.dataset.fps), camera: fields.view === "camera" };
+}
 
-  const canvas = document.createElement("canvas");
-  Object.assign(canvas, { width, height });
-  const stage = new Stage(canvas, [width, height]);
-  stage.showsPath = false;
-  const motion = await packed(`${sceneUrl}/motion?from=${first}&to=${last}&per=${per}`);
-  await stage.load(`${sceneUrl}/rest.glb?${motion.geometry}`);
+/**
+ * Draw and send all frames.
+ * @param {HTMLFormElement} form
+ * @param {Fields} fields
+ */
+export async function film(form, fields) {
+  const { first, last, width, height, blur, per, fps, camera } = settings(form, fields);
+  /** @type {News} */
+  const news = await post(`${store.url}/deliver/film`, { form: fields.form, first, count: last - first + 1, width, height, fps });
+  let wanted = true;
+  const over = followJob(news, () => { wanted = false; });
+
+  const stage = new Stage(element("canvas", { width, height }), [width, height]);
+  stage.trail.shows = false;
+  const motion = await packed(`${store.url}/motion?from=${first}&to=${last}&per=${per}`);
+  await stage.load(`${store.url}/rest.glb?${motion.geometry}`);
   stage.setMotion(motion.motion, first, per);
-  if (fields.view === "camera" && stage.lens) stage.toggleCamera();
+  if (camera && stage.lens) stage.toggleCamera();
   else stage.recall();
-  const points = new Points(sceneUrl, last, per);
-  const flat = new OffscreenCanvas(width, height).getContext("2d", { willReadFrequently: true });
-  const sum = new Float32Array(width * height * 4);
+  const moments = new Moments(last, per);
+  const mixer = new Mixer(width, height);
   try {
     for (let frame = first; frame <= last && wanted; frame++) {
-      sum.fill(0);
-      const moments = frame === last ? 1 : blur; // nothing is known beyond the last frame
-      for (let k = 0; k < moments; k++) {
-        const place = frame * per + k;
-        for (const id of motion.shaped) stage.setShape(id, await points.at(id, place));
+      const count = frame === last ? 1 : blur; // nothing is known beyond the last frame
+      for (let place = frame * per; place < frame * per + count; place++) {
+        for (const id of motion.shaped) stage.setShape(id, await moments.at(id, place));
         stage.show(place / per);
         stage.draw();
-        flat.drawImage(canvas, 0, 0, width, height);
-        const { data } = flat.getImageData(0, 0, width, height);
-        for (let i = 0; i < data.length; i++) sum[i] += data[i];
+        mixer.add(stage.canvas);
       }
-      const picture = new ImageData(width, height);
-      for (let i = 0; i < sum.length; i++) picture.data[i] = sum[i] / moments;
-      flat.putImageData(picture, 0, 0);
-      const blob = await flat.canvas.convertToBlob({ type: "image/png" });
+      const blob = await mixer.picture();
       if (!wanted) break;
       const answer = await fetch(`/jobs/${news.id}/pictures/${frame - first}`, { method: "PUT", body: blob });
       if (!answer.ok && wanted) throw new Refused(answer.status, (await answer.json()).error);

@@ -1,201 +1,211 @@
 // The key desk: the base alone and large, with exact numbers, a table of the keys, and what is done to many at once.
 
+import { act, pressed } from "lazzik/lib/actions.js";
+import { all, field, maybe, one, over } from "lazzik/lib/dom.js";
 import { guard } from "lazzik/lib/guard.js";
-import { channelAddress, chooseAt, chooseKeys, chosenKeys, commitKeys, deskOpen, drawBeads, editsOn, near, onChoice } from "./beads.js";
+import { near } from "lazzik/lib/numbers.js";
+import { store } from "lazzik/lib/store.js";
 import { commit } from "lazzik/studio/history.js";
-import { facts } from "lazzik/studio/session.js";
+import { channelAddress, chooseAt, chooseKeys, chosenKeys, commitKeys, deskOpen, editsOn } from "./chosen.js";
+import { shownSlope, Table } from "./table.js";
 
-const MOST_ROWS = 500;
-const WAYS = { cubic: "curve", linear: "line", step: "step" };
-const shownSlope = (slope) => (slope === null ? "" : slope === "straight" ? "straight" : Number(slope.toFixed(6)));
-const slopeEdit = (text) => (text === "" || text === "auto" ? "auto" : text);
+/** @import { Edit, KeyFacts, ScaleKeys, ShapeKeys, SmoothKeys, SnapKeys, ThinKeys, TrackFacts } from "lazzik/lib/types.d.ts" */
+/** @import { Strata } from "lazzik/stack/strata.js" */
+/** @import { Pair } from "./chosen.js" */
 
-export function listenToDesk(root, strata, playhead) {
-  const form = () => document.getElementById("key-form");
+const KEPT = "lazzik-desk";
+const FIELDS = ["frame", "value", "slope_in", "slope_out", "go"];
+const SMOOTHING = 0.5;
 
-  function fillForm() {
-    const strip = form();
-    if (!strip) return;
-    const picked = chosenKeys();
-    const appears = strip.hidden && picked.length > 0;
-    strip.hidden = !picked.length && !deskOpen();
-    if (appears && !deskOpen()) strip.scrollIntoView({ block: "nearest" });
-    for (const part of strip.querySelectorAll("[data-needs]")) part.toggleAttribute("disabled", picked.length < Number(part.dataset.needs));
-    document.getElementById("keys-chosen").textContent = picked.length ? `${picked.length} chosen` : "none chosen";
-    if (strip.contains(document.activeElement) && document.activeElement.matches("input:not([readonly])")) return;
-    const alike = (read) => picked.length && picked.every((pair) => read(pair.key) === read(picked[0].key)) ? read(picked[0].key) : null;
-    const say = (name, text) => { strip.elements[name].value = strip.elements[name].defaultValue = text; strip.elements[name].placeholder = picked.length > 1 && text === "" ? "various" : "auto"; };
-    const frame = alike((key) => key.frame);
-    say("frame", frame === null ? "" : Number(frame.toFixed(6)));
-    const value = alike((key) => key.value);
-    say("value", value === null ? "" : Number(value.toFixed(6)));
-    for (const name of ["slope_in", "slope_out"]) { const slope = alike((key) => String(key[name])); say(name, slope === null || slope === "null" ? "" : shownSlope(slope === "straight" ? slope : Number(slope))); }
-    strip.elements.go.value = alike((key) => key.go) ?? "";
-    strip.elements.before.value = facts.tracks[0]?.before ?? "hold";
-    strip.elements.after.value = facts.tracks[0]?.after ?? "hold";
-  }
+/** @returns {HTMLFormElement | null} */
+const form = () => maybe("#key-form", document, HTMLFormElement);
 
-  let listed = null; // the keys that the table shows
-  // the table beside the curve: the keys of the shown number
-  function fillTable() {
-    const table = document.getElementById("key-table");
-    if (!table || !deskOpen()) return;
-    const [track] = facts.tracks;
-    const held = document.activeElement?.closest?.("#key-table [data-frame]");
-    const back = held && [held.dataset.frame, document.activeElement.name];
-    const picked = new Set(chosenKeys().filter((pair) => pair.track === track).map((pair) => pair.key));
-    if (track.keys === listed) {
-      for (const [i, row] of [...table.querySelectorAll(".key-row[data-frame]")].entries()) row.classList.toggle("chosen", picked.has(track.keys[i]));
-      if (!held) table.querySelector(".key-row.chosen")?.scrollIntoView({ block: "nearest" });
-      return;
-    }
-    listed = track.keys;
-    const rows = track.keys.slice(0, MOST_ROWS).map((key) => {
-      const row = document.createElement("div");
-      row.className = `key-row${picked.has(key) ? " chosen" : ""}`;
-      row.setAttribute("role", "row");
-      row.dataset.frame = key.frame;
-      const field = (name, text, label) => {
-        const input = Object.assign(document.createElement("input"), { name, value: text, defaultValue: text, placeholder: "auto", autocomplete: "off", className: "num" });
-        input.setAttribute("aria-label", `${label} of the key at ${key.frame}`);
-        input.inputMode = "decimal";
-        const cell = document.createElement("span");
-        cell.setAttribute("role", "cell");
-        cell.append(input);
-        return cell;
-      };
-      const go = document.createElement("select");
-      go.name = "go";
-      go.setAttribute("aria-label", `How the curve goes on from the key at ${key.frame}`);
-      for (const [way, word] of Object.entries(WAYS)) go.append(new Option(word, way, way === key.go, way === key.go));
-      const cell = document.createElement("span");
-      cell.setAttribute("role", "cell");
-      cell.append(go);
-      row.append(field("frame", Number(key.frame.toFixed(4)), "Frame"), field("value", Number(key.value.toPrecision(7)), "Value"),
-        field("slope_in", shownSlope(key.slope_in), "Slope in"), field("slope_out", shownSlope(key.slope_out), "Slope out"), cell);
-      return row;
-    });
-    if (track.keys.length > MOST_ROWS) rows.push(Object.assign(document.createElement("p"), { className: "faint", textContent: `and ${track.keys.length - MOST_ROWS} more; thin them out, or choose some on the curve` }));
-    if (!rows.length) rows.push(Object.assign(document.createElement("p"), { className: "faint", textContent: "No keys yet. Double-click the curve, or press K at the playhead." }));
-    table.querySelector(".key-rows").replaceChildren(...rows);
-    if (back) table.querySelector(`[data-frame="${back[0]}"] [name=${back[1]}]`)?.focus();
-    else table.querySelector(".key-row.chosen")?.scrollIntoView({ block: "nearest" });
-  }
+/** What was wrong, at the form; '' that nothing is. @param {string} sentence */
+const say = (sentence) => { one("#key-form .field-error").textContent = sentence; };
 
-  // what was typed about one key, as edits
-  function typed(track, key, name, text) {
-    const address = track.channel;
-    const frames = [key.frame];
-    if (name === "frame") return { do: "move-keys", address, frames, frame: text };
-    if (name === "value") return { do: "move-keys", address, frames, value: text };
-    if (name === "go") return { do: "shape-keys", address, frames, go: text };
-    return { do: "shape-keys", address, frames, slope: slopeEdit(text), side: name.slice(6) };
-  }
+/**
+ * What was typed about one key, as an edit.
+ * @param {Pair} pair
+ * @param {string} name of the field
+ * @param {string} text
+ * @returns {Edit}
+ */
+function typed({ track, key }, name, text) {
+  const keys = { address: track.channel, frames: [key.frame] };
+  if (name === "frame" || name === "value") return { do: "move-keys", ...keys, [name]: text };
+  if (name === "go") return { do: "shape-keys", ...keys, go: /** @type {ShapeKeys["go"]} */ (text) };
+  const side = /** @type {ShapeKeys["side"]} */ (name.slice("slope_".length));
+  return { do: "shape-keys", ...keys, slope: text === "" ? "auto" : text, side };
+}
 
-  async function put(pairs, name, text) {
-    const said = form().querySelector(".field-error");
-    said.textContent = "";
-    const before = new Set(facts.tracks[0].keys.map((key) => key.frame));
-    await guard(async () => {
-      if (!(await commit(pairs.map(({ track, key }) => typed(track, key, name, text)), { quiet: true }))) return;
-      if (name === "frame" && pairs.length === 1) {
-        const landed = facts.tracks[0].keys.find((key) => !before.has(key.frame));
-        if (landed) chooseAt(strata, landed.frame);
-      }
-    }, (sentence) => { said.textContent = sentence; });
-  }
+/**
+ * Type something about keys; the one that was moved is chosen where it lands.
+ * @param {Pair[]} pairs
+ * @param {string} name
+ * @param {string} text
+ */
+async function put(pairs, name, text) {
+  say("");
+  const before = new Set(store.facts.tracks[0].keys.map((key) => key.frame));
+  await guard(async () => {
+    if (!(await commit(pairs.map((pair) => typed(pair, name, text)), { quiet: true }))) return;
+    if (name !== "frame" || pairs.length !== 1) return;
+    const landed = store.facts.tracks[0].keys.find((key) => !before.has(key.frame));
+    if (landed) await chooseAt(landed.frame);
+  }, say);
+}
 
-  root.addEventListener("change", (event) => {
-    const { name, value, defaultValue } = event.target;
-    if (event.target.matches("[name=frame], [name=value], [name^=slope]") && value === defaultValue) return;
-    const row = event.target.closest("#key-table [data-frame]");
-    if (row) {
-      const [track] = facts.tracks;
-      const key = track.keys.find((each) => near(each.frame, Number(row.dataset.frame)));
-      if (key) put([{ track, key }], name, value.trim());
-    } else if (event.target.closest("#key-form") && name === "before" || name === "after") {
-      commit([{ do: "beyond", address: channelAddress(), [name]: value }]);
-    } else if (event.target.closest("#key-form") && ["frame", "value", "slope_in", "slope_out", "go"].includes(name)) {
-      if (value.trim() !== "" || name.startsWith("slope")) put(chosenKeys(), name, value.trim());
-    }
+/**
+ * The value about which chosen keys of a number are made higher.
+ * @param {string} which
+ * @param {number[]} values
+ */
+function levelOf(which, values) {
+  const [low, high] = [Math.min(...values), Math.max(...values)];
+  return { lowest: low, highest: high, middle: (low + high) / 2 }[which] ?? 0;
+}
+
+/** Move and scale by exact numbers. */
+async function transform() {
+  const strip = form();
+  const picked = chosenKeys();
+  if (!strip || !picked.length) return;
+  const read = (/** @type {string} */ name, /** @type {string} */ none) => field(strip, name).value.trim() || none;
+  const frames = picked.map(({ key }) => key.frame);
+  const frame = { first: Math.min(...frames), last: Math.max(...frames) }[field(strip, "about").value] ?? store.frame;
+  const amounts = { stretch: read("stretch", "1"), height: read("height", "1"), by: read("by", "0"), rise: read("rise", "0") };
+  const edits = editsOn((track) => {
+    const values = picked.filter((pair) => pair.track === track).map(({ key }) => key.value);
+    const value = levelOf(field(strip, "level").value, values);
+    return { do: /** @type {ScaleKeys["do"]} */ ("scale-keys"), frame, value, ...amounts, snap: field(strip, "snap").checked };
   });
+  say("");
+  await guard(async () => {
+    const before = new Map(store.facts.tracks.map((track) => [track.channel, new Set(track.keys.map((key) => key.frame))]));
+    if (!(await commit(edits, { quiet: true }))) return;
+    const isNew = (/** @type {TrackFacts} */ track, /** @type {KeyFacts} */ key) => !before.get(track.channel)?.has(key.frame);
+    const landed = store.facts.tracks.flatMap((track) => track.keys.filter((key) => isNew(track, key)).map((key) => ({ track, key })));
+    if (landed.length) await chooseKeys(landed);
+    for (const name of Object.keys(amounts)) field(strip, name).value = "";
+  }, say);
+}
 
-  root.addEventListener("focusin", (event) => {
-    const row = event.target.closest("#key-table [data-frame]");
-    if (!row) return;
-    const [track] = facts.tracks;
-    const key = track.keys.find((each) => near(each.frame, Number(row.dataset.frame)));
-    if (key && !row.classList.contains("chosen")) chooseKeys([{ track, key }], strata);
-  });
+/** Leave out what a curve can do without. */
+async function thin() {
+  const strip = form();
+  if (!strip) return;
+  const before = chosenKeys().length;
+  await guard(async () => {
+    say("");
+    await commit(editsOn({ do: /** @type {ThinKeys["do"]} */ ("thin-keys"), tolerance: field(strip, "tolerance").value }), { quiet: true });
+    one("#keys-chosen").textContent = `${before} became ${chosenKeys().length || "fewer"}`;
+  }, say);
+}
 
-  root.addEventListener("keydown", (event) => {
-    if (!event.target.closest("#key-form, #key-table") || !event.target.matches("input") || !["Enter", "Escape"].includes(event.key)) return;
-    event.preventDefault();
-    if (event.key === "Escape") event.target.value = event.target.defaultValue;
-    if (event.key === "Enter" && event.target.closest("[data-transform]")) transform();
-    else event.target.blur();
-  });
-
-  // move and scale by exact numbers
-  async function transform() {
-    const strip = form();
-    const said = strip.querySelector(".field-error");
-    const read = (name, none) => strip.elements[name].value.trim() || none;
-    const picked = chosenKeys();
-    const frames = picked.map(({ key }) => key.frame);
-    const about = strip.elements.about.value;
-    const frame = { playhead: playhead(), first: Math.min(...frames), last: Math.max(...frames) }[about];
-    const [by, rise, stretch, height] = [read("by", "0"), read("rise", "0"), read("stretch", "1"), read("height", "1")];
-    const edits = [];
-    for (const edit of editsOn({})) {
-      const values = picked.filter(({ track }) => track.channel === edit.address).map(({ key }) => key.value);
-      const level = { zero: 0, lowest: Math.min(...values), highest: Math.max(...values), middle: (Math.min(...values) + Math.max(...values)) / 2 }[strip.elements.level.value];
-      edits.push({ ...edit, do: "scale-keys", frame, value: level, stretch, height, by, rise, snap: strip.elements.snap.checked });
-    }
-    said.textContent = "";
-    await guard(async () => {
-      const before = new Map(facts.tracks.map((track) => [track.channel, new Set(track.keys.map((key) => key.frame))]));
-      if (!(await commit(edits, { quiet: true }))) return;
-      const landed = facts.tracks.flatMap((track) => track.keys.filter((key) => !before.get(track.channel)?.has(key.frame)).map((key) => ({ track, key })));
-      if (landed.length) chooseKeys(landed, strata);
-      for (const name of ["by", "rise", "stretch", "height"]) strip.elements[name].value = "";
-    }, (sentence) => { said.textContent = sentence; });
-  }
-
-  root.addEventListener("click", async (event) => {
-    const button = event.target.closest("#key-form button");
-    if (!button) return;
-    const { slope, keys } = button.dataset;
-    if (slope) await commitKeys(editsOn({ do: "shape-keys", slope }), strata);
-    else if (keys === "snap") await commitKeys(editsOn({ do: "snap-keys" }), strata, Math.round);
-    else if (keys === "smooth") await commitKeys(editsOn({ do: "smooth-keys", amount: 0.5 }), strata);
-    else if (keys === "transform") await transform();
-    else if (keys === "thin") {
-      const before = chosenKeys().length;
-      const said = form().querySelector(".field-error");
-      await guard(async () => {
-        said.textContent = "";
-        if (await commit(editsOn({ do: "thin-keys", tolerance: form().elements.tolerance.value }), { quiet: true })) said.textContent = "";
-        document.getElementById("keys-chosen").textContent = `${before} became ${chosenKeys().length || "fewer"}`;
-      }, (sentence) => { said.textContent = sentence; });
-    }
-  });
-
-  const show = () => { fillForm(); fillTable(); };
-  onChoice(show);
-
-  return {
-    toggle(on = !deskOpen()) {
-      document.getElementById("work").classList.toggle("desk", on);
-      sessionStorage.setItem("lazzik-desk", on ? "open" : "");
-      document.querySelector("[data-act=desk]")?.setAttribute("aria-pressed", on);
-      show(); // first: the strip takes room from the curve
-      strata.draw();
-      drawBeads(strata);
-    },
-    changed() {
-      document.querySelector("[data-act=desk]")?.setAttribute("aria-pressed", deskOpen());
-    },
-    wanted: () => sessionStorage.getItem("lazzik-desk") === "open",
+// what chosen keys have in common, in the form's fields
+function fillForm() {
+  const strip = form();
+  if (!strip) return;
+  const picked = chosenKeys();
+  const appears = strip.hidden && picked.length > 0;
+  strip.hidden = !picked.length && !deskOpen();
+  if (appears && !deskOpen()) strip.scrollIntoView({ block: "nearest" });
+  for (const part of all("[data-needs]", strip)) part.toggleAttribute("disabled", picked.length < Number(part.dataset.needs));
+  one("#keys-chosen").textContent = picked.length ? `${picked.length} chosen` : "none chosen";
+  if (strip.contains(document.activeElement) && document.activeElement?.matches("input:not([readonly])")) return;
+  /** @type {<T>(read: (key: KeyFacts) => T) => T | undefined} */
+  const alike = (read) => {
+    const [first, ...others] = picked.map(({ key }) => read(key));
+    return others.every((other) => other === first) ? first : undefined;
   };
+  const show = (/** @type {string} */ name, /** @type {string} */ text) => {
+    const input = field(strip, name);
+    input.value = input.defaultValue = text;
+    input.placeholder = picked.length > 1 && text === "" ? "various" : "auto";
+  };
+  const exact = (/** @type {number | undefined} */ value) => (value === undefined ? "" : String(Number(value.toFixed(6))));
+  show("frame", exact(alike((key) => key.frame)));
+  show("value", exact(alike((key) => key.value)));
+  show("slope_in", shownSlope(alike((key) => key.slope_in) ?? null));
+  show("slope_out", shownSlope(alike((key) => key.slope_out) ?? null));
+  field(strip, "go").value = alike((key) => key.go) ?? "";
+  field(strip, "before").value = store.facts.tracks[0]?.before ?? "hold";
+  field(strip, "after").value = store.facts.tracks[0]?.after ?? "hold";
+}
+
+/** @param {Event} event @param {string} place @returns {Pair | null} the key of the shown number that a row is of */
+function rowPair(event, place = "#key-table [data-frame]") {
+  const row = over(event, place);
+  const [track] = store.facts.tracks;
+  const key = row && track?.keys.find((each) => near(each.frame, Number(row.dataset.frame)));
+  return key ? { track, key } : null;
+}
+
+export class Desk {
+  table = new Table();
+
+  /**
+   * @param {HTMLElement} root
+   * @param {Strata} strata
+   */
+  constructor(root, strata) {
+    this.root = root;
+    this.strata = strata;
+    root.addEventListener("change", (event) => this.change(event));
+    root.addEventListener("focusin", (event) => {
+      const pair = rowPair(event, "#key-table [data-frame]:not(.chosen)");
+      if (pair) chooseKeys([pair]);
+    });
+    root.addEventListener("keydown", (event) => {
+      const input = over(event, "#key-form input, #key-table input", HTMLInputElement);
+      if (!input || !["Enter", "Escape"].includes(event.key)) return;
+      event.preventDefault();
+      if (event.key === "Escape") input.value = input.defaultValue;
+      if (event.key === "Enter" && over(event, "[data-transform]")) transform();
+      else input.blur();
+    });
+    store.subscribe("selection", () => this.show());
+    this.offer();
+  }
+
+  offer() {
+    const slope = (/** @type {HTMLElement | null} */ button) => /** @type {ShapeKeys["slope"]} */ (button?.dataset.slope);
+    act(
+      { name: "desk", keys: ["E"], run: () => this.toggle(), label: "Open or close the key desk" },
+      { name: "slope-keys", run: (button) => commitKeys(editsOn({ do: /** @type {ShapeKeys["do"]} */ ("shape-keys"), slope: slope(button) })) },
+      { name: "snap-keys", run: () => commitKeys(editsOn({ do: /** @type {SnapKeys["do"]} */ ("snap-keys") }), Math.round) },
+      { name: "smooth-keys", run: () => commitKeys(editsOn({ do: /** @type {SmoothKeys["do"]} */ ("smooth-keys"), amount: SMOOTHING })) },
+      { name: "transform-keys", run: transform },
+      { name: "thin-keys", run: thin },
+    );
+  }
+
+  /** @param {Event} event */
+  change(event) {
+    const control = event.target;
+    if (!(control instanceof HTMLInputElement || control instanceof HTMLSelectElement)) return;
+    const { name, value } = control;
+    if (control instanceof HTMLInputElement && FIELDS.includes(name) && value === control.defaultValue) return;
+    const pair = rowPair(event);
+    if (pair) return void put([pair], name, value.trim());
+    if (!over(event, "#key-form")) return;
+    if (name === "before" || name === "after") commit([{ do: "beyond", address: channelAddress(), [name]: value }]);
+    else if (FIELDS.includes(name) && (value.trim() !== "" || name.startsWith("slope"))) put(chosenKeys(), name, value.trim());
+  }
+
+  show() {
+    fillForm();
+    this.table.fill();
+  }
+
+  toggle(on = !deskOpen()) {
+    this.root.classList.toggle("desk", on);
+    sessionStorage.setItem(KEPT, on ? "open" : "");
+    pressed("desk", on);
+    this.show(); // first: the strip takes room from the curve
+    this.strata.draw();
+  }
+
+  // whether it was open when the page was left
+  wanted() { return sessionStorage.getItem(KEPT) === "open"; }
 }

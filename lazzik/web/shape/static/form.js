@@ -1,134 +1,175 @@
 // The shape of an object: deformers added, muted and removed, their handles on the stage, and where they act.
 
+import { act, isPressed, pressed } from "lazzik/lib/actions.js";
+import { floats, packed, upload } from "lazzik/lib/api.js";
+import { all, element, maybe, over, untilReleased } from "lazzik/lib/dom.js";
 import { guard } from "lazzik/lib/guard.js";
-import { floats, packed, Refused, upload } from "lazzik/lib/api.js";
-import { Change } from "lazzik/studio/drags.js";
-import { commit, sceneUrl, send } from "lazzik/studio/history.js";
-import { Handles } from "lazzik/stage/handles.js";
-import { choose, facts } from "lazzik/studio/session.js";
+import { base64 } from "lazzik/lib/numbers.js";
+import { store } from "lazzik/lib/store.js";
 import { toast } from "lazzik/lib/toasts.js";
+import { Handles } from "lazzik/stage/handles.js";
+import { commit, send } from "lazzik/studio/history.js";
+import { choose } from "lazzik/studio/session.js";
 
-const base64 = (numbers) => {
-  let text = "";
-  const bytes = new Uint8Array(numbers.buffer);
-  for (let i = 0; i < bytes.length; i += 8192) text += String.fromCharCode(...bytes.subarray(i, i + 8192));
-  return btoa(text);
-};
+/** @import { ShapeFacts, SetPivot } from "lazzik/lib/types.d.ts" */
+/** @import { Stage } from "lazzik/stage/stage.js" */
 
+const STROKE = 0.25; // weight that a touch of the brush adds
+
+/** @typedef {"counts" | "lift"} Shading how much the open deformer counts, or how far it pushes */
+
+/** @param {string} accept @returns {Promise<File | null>} */
 const chooseFile = (accept) => new Promise((done) => {
-  const field = Object.assign(document.createElement("input"), { type: "file", accept });
-  field.addEventListener("change", () => done(field.files[0]));
+  const field = element("input", { type: "file", accept });
+  field.addEventListener("change", () => done(field.files?.[0] ?? null));
   field.addEventListener("cancel", () => done(null));
   field.click();
 });
 
-export function listenToForm(root, stage, frame) {
-  const handles = stage && new Handles(stage, () => new Change());
-  let where = ""; // what the stage shades: "counts", "lift", or nothing
-  const node = () => document.getElementById("form")?.dataset.node;
+/** The object whose shape is open. */
+const node = () => maybe("#form")?.dataset.node ?? "";
 
-  root.addEventListener("click", async (event) => {
-    const button = event.target.closest("button");
-    if (!button || !node()) return;
-    if (button.dataset.addDeformer) {
-      const before = new Set([...root.querySelectorAll(".lane.form")].map((row) => row.dataset.deformer));
-      if (!(await commit([{ do: "add-deformer", node: node(), kind: button.dataset.addDeformer }]))) return;
-      const added = [...root.querySelectorAll(".lane.form")].find((row) => !before.has(row.dataset.deformer));
-      if (added) await choose(`${node()}/shape#${added.dataset.deformer}`);
-    } else if (button.dataset.mute) {
-      commit([{ do: "change-deformer", node: node(), deformer: button.dataset.mute, muted: button.getAttribute("aria-pressed") !== "true" }]);
-    } else if ("removeDeformer" in button.dataset) {
-      commit([{ do: "remove-deformer", node: node(), deformer: facts.shape.deformer }]);
-    } else if (button.dataset.mend) {
-      commit(JSON.parse(button.dataset.mend));
-    }
-  });
+/** The open deformer, as edits name it. */
+const open = () => ({ node: store.facts.shape?.node ?? "", deformer: store.facts.shape?.deformer ?? "" });
+
+export class ShapeForm {
+  /** @type {Shading | ""} what the stage shades */
+  where = "";
+  painting = false;
+  newest = 0; // an answer that comes late must not cover a newer one
+
+  /**
+   * @param {HTMLElement} root
+   * @param {Stage | null} stage
+   */
+  constructor(root, stage) {
+    this.root = root;
+    this.stage = stage;
+    this.handles = stage && new Handles(stage);
+    root.addEventListener("special", (event) => { if (event instanceof CustomEvent) this.special(event); });
+    stage?.canvas.addEventListener("pointerdown", (event) => this.stroke(event, stage));
+    this.offer();
+  }
+
+  offer() {
+    const deformer = (/** @type {HTMLElement | null} */ button) => button?.dataset.mute ?? "";
+    act(
+      { name: "add-deformer", run: (button) => this.add(button?.dataset.addDeformer ?? "") },
+      { name: "mute-deformer", run: (button) => commit([{ do: "change-deformer", node: node(), deformer: deformer(button), muted: !isPressed(button) }]) },
+      { name: "remove-deformer", run: () => commit([{ do: "remove-deformer", ...open(), node: node() }]) },
+      { name: "permanent", run: () => this.permanent(), label: "Make the shape of this frame permanent" },
+      { name: "paint", run: () => { this.where = "counts"; this.press(); return this.paint(!this.painting); }, label: "Paint where the open deformer acts" },
+      { name: "wires", keys: ["X"], run: () => pressed("wires", this.stage?.toggleWires()), label: "See surfaces as wires" },
+      { name: "where", keys: ["Z"], run: () => this.toggleWhere("counts"), label: "Shade where the open deformer acts" },
+      { name: "height", run: () => this.toggleWhere("lift"), label: "Shade how far the open deformer pushes, up and down" },
+    );
+  }
+
+  permanent() { return guard(() => send("permanent", { node: open().node, frame: store.frame })); }
+
+  rows() { return all(".lane.form", this.root); }
+
+  /** @param {string} kind */
+  async add(kind) {
+    const before = new Set(this.rows().map((row) => row.dataset.deformer));
+    if (!(await commit([{ do: "add-deformer", node: node(), kind }]))) return;
+    const added = this.rows().find((row) => !before.has(row.dataset.deformer));
+    if (added) await choose(`${node()}/shape#${added.dataset.deformer}`);
+  }
 
   // what needs more than a value: a point picked on the stage, a picture from a file, weights to paint
-  root.addEventListener("special", async (event) => {
-    const what = event.detail;
-    const { shape } = facts;
-    try {
-      if (what === "pick") {
-        toast("Press the place on the object that it should turn about.");
-        const point = await stage.pickPoint(node());
-        if (point) await commit([{ do: "set-pivot", node: node(), point, stay: root.querySelector("[data-pivot]").dataset.stay }]);
-      } else if (what === "picture") {
-        const file = await chooseFile(".png,.jpg,.jpeg");
-        if (!file) return;
-        const { asset, label } = await upload(file);
-        await commit([{ do: "change-deformer", node: shape.node, deformer: shape.deformer, mask: { kind: "picture", asset, label } }]);
-      } else {
-        const count = stage.nodes.get(shape.node)?.mesh?.geometry.attributes.position.count ?? 0;
-        await send("paint", { node: shape.node, deformer: shape.deformer, weights: base64(new Float32Array(count)) });
-        where = "counts";
-        paint(true);
-      }
-    } catch (error) {
-      if (!(error instanceof Refused)) throw error;
-      toast(error.message);
-    } finally {
-      event.target.querySelector("select").value = event.target.querySelector("option[selected]")?.value ?? "";
-    }
-  });
-
-  // painting: the brush adds weight to the points near where it passes, and lands as one step
-  let painting = false;
-  function paint(on) {
-    painting = on;
-    document.querySelector("[data-act=paint]")?.setAttribute("aria-pressed", on);
-    if (stage) stage.controls.enabled = !on;
-    return shade();
+  /** @param {CustomEvent<string>} event */
+  async special(event) {
+    const select = over(event, ".knob")?.querySelector("select");
+    await guard(() => {
+      if (event.detail === "pick") return this.pickPivot();
+      return event.detail === "picture" ? this.choosePicture() : this.startPainting();
+    });
+    if (select) select.value = select.querySelector("option[selected]")?.getAttribute("value") ?? "";
   }
-  stage?.canvas.addEventListener("pointerdown", (event) => {
-    if (!painting || event.button || !stage.counts) return;
+
+  async pickPivot() {
+    toast("Press the place on the object that it should turn about.");
+    const point = await this.stage?.pickPoint(node());
+    const stay = /** @type {SetPivot["stay"]} */ (maybe("[data-pivot]", this.root)?.dataset.stay);
+    if (point) await commit([{ do: "set-pivot", node: node(), point, stay }]);
+  }
+
+  async choosePicture() {
+    const file = await chooseFile(".png,.jpg,.jpeg");
+    if (!file) return;
+    const { asset, label } = await upload(file);
+    await commit([{ do: "change-deformer", ...open(), mask: { kind: "picture", asset, label } }]);
+  }
+
+  async startPainting() {
+    const count = this.stage?.nodes.get(open().node)?.mesh?.geometry.attributes.position.count ?? 0;
+    await send("paint", { ...open(), weights: base64(new Float32Array(count)) });
+    this.where = "counts";
+    await this.paint(true);
+  }
+
+  /** @param {boolean} on */
+  paint(on) {
+    this.painting = on;
+    pressed("paint", on);
+    if (this.stage) this.stage.controls.enabled = !on;
+    return this.shade();
+  }
+
+  // the brush adds weight to the points near where it passes, and lands as one step
+  /**
+   * @param {PointerEvent} event
+   * @param {Stage} stage
+   */
+  stroke(event, stage) {
+    if (!this.painting || event.button || !stage.counts) return;
     event.preventDefault();
-    const { shape } = facts;
+    const shape = open();
     const weights = stage.counts.slice();
-    const brush = (at) => stage.brush(shape.node, at.clientX, at.clientY, weights, at.shiftKey ? -0.25 : 0.25);
+    const brush = (/** @type {PointerEvent} */ at) => stage.brush(shape.node, at, weights, at.shiftKey ? -STROKE : STROKE);
     brush(event);
-    const stop = new AbortController();
-    window.addEventListener("pointermove", brush, { signal: stop.signal });
-    window.addEventListener("pointerup", async () => {
-      stop.abort();
-      await guard(() => send("paint", { node: shape.node, deformer: shape.deformer, weights: base64(weights) }));
-    }, { signal: stop.signal });
-  });
-
-  const press = () => ["counts", "lift"].forEach((what) =>
-    document.querySelector(`[data-act=${what === "lift" ? "height" : "where"}]`)?.setAttribute("aria-pressed", where === what));
-
-  let newest = 0; // an answer that comes late must not cover a newer one
-  async function shade() {
-    if (!stage) return;
-    const mine = ++newest;
-    const { shape } = facts;
-    if (!where || !shape?.deformer) return stage.shade(null);
-    try {
-      const what = where === "lift" && shape.pushes ? "lift" : "counts";
-      const told = await packed(`${sceneUrl()}/counts?node=${shape.node}&deformer=${shape.deformer}&frame=${frame()}&what=${what}`);
-      if (mine === newest) stage.shade(Object.entries(told[what]).map(([id, values]) => [id, floats(values)]), what === "lift");
-    } catch (error) {
-      if (!(error instanceof Refused)) throw error;
-      if (mine !== newest) return;
-      stage.shade(null);
-      toast(error.message);
-    }
+    untilReleased(brush, () => guard(() => send("paint", { ...shape, weights: base64(weights) })));
   }
 
-  return {
-    changed() {
-      handles?.show(facts.shape);
-      if (painting && !document.querySelector("[data-act=paint]")) paint(false);
-      document.querySelector("[data-act=paint]")?.setAttribute("aria-pressed", painting);
-      press();
-      document.querySelector("[data-act=wires]")?.setAttribute("aria-pressed", Boolean(stage?.wires));
-      return shade();
-    },
-    toggleWhere(what = "counts") { where = where === what ? "" : what; press(); return shade(); },
-    togglePaint: () => { where = "counts"; press(); return paint(!painting); },
-    async permanent() {
-      await guard(() => send("permanent", { node: facts.shape.node, frame: frame() }));
-    },
-  };
+  press() {
+    pressed("where", this.where === "counts");
+    pressed("height", this.where === "lift");
+  }
+
+  /** @param {ShapeFacts | null} shape */
+  async shade(shape = store.facts.shape) {
+    const { stage, where } = this;
+    if (!stage) return;
+    const mine = ++this.newest;
+    if (!where || !shape?.deformer) return stage.shade([]);
+    const what = where === "lift" && shape.pushes ? "lift" : "counts";
+    const asked = new URLSearchParams({ ...open(), frame: String(store.frame), what });
+    await guard(async () => {
+      /** @type {Record<string, Record<string, Uint8Array>>} */
+      const told = await packed(`${store.url}/counts?${asked}`);
+      if (mine === this.newest) stage.shade(Object.entries(told[what]).map(([id, values]) => [id, floats(values)]), what === "lift");
+    }, (sentence) => {
+      if (mine !== this.newest) return;
+      stage.shade([]);
+      toast(sentence);
+    });
+  }
+
+  /** @param {Shading} what */
+  toggleWhere(what) {
+    this.where = this.where === what ? "" : what;
+    this.press();
+    return this.shade();
+  }
+
+  // another object or deformer is open, or it is another one by now
+  changed() {
+    this.handles?.show(store.facts.shape);
+    if (this.painting && !maybe("[data-act=paint]")) this.paint(false);
+    pressed("paint", this.painting);
+    this.press();
+    pressed("wires", this.stage?.wires);
+    return this.shade();
+  }
 }

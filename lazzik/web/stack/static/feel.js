@@ -1,86 +1,132 @@
 // The feel pad: how far and how fast in one square, from calm (left) to nervous (right).
 
-import { Change, follow } from "lazzik/studio/drags.js";
+import { element, maybe, one, put, shape } from "lazzik/lib/dom.js";
+import { follow } from "lazzik/lib/drag.js";
+import { clamp } from "lazzik/lib/numbers.js";
+import { store } from "lazzik/lib/store.js";
+import { Change } from "lazzik/studio/change.js";
 import { numberEdit } from "./knobs.js";
-import { facts } from "lazzik/studio/session.js";
-import { make } from "./strata.js";
 
 const SIZE = 200;
+const STEP = 0.02; // of the square's side for an arrow key
+/** @type {Record<string, [number, number]>} */
+const ARROWS = { ArrowLeft: [-STEP, 0], ArrowRight: [STEP, 0], ArrowUp: [0, STEP], ArrowDown: [0, -STEP] };
 
-export function openFeel(button, frame) {
-  document.querySelector(".feel")?.remove();
-  const address = button.dataset.feel;
-  const [pace, reach] = facts.lanes.find((lane) => lane.address === address).feel;
-  const knob = (name) => document.querySelector(`#strip .knob[data-address="${CSS.escape(`${address}.${name}`)}"]`);
-  const scale = (name) => {
-    const range = knob(name).querySelector("input[type=range]");
-    return { low: Number(range.min), high: Number(range.max), step: Number(range.step), unit: knob(name).querySelector(".with-unit span").textContent };
+/** @param {number} share */
+const within = (share) => clamp(share, 0, 1);
+
+/**
+ * A number of the layer with the scale of its slider.
+ * @param {string} address
+ */
+function number(address) {
+  const knob = one(`#strip .knob[data-address="${CSS.escape(address)}"]`);
+  const range = one("input[type=range]", knob, HTMLInputElement);
+  return {
+    knob, low: Number(range.min), high: Number(range.max),
+    unit: one(".with-unit span", knob).textContent, value: Number(one("input.num", knob, HTMLInputElement).value),
   };
-  const [along, up] = [scale(pace), scale(reach)];
-  // a period is longer the calmer, a frequency lower; both are felt by ratio
-  const slow = along.unit === "s";
-  const least = Math.max(along.low, along.high / 80);
-  const rate = (share) => least * (along.high / least) ** (slow ? 1 - share : share);
-  const place = (value) => { const share = Math.log(Math.max(value, least) / least) / Math.log(along.high / least); return slow ? 1 - share : share; };
-  const now = (name) => Number(knob(name).querySelector("input.num").value);
+}
 
-  const box = document.createElement("div");
-  box.className = "feel";
+/**
+ * Between share 0 (calm) and 1 (nervous) of a period or a frequency: both are felt by ratio.
+ * @param {{ low: number, high: number, unit: string | null }} number
+ */
+function pacing({ low, high, unit }) {
+  const slow = unit === "s"; // a period is longer the calmer, a frequency lower
+  const least = Math.max(low, high / 80);
+  const ratio = high / least;
+  return {
+    rate: (/** @type {number} */ share) => least * ratio ** (slow ? 1 - share : share),
+    place: (/** @type {number} */ value) => {
+      const share = Math.log(Math.max(value, least) / least) / Math.log(ratio);
+      return slow ? 1 - share : share;
+    },
+  };
+}
+
+/**
+ * The square with its dot.
+ * @param {string} reach what is more above
+ */
+function square(reach) {
+  const dot = shape("circle", { class: "dot", r: 7 });
+  const lines = [0.25, 0.5, 0.75].map((share) => shape("path", { class: "grid", d: `M${share * SIZE} 0V${SIZE}M0 ${share * SIZE}H${SIZE}` }));
+  const label = `Drag sideways from calm to nervous, upward for more ${reach}. Arrow keys work too.`;
+  const svg = shape("svg", { viewBox: `0 0 ${SIZE} ${SIZE}`, tabindex: 0, role: "application", "aria-label": label }, ...lines,
+    shape("path", { class: "calm", d: `M8 ${SIZE - 10}q22-26 44 0t44 0` }),
+    shape("path", { class: "nervous", d: `M${SIZE - 62} 22l5-14 6 20 6-22 6 24 6-22 6 20 5-10` }), dot);
+  return { svg, dot };
+}
+
+/** @param {HTMLElement} button of the layer */
+export function openFeel(button) {
+  maybe(".feel")?.remove();
+  const address = button.dataset.feel;
+  const feel = store.facts.lanes.find((lane) => lane.address === address)?.feel;
+  if (!feel) return;
+  const [pace, reach] = feel;
+  const [along, up] = [number(`${address}.${pace}`), number(`${address}.${reach}`)];
+  const { rate, place } = pacing(along);
+
+  const { svg, dot } = square(reach);
+  const said = element("p", { className: "num" });
+  const box = element("div", { className: "feel" }, svg, said);
   box.setAttribute("role", "dialog");
   box.setAttribute("aria-label", "Feel pad");
-  const svg = make("svg", { viewBox: `0 0 ${SIZE} ${SIZE}`, tabindex: 0, role: "application", "aria-label": `Drag sideways from calm to nervous, upward for more ${reach}. Arrow keys work too.` });
-  const dot = make("circle", { class: "dot", r: 7 });
-  const lines = [0.25, 0.5, 0.75].flatMap((share) => [make("path", { class: "grid", d: `M${share * SIZE} 0V${SIZE}M0 ${share * SIZE}H${SIZE}` })]);
-  svg.append(...lines, make("path", { class: "calm", d: `M8 ${SIZE - 10}q22-26 44 0t44 0` }), make("path", { class: "nervous", d: `M${SIZE - 62} 22l5-14 6 20 6-22 6 24 6-22 6 20 5-10` }), dot);
-  const said = document.createElement("p");
-  said.className = "num";
-  box.append(svg, said);
   document.body.append(box);
   // over the stage, so that the curves stay in sight
-  const lanes = document.getElementById("strata").getBoundingClientRect();
+  const lanes = one("#strata").getBoundingClientRect();
   box.style.left = `${lanes.left + 12}px`;
   box.style.top = `${Math.max(50, lanes.top - box.offsetHeight - 44)}px`;
 
-  let [x, y] = [place(now(pace)), (now(reach) - up.low) / (up.high - up.low)].map((share) => Math.min(1, Math.max(0, share)));
-  const draw = () => {
-    dot.setAttribute("cx", x * SIZE);
-    dot.setAttribute("cy", (1 - y) * SIZE);
-    said.textContent = `${reach} ${values()[1]}${up.unit} · ${pace} ${values()[0]}${along.unit}`;
-  };
+  let [x, y] = [within(place(along.value)), within((up.value - up.low) / (up.high - up.low))];
   const values = () => [Number(rate(x).toPrecision(3)), Number((up.low + y * (up.high - up.low)).toPrecision(3))];
-  const edits = () => values().map((value, i) => numberEdit(knob([pace, reach][i]), value, frame()));
-  let change = null;
-  const moveTo = (nx, ny) => {
-    [x, y] = [nx, ny].map((share) => Math.min(1, Math.max(0, share)));
-    draw();
-    (change ??= new Change()).to(edits());
+  const draw = () => {
+    put(dot, { cx: x * SIZE, cy: (1 - y) * SIZE });
+    const [fast, far] = values();
+    said.textContent = `${reach} ${far}${up.unit} · ${pace} ${fast}${along.unit}`;
   };
-  const land = async () => { const landing = change; change = null; await landing?.land(); };
+  /** @type {Change | null} */
+  let change = null;
+  const moveTo = (/** @type {number} */ nx, /** @type {number} */ ny) => {
+    [x, y] = [within(nx), within(ny)];
+    draw();
+    const [fast, far] = values();
+    (change ??= new Change()).to([numberEdit(along.knob, fast), numberEdit(up.knob, far)]);
+  };
+  const taken = () => { const given = change; change = null; return given; };
+  const land = async () => { await taken()?.land(); };
   draw();
 
   svg.addEventListener("pointerdown", (event) => {
-    const frameBox = svg.getBoundingClientRect();
-    const share = (px, py) => [(px - frameBox.left) / frameBox.width, 1 - (py - frameBox.top) / frameBox.height];
+    const frame = svg.getBoundingClientRect();
+    const aim = (/** @type {PointerEvent} */ at) => moveTo((at.clientX - frame.left) / frame.width, 1 - (at.clientY - frame.top) / frame.height);
     const before = [x, y];
     svg.focus();
-    moveTo(...share(event.clientX, event.clientY));
+    aim(event);
     follow(event, {
-      move: (_dx, _dy, next) => moveTo(...share(next.clientX, next.clientY)),
+      move: (_dx, _dy, next) => aim(next),
       done: land,
-      gaveUp: async () => { [x, y] = before; draw(); const given = change; change = null; await given?.giveUp(); },
+      gaveUp: async () => { [x, y] = before; draw(); await taken()?.giveUp(); },
     });
   });
   svg.addEventListener("keydown", (event) => {
-    const by = { ArrowLeft: [-0.02, 0], ArrowRight: [0.02, 0], ArrowUp: [0, 0.02], ArrowDown: [0, -0.02] }[event.key];
+    const by = ARROWS[event.key];
     if (event.key === "Escape") { event.stopPropagation(); return close(); }
     if (!by) return;
     event.preventDefault();
     moveTo(x + by[0], y + by[1]);
   });
   svg.addEventListener("keyup", (event) => { if (event.key.startsWith("Arrow")) land(); });
-  const close = () => { box.remove(); document.removeEventListener("pointerdown", outside, true); document.removeEventListener("keydown", escape); button.focus(); };
-  const outside = (event) => { if (!box.contains(event.target)) close(); };
-  const escape = (event) => { if (event.key === "Escape" && !document.body.classList.contains("dragging")) close(); };
+  const close = () => {
+    box.remove();
+    document.removeEventListener("pointerdown", outside, true);
+    document.removeEventListener("keydown", escape);
+    button.focus();
+  };
+  const outside = (/** @type {Event} */ event) => { if (!box.contains(/** @type {Node} */ (event.target))) close(); };
+  const escape = (/** @type {KeyboardEvent} */ event) => { if (event.key === "Escape" && !document.body.classList.contains("dragging")) close(); };
   document.addEventListener("pointerdown", outside, true);
   document.addEventListener("keydown", escape);
   svg.focus();

@@ -1,47 +1,53 @@
 // The formula field: checked while it is typed, the error at its column.
 
-import { guard } from "lazzik/lib/guard.js";
 import { post } from "lazzik/lib/api.js";
-import { sceneUrl } from "lazzik/studio/history.js";
+import { element, one, over } from "lazzik/lib/dom.js";
+import { guard } from "lazzik/lib/guard.js";
+import { store } from "lazzik/lib/store.js";
 
-const PAUSE = 120;
+const PAUSE = 120; // milliseconds of rest before what was typed is checked
 
+/** @typedef {{ ok: boolean, low?: string, high?: string, error?: string, column?: number }} Checked */
+
+/**
+ * @param {HTMLInputElement} field
+ * @param {Checked} told
+ */
+function words(field, { ok, low, high, error = "", column }) {
+  if (ok) return [`${low} to ${high}`];
+  const sentence = element("span", { className: "field-error" }, error);
+  if (!column) return [sentence];
+  // a mark under the very character
+  const mark = element("span", { className: "caret" }, "↑");
+  mark.style.left = `calc(${column - 1}ch - ${field.scrollLeft}px)`;
+  return [mark, sentence];
+}
+
+/** @param {HTMLElement} root */
 export function listenToFormulas(root) {
-  let waiting = null;
+  let waiting = 0;
   let newest = 0;
-  root.addEventListener("input", (event) => {
-    const knob = event.target.closest("[data-formula]");
-    if (!knob) return;
-    clearTimeout(waiting);
-    waiting = setTimeout(() => check(knob, event.target), PAUSE);
-  });
-  root.addEventListener("focusin", (event) => {
-    const knob = event.target.closest?.("[data-formula]");
-    if (knob && event.target.matches("input")) check(knob, event.target);
-  });
 
+  /** @param {HTMLElement} knob @param {HTMLInputElement} field */
   async function check(knob, field) {
     const mine = (newest += 1);
-    const said = knob.querySelector(".formula-said");
     await guard(async () => {
-      const told = await post(`${sceneUrl()}/formula`, { text: field.value, at: knob.dataset.formula });
+      /** @type {Checked} */
+      const told = await post(`${store.url}/formula`, { text: field.value, at: knob.dataset.formula });
       if (mine !== newest) return;
       knob.classList.toggle("wrong", !told.ok);
-      field.setAttribute("aria-invalid", !told.ok);
-      said.replaceChildren();
-      if (told.ok) return said.append(`${told.low} to ${told.high}`);
-      if (told.column) {
-        // a mark under the very character
-        const mark = document.createElement("span");
-        mark.className = "caret";
-        mark.style.left = `calc(${told.column - 1}ch - ${field.scrollLeft}px)`;
-        mark.append("↑");
-        said.append(mark);
-      }
-      const words = document.createElement("span");
-      words.className = "field-error";
-      words.append(told.error);
-      said.append(words);
+      field.setAttribute("aria-invalid", String(!told.ok));
+      one(".formula-said", knob).replaceChildren(...words(field, told));
     }, () => {});
   }
+
+  /** @param {Event} event @param {number} pause */
+  const checkSoon = (event, pause) => {
+    const [knob, field] = [over(event, "[data-formula]"), over(event, "input", HTMLInputElement)];
+    if (!knob || !field) return;
+    clearTimeout(waiting);
+    waiting = window.setTimeout(() => check(knob, field), pause);
+  };
+  root.addEventListener("input", (event) => checkSoon(event, PAUSE));
+  root.addEventListener("focusin", (event) => checkSoon(event, 0));
 }

@@ -1,50 +1,84 @@
 // Number controls: a slider and fields that preview while they move and land as one step.
 
+import { all, maybe, one, over } from "lazzik/lib/dom.js";
+import { follow } from "lazzik/lib/drag.js";
 import { guard } from "lazzik/lib/guard.js";
-import { Change, follow } from "lazzik/studio/drags.js";
+import { clamp } from "lazzik/lib/numbers.js";
+import { store } from "lazzik/lib/store.js";
 import { autoKeys } from "lazzik/stage/gizmo.js";
+import { Change } from "lazzik/studio/change.js";
 import { commit } from "lazzik/studio/history.js";
-import { facts } from "lazzik/studio/session.js";
 
-export const numberEdit = (knob, value, frame) =>
-  knob.dataset.keyed === "true" || autoKeys()
-    ? { do: "put-key", address: knob.dataset.address, frame, value }
-    : { do: "set", address: knob.dataset.address, value };
+/** @import { ChangeDeformer, ChangeLayer, Edit, SetPivot } from "lazzik/lib/types.d.ts" */
 
-const part = (range) => {
-  const share = (range.value - range.min) / (range.max - range.min);
-  range.style.setProperty("--part", Math.min(1, Math.max(0, share)));
+/**
+ * A number's new value, as a key at the frame where it has keys or they are put by themselves.
+ * @param {HTMLElement} knob
+ * @param {number | string} value
+ * @returns {Edit}
+ */
+export function numberEdit(knob, value) {
+  const { keyed, address = "" } = knob.dataset;
+  if (keyed === "true" || autoKeys()) return { do: "put-key", address, frame: store.frame, value };
+  return { do: "set", address, value };
+}
+
+/** The exact field of a number. @param {Element} knob */
+const typedField = (knob) => one("input.num", knob, HTMLInputElement);
+
+/** @param {HTMLInputElement} range */
+const paint = (range) => {
+  const [low, high] = [Number(range.min), Number(range.max)];
+  range.style.setProperty("--part", String(clamp((Number(range.value) - low) / (high - low), 0, 1)));
 };
 
-export const paintSliders = () => document.querySelectorAll(".knob input[type=range]").forEach((range) => {
-  const typed = range.closest(".knob").querySelector("input.num");
-  if (document.activeElement !== range) range.value = typed.value || range.closest(".knob").dataset.open || 0;
-  part(range);
-});
+/** Sliders as their fields say. */
+export function paintSliders() {
+  for (const range of all(".knob input[type=range]", document, HTMLInputElement)) {
+    const knob = /** @type {HTMLElement} */ (range.closest(".knob"));
+    if (document.activeElement !== range) range.value = typedField(knob).value || knob.dataset.open || "0";
+    paint(range);
+  }
+}
 
-// say what was wrong at the control itself
+/**
+ * Say what was wrong at the control itself; '' that nothing is.
+ * @param {HTMLElement} knob
+ * @param {string} sentence
+ */
 export function wrong(knob, sentence) {
   knob.classList.toggle("wrong", Boolean(sentence));
   const said = knob.closest(".strip, .lane")?.querySelector(".field-error") ?? document.querySelector("#strip .field-error, #key-form .field-error");
   if (said) said.textContent = sentence;
-  knob.querySelector("input.num, select")?.setAttribute("aria-invalid", Boolean(sentence));
+  knob.querySelector("input.num, select")?.setAttribute("aria-invalid", String(Boolean(sentence)));
 }
 
-// the edit that a typed field stands for, or null if it stands as it was
-// 'ball', or a kind and what it is made from: 'weights:<asset>'
+/**
+ * Where something acts: 'ball', or a kind and what it is made from, as in 'weights:<asset>'.
+ * @param {string} value
+ * @returns {ChangeDeformer["mask"]}
+ */
 function maskOf(value) {
   const [kind, asset] = value.split(":");
-  return value ? { kind, ...(asset && { asset }) } : null;
+  return /** @type {ChangeDeformer["mask"]} */ (value ? { kind, ...(asset && { asset }) } : null);
 }
 
-function typedEdit(knob, value, frame) {
-  const { layer, field, setting, option, shape, deformer, choice } = knob.dataset;
-  const node = document.getElementById("form")?.dataset.node;
-  if ("pivot" in knob.dataset) return value ? { do: "set-pivot", node, box: value, stay: knob.dataset.stay } : null;
-  if ("pivotAxis" in knob.dataset) {
+/**
+ * The edit of an object's shape that a typed field stands for; undefined if it stands for none.
+ * @param {HTMLElement} knob
+ * @param {string} value
+ * @returns {Edit | null | undefined}
+ */
+function shapeEdit(knob, value) {
+  const { shape, deformer = "", choice, stay = "" } = knob.dataset;
+  const node = maybe("#form")?.dataset.node ?? "";
+  const pivot = { do: /** @type {const} */ ("set-pivot"), node, stay: /** @type {SetPivot["stay"]} */ (stay) };
+  if ("pivot" in knob.dataset) return value ? { ...pivot, box: /** @type {SetPivot["box"]} */ (value) } : null;
+  if (knob.dataset.pivotAxis) {
+    /** @type {[number, number, number]} */
     const point = [0, 0, 0];
-    point[knob.dataset.pivotAxis] = Number(value) - Number(knob.querySelector("input").defaultValue);
-    return { do: "set-pivot", node, point, stay: knob.dataset.stay };
+    point[Number(knob.dataset.pivotAxis)] = Number(value) - Number(one("input", knob, HTMLInputElement).defaultValue);
+    return { ...pivot, point };
   }
   if (shape === "text" || shape === "font") return { do: "change-shape", node, fields: { [shape]: value } };
   if (shape) return { do: "change-shape", node, fields: { [shape]: /^(true|false)$/.test(value) ? value === "true" : Number(value) } };
@@ -52,37 +86,58 @@ function typedEdit(knob, value, frame) {
   if ("of" in knob.dataset) return { do: "change-deformer", node, deformer, of: value || null };
   if ("invert" in knob.dataset) return { do: "change-deformer", node, deformer, mask_invert: value === "true" };
   if ("mask" in knob.dataset) return { do: "change-deformer", node, deformer, mask: maskOf(value) };
-  if (field) return { do: "change-layer", address: layer, [field]: value.trim() === "" ? (field.startsWith("fade") ? 0 : null) : value };
-  if (setting) return { do: "change-layer", address: layer, settings: { [setting]: value } };
-  if (option) return { do: "change-layer", address: layer, [option]: value };
-  if ("open" in knob.dataset && value.trim() === "") value = knob.dataset.open;
-  return numberEdit(knob, value, frame);
+  return undefined;
 }
 
-export function listenToKnobs(root, frame) {
+/**
+ * The edit that a typed field stands for, or null if it stands as it was.
+ * @param {HTMLElement} knob
+ * @param {string} value
+ * @returns {Edit | null}
+ */
+function typedEdit(knob, value) {
+  const { layer = "", field, setting, option, open } = knob.dataset;
+  const ofShape = shapeEdit(knob, value);
+  if (ofShape !== undefined) return ofShape;
+  const empty = value.trim() === "";
+  /** @type {(fields: object) => ChangeLayer} */
+  const changed = (fields) => ({ do: "change-layer", address: layer, ...fields });
+  if (field) return changed({ [field]: empty ? (field.startsWith("fade") ? 0 : null) : value });
+  if (setting) return changed({ settings: { [setting]: value } });
+  if (option) return changed({ [option]: value });
+  return numberEdit(knob, empty && open !== undefined ? open : value);
+}
+
+const SPECIAL = /^pick$|^(picture|painted) …$|^weights$|^picture$/; // choices that need more than a value
+
+/** @param {HTMLElement} root */
+export function listenToKnobs(root) {
+  /** @type {Change | null} */
   let change = null;
-  const begin = (knob) => (change ??= new Change((sentence) => wrong(knob, sentence)));
+  const begin = (/** @type {HTMLElement} */ knob) => (change ??= new Change((sentence) => wrong(knob, sentence)));
   const finish = async () => { const landing = change; change = null; await landing?.land(); };
 
   root.addEventListener("input", (event) => {
-    if (!event.target.matches(".knob input[type=range]")) return;
-    const knob = event.target.closest(".knob");
-    const value = Number(event.target.value);
-    knob.querySelector("input.num").value = value;
-    part(event.target);
-    begin(knob).to([numberEdit(knob, value, frame())]);
+    const range = over(event, ".knob input[type=range]", HTMLInputElement);
+    const knob = over(event, ".knob");
+    if (!range || !knob) return;
+    typedField(knob).value = range.value;
+    paint(range);
+    begin(knob).to([numberEdit(knob, Number(range.value))]);
   });
 
   root.addEventListener("change", async (event) => {
-    const knob = event.target.closest(".knob");
-    if (!knob || event.target.closest("#key-form, #key-table")) return;
-    if (event.target.type === "range") return finish();
-    const was = event.target.tagName === "SELECT" ? null : event.target.defaultValue;
-    if (event.target.value === was) return wrong(knob, "");
-    if (event.target.value === "pick" || /^(picture|painted) …$|^weights$|^picture$/.test(event.target.value)) {
-      return knob.dispatchEvent(new CustomEvent("special", { bubbles: true, detail: event.target.value }));
+    const knob = over(event, ".knob");
+    const control = event.target;
+    if (!knob || over(event, "#key-form, #key-table")) return;
+    if (!(control instanceof HTMLInputElement || control instanceof HTMLSelectElement)) return;
+    if (control.type === "range") return finish();
+    if (control instanceof HTMLInputElement && control.value === control.defaultValue) return wrong(knob, "");
+    if (SPECIAL.test(control.value)) {
+      knob.dispatchEvent(new CustomEvent("special", { bubbles: true, detail: control.value }));
+      return;
     }
-    const edit = typedEdit(knob, event.target.value, frame());
+    const edit = typedEdit(knob, control.value);
     if (!edit) return;
     await guard(async () => {
       if (await commit([edit], { quiet: true })) wrong(knob, "");
@@ -90,38 +145,37 @@ export function listenToKnobs(root, frame) {
   });
 
   root.addEventListener("keydown", (event) => {
-    const field = event.target.closest(".knob input.num");
-    if (!field || field.closest("#key-form")) return;
+    const field = over(event, ".knob input.num", HTMLInputElement);
+    const knob = over(event, ".knob");
+    if (!field || !knob || over(event, "#key-form")) return;
     if (event.key === "Enter") field.blur();
-    if (event.key === "Escape") { field.value = field.defaultValue; wrong(field.closest(".knob"), ""); field.blur(); }
-    const knob = field.closest(".knob");
-    if ((event.key === "ArrowUp" || event.key === "ArrowDown") && knob.dataset.address) {
-      event.preventDefault();
-      const range = knob.querySelector("input[type=range]");
-      const step = Number(range?.step ?? 0.05) * (event.shiftKey ? 10 : 1) * (event.key === "ArrowUp" ? 1 : -1);
-      const value = Number((Number(field.value) + step).toFixed(6));
-      if (!Number.isFinite(value)) return;
-      field.value = value;
-      begin(knob).to([numberEdit(knob, value, frame())]);
-    }
+    if (event.key === "Escape") { field.value = field.defaultValue; wrong(knob, ""); field.blur(); }
+    if ((event.key !== "ArrowUp" && event.key !== "ArrowDown") || !knob.dataset.address) return;
+    event.preventDefault();
+    const fine = Number(maybe("input[type=range]", knob, HTMLInputElement)?.step ?? 0.05);
+    const step = fine * (event.shiftKey ? 10 : 1) * (event.key === "ArrowUp" ? 1 : -1);
+    const value = Number((Number(field.value) + step).toFixed(6));
+    if (!Number.isFinite(value)) return;
+    field.value = String(value);
+    begin(knob).to([numberEdit(knob, value)]);
   });
-  root.addEventListener("keyup", (event) => { if (event.key.startsWith("Arrow") && event.target.matches(".knob input.num")) finish(); });
+  root.addEventListener("keyup", (event) => { if (event.key.startsWith("Arrow") && over(event, ".knob input.num")) finish(); });
 
   // a field without a slider is dragged sideways
   root.addEventListener("pointerdown", (event) => {
-    const field = event.target.closest(".knob.weight input, .knob.base-value input");
-    if (!field || document.activeElement === field) return;
-    const knob = field.closest(".knob");
+    const field = over(event, ".knob.weight input, .knob.base-value input", HTMLInputElement);
+    const knob = over(event, ".knob");
+    if (!field || !knob || document.activeElement === field) return;
     const from = Number(field.value);
-    const scale = knob.classList.contains("weight") ? 0.01 : facts.step;
+    const scale = knob.classList.contains("weight") ? 0.01 : store.facts.step;
     follow(event, {
       move: (dx) => {
         const value = Number((from + dx * scale).toFixed(6));
-        field.value = value;
-        begin(knob).to([numberEdit(knob, value, frame())]);
+        field.value = String(value);
+        begin(knob).to([numberEdit(knob, value)]);
       },
       done: (moved) => { if (moved) finish(); else { field.focus(); field.select(); } },
-      gaveUp: () => { field.value = from; const given = change; change = null; given?.giveUp(); },
+      gaveUp: () => { field.value = String(from); const given = change; change = null; given?.giveUp(); },
     });
   });
 }

@@ -1,18 +1,30 @@
 // The order of layers: a lane is lifted by its grip and let go between others.
 
-import { follow } from "lazzik/studio/drags.js";
+import { all, maybe, over } from "lazzik/lib/dom.js";
+import { follow } from "lazzik/lib/drag.js";
 import { commit } from "lazzik/studio/history.js";
 
+/** @import { Edit } from "lazzik/lib/types.d.ts" */
+
+/** @param {HTMLElement} lane */
+const place = (lane) => Number(lane.dataset.place);
+
+/** @param {HTMLElement} lane @param {number} to @returns {Edit} */
+function moved(lane, to) {
+  const { layer, deformer = "" } = lane.dataset;
+  if (layer) return { do: "move-layer", address: layer, to };
+  const { node = "" } = /** @type {HTMLElement} */ (lane.closest("#form")).dataset;
+  return { do: "move-deformer", node, deformer, to };
+}
+
+/** @param {HTMLElement} root */
 export function listenToOrder(root) {
-  const lanes = () => [...root.querySelectorAll(".lane.layer")];
-  const place = (lane) => Number(lane.dataset.place);
-  const move = (lane, to) => commit([lane.dataset.layer ? { do: "move-layer", address: lane.dataset.layer, to }
-    : { do: "move-deformer", node: lane.closest("#form").dataset.node, deformer: lane.dataset.deformer, to }]);
+  const lanes = () => all(".lane.layer", root);
 
   root.addEventListener("pointerdown", (event) => {
-    const grip = event.target.closest(".grip");
-    if (!grip || event.button) return;
-    const lane = grip.closest(".lane");
+    const lane = over(event, ".grip", Element) && over(event, ".lane");
+    if (!lane || event.button) return;
+    /** @type {HTMLElement | null} */
     let target = null;
     const clear = () => lanes().forEach((item) => item.classList.remove("lifted", "drop-above", "drop-below"));
     follow(event, {
@@ -24,20 +36,19 @@ export function listenToOrder(root) {
         if (target === lane) target = null;
         target?.classList.add(place(target) > place(lane) ? "drop-above" : "drop-below");
       },
-      done: (moved) => { clear(); if (moved && target) move(lane, place(target)); },
+      done: (didMove) => { clear(); if (didMove && target) commit([moved(lane, place(target))]); },
       gaveUp: clear,
     });
   });
 
   root.addEventListener("keydown", async (event) => {
-    const grip = event.target.closest?.(".grip");
+    const lane = over(event, ".grip", Element) && over(event, ".lane");
     const by = { ArrowUp: 1, ArrowDown: -1 }[event.key];
-    if (!grip || !by) return;
+    if (!lane || !by) return;
     event.preventDefault();
-    const lane = grip.closest(".lane");
     const to = place(lane) + by;
     if (to < 0 || to >= lanes().length) return;
-    await move(lane, to);
-    document.querySelector(`#${CSS.escape(lane.id)} .grip`)?.focus();
+    await commit([moved(lane, to)]);
+    maybe(`#${CSS.escape(lane.id)} .grip`)?.focus();
   });
 }

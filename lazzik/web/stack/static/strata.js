@@ -1,64 +1,71 @@
 // The lanes: each layer's own contribution, the base and the result, over one time axis.
 
 import { floats } from "lazzik/lib/api.js";
-import { facts } from "lazzik/studio/session.js";
+import { all, maybe, one, over, put, shape } from "lazzik/lib/dom.js";
+import { clamp, extent, roomy, spreadOut, ticks, tidy } from "lazzik/lib/numbers.js";
+import { store } from "lazzik/lib/store.js";
 import { onView, span, toFrame, toX, viewed, wheelsTime, zoomed } from "lazzik/timeline/timeaxis.js";
 
-const SVG = "http://www.w3.org/2000/svg";
 const MARGIN = 7;
+const WHEEL = 1.0015; // times closer for each pixel of a wheel
+const CLOSE = 1.3; // pixels between points of a drawn curve
+const MOST_NAMES = 6; // curves beside the shown one that are told by name
 
-export const make = (name, attributes = {}, ...children) => {
-  const item = document.createElementNS(SVG, name);
-  for (const [key, value] of Object.entries(attributes)) item.setAttribute(key, value);
-  item.append(...children);
-  return item;
-};
+/**
+ * @typedef {object} Beside a number that is drawn beside the shown one
+ * @property {string} channel
+ * @property {string} title
+ * @property {Float32Array} base
+ * @property {Float32Array} result
+ */
 
-export const tidy = (value) => {
-  if (value === 0) return "0";
-  const size = Math.abs(value);
-  const text = size >= 100 ? value.toFixed(1) : size >= 1 ? value.toFixed(2) : value.toFixed(3);
-  return text.replace("-", "−").replace(/^−(0\.?0*)$/, "$1");
-};
+/**
+ * @typedef {object} Curves what is drawn, a value for each of `perFrame` moments of a frame
+ * @property {string} channel
+ * @property {number} from the first frame
+ * @property {number} perFrame
+ * @property {Float32Array} base
+ * @property {Float32Array} result
+ * @property {Map<string, Float32Array>} lanes
+ * @property {{ value: number, slope: number, meets: boolean }} seam
+ * @property {Record<string, string>} problems
+ * @property {Beside[]} also
+ */
 
-function extent(...arrays) {
-  let [low, high] = [Infinity, -Infinity];
-  for (const values of arrays) for (const value of values) { if (value < low) low = value; if (value > high) high = value; }
-  return [low, high];
-}
+/**
+ * @typedef {object} Scale how a base is drawn
+ * @property {(value: number) => number} y pixels from the top
+ * @property {number} perPixel
+ * @property {(pixel: number) => number} value
+ */
 
-// round values for a few grid lines
-function ticks(low, high, most) {
-  const raw = (high - low) / most;
-  const power = 10 ** Math.floor(Math.log10(raw));
-  const step = [1, 2, 5, 10].map((n) => n * power).find((n) => n >= raw);
-  const out = [];
-  for (let value = Math.ceil(low / step) * step; value <= high; value += step) out.push(value);
-  return out;
-}
-
-// a round reach with some room: a layer that grows is seen to grow, and the scale rarely changes
-function roomy(reach) {
-  const power = 10 ** Math.floor(Math.log10(reach));
-  return [1, 1.5, 2, 3, 5, 7.5, 10, 15].map((n) => n * power).find((n) => n >= reach * 1.05);
-}
-
-// names at the right edge, each at least a line below the one above
-function spreadOut(places) {
-  const order = places.map((y, i) => [y, i]).sort((a, b) => a[0] - b[0]);
-  const out = [];
-  let last = -Infinity;
-  for (const [y, i] of order) { last = Math.max(y, last + 12); out[i] = last; }
-  return out;
-}
+/** A unit as it stands behind a number. */
+const unit = () => (store.facts.unit === "m" ? " m" : store.facts.unit);
 
 export class Strata {
+  /** @type {Map<string, [low: number, high: number]>} by lane while a drag holds the scale */
+  ranges = new Map();
+  holding = false;
+  /** @type {Float32Array | undefined | null} the result before a drag */
+  ghost = null;
+  /** @type {[low: number, high: number] | null} of the result while its values are zoomed */
+  values = null;
+  /** @type {Curves | null} */
+  data = null;
+  /** @type {Map<string, Scale>} by number */
+  baseScales = new Map();
+  /** @type {{ low: number, high: number } | null} */
+  resultScale = null;
+  /** @type {SVGSVGElement[]} */
+  shown = [];
+  /** @type {Map<Element, number>} */
+  heights = new Map();
+  width = 1;
+  /** Called whenever it was drawn. */
+  drawn = () => {};
+
   constructor() {
-    this.ranges = new Map(); // lane -> [low, high] while a drag holds the scale
-    this.holding = false;
-    this.ghost = null;
-    this.values = null; // [low, high] of the result while its values are zoomed
-    const work = document.getElementById("work");
+    const work = one("#work");
     this.watch = new ResizeObserver(() => this.draw());
     this.watch.observe(work);
     onView(() => this.draw());
@@ -66,15 +73,17 @@ export class Strata {
     wheelsTime(work, left, () => this.width);
     work.addEventListener("wheel", (event) => this.zoomValues(event), { passive: false });
     work.addEventListener("pointermove", (event) => this.point(event, left()));
-    work.addEventListener("pointerleave", () => this.point(null));
+    work.addEventListener("pointerleave", () => this.point(null, 0));
+    store.subscribe("frame", () => this.now());
   }
 
   // those in sight: the key desk hides all but the base
-  get svgs() { return [...document.querySelectorAll("#lanes svg.curve")].filter((svg) => svg.clientWidth); }
+  get svgs() { return all("#lanes svg.curve", document, SVGSVGElement).filter((svg) => svg.clientWidth); }
 
+  /** @param {any} content as the server sends it */
   set(content) {
     this.data = {
-      channel: facts.channel,
+      channel: store.facts.channel,
       from: content.from,
       perFrame: content.perFrame,
       base: floats(content.base),
@@ -82,46 +91,59 @@ export class Strata {
       lanes: new Map(Object.entries(content.lanes).map(([id, bytes]) => [id, floats(bytes)])),
       seam: content.seam,
       problems: content.problems,
-      also: content.also.map(({ channel, title, base, result }) => ({ channel, title, base: floats(base), result: floats(result) })),
+      also: content.also.map((/** @type {any} */ other) => ({ ...other, base: floats(other.base), result: floats(other.result) })),
     };
     this.draw();
   }
 
   // with Alt the wheel zooms the result's values about the pointer
+  /** @param {WheelEvent} event */
   zoomValues(event) {
-    const svg = event.target.closest?.("svg[data-lane=result]");
+    const svg = over(event, "svg[data-lane=result]", SVGElement);
     if (!svg || !event.altKey || !this.resultScale) return;
     event.preventDefault();
     const { low, high } = this.resultScale;
     const box = svg.getBoundingClientRect();
     const about = high - ((event.clientY - box.top - MARGIN) / (box.height - 2 * MARGIN)) * (high - low);
-    const factor = 1.0015 ** event.deltaY;
+    const factor = WHEEL ** event.deltaY;
     this.values = [about - (about - low) * factor, about + (high - about) * factor];
     this.draw();
   }
 
   fitValues() { this.values = null; this.draw(); }
 
-  // values of every lane under the pointer
+  /**
+   * The values of a lane.
+   * @param {string | undefined} lane
+   */
+  valuesOf(lane) {
+    if (!this.data || lane === undefined) return undefined;
+    return lane === "result" ? this.data.result : lane === "base" ? this.data.base : this.data.lanes.get(lane);
+  }
+
+  /**
+   * Values of every lane under the pointer.
+   * @param {PointerEvent | null} event null where it left
+   * @param {number} left
+   */
   point(event, left) {
-    const svg = event?.target.closest?.("#lanes svg.curve");
-    for (const old of document.querySelectorAll("#lanes g.hover")) if (!svg) old.remove();
-    if (!svg || !this.data) return;
-    const { from, perFrame, result, base, lanes } = this.data;
+    const svg = over(event, "#lanes svg.curve", SVGElement);
+    if (!svg) for (const old of document.querySelectorAll("#lanes g.hover")) old.remove();
+    if (!event || !svg || !this.data) return;
+    const { from, perFrame, result } = this.data;
     const at = Math.round((toFrame(event.clientX - left, this.width) - from) * perFrame);
     if (at < 0 || at >= result.length) return;
     const x = this.x(from + at / perFrame);
+    const late = x > this.width - 90;
     for (const each of this.svgs) {
-      const values = each.dataset.lane === "result" ? result : each.dataset.lane === "base" ? base : lanes.get(each.dataset.lane);
+      const values = this.valuesOf(each.dataset.lane);
       if (!values) continue;
-      const group = each.querySelector("g.hover") ?? each.appendChild(make("g", { class: "hover" }, make("line"), make("text")));
+      const group = each.querySelector("g.hover") ?? each.appendChild(shape("g", { class: "hover" }, shape("line"), shape("text")));
       const [line, label] = group.children;
-      for (const [name, value] of Object.entries({ x1: x, x2: x, y1: 0, y2: this.height(each) })) line.setAttribute(name, value);
-      label.setAttribute("x", x > this.width - 90 ? x - 5 : x + 5);
-      label.setAttribute("y", this.height(each) - 5);
-      label.setAttribute("text-anchor", x > this.width - 90 ? "end" : "start");
+      put(line, { x1: x, x2: x, y1: 0, y2: this.height(each) });
+      put(label, { x: late ? x - 5 : x + 5, y: this.height(each) - 5, "text-anchor": late ? "end" : "start" });
       const frame = each.dataset.lane === "result" ? `frame ${tidy(from + at / perFrame).replace(/\.?0+$/, "") || 0} · ` : "";
-      label.textContent = `${frame}${tidy(values[at])}${facts.unit}`;
+      label.textContent = `${frame}${tidy(values[at])}${store.facts.unit}`;
     }
   }
 
@@ -146,32 +168,55 @@ export class Strata {
     this.width = this.shown[0]?.clientWidth || 1;
   }
 
+  /** @param {Element} svg */
   height(svg) { return this.heights.get(svg) ?? svg.clientHeight; }
+
+  /** @param {number} frame */
   x(frame) { return toX(frame, this.width); }
+
+  /** @param {number} x */
   frameAt(x) { return toFrame(x, this.width); }
+
   get perPixel() { return span() / this.width; }
 
+  /**
+   * What a lane is drawn between: wide enough to be drawn at all, and no less than before while a drag lasts.
+   * @param {string} name
+   * @param {number} low
+   * @param {number} high
+   * @returns {[low: number, high: number]}
+   */
   range(name, low, high, least = 1e-6) {
     if (high - low < least) [low, high] = [low - least / 2 - 0.5, high + least / 2 + 0.5];
-    const held = this.ranges.get(name);
-    if (held && this.holding) [low, high] = [Math.min(low, held[0]), Math.max(high, held[1])];
+    const before = this.ranges.get(name);
+    if (before && this.holding) [low, high] = [Math.min(low, before[0]), Math.max(high, before[1])];
     this.ranges.set(name, [low, high]);
     return [low, high];
   }
 
+  /**
+   * @param {Element} svg
+   * @param {number} low
+   * @param {number} high
+   */
   y(svg, low, high) {
     const height = this.height(svg) - 2 * MARGIN;
-    return (value) => MARGIN + height - ((value - low) / (high - low)) * height;
+    return (/** @type {number} */ value) => MARGIN + height - ((value - low) / (high - low)) * height;
   }
 
-  line(values, y) {
-    const { from, perFrame } = this.data;
+  /**
+   * A curve as path data.
+   * @param {Curves} data whose clock it is on
+   * @param {Float32Array} values
+   * @param {(value: number) => number} y
+   */
+  line({ from, perFrame }, values, y) {
     const start = this.x(from);
     const step = this.width / (span() * perFrame);
     // a point for every pixel and a half is all that can be seen; the last one always stands
-    const stride = Math.max(1, Math.round(1.3 / step));
+    const stride = Math.max(1, Math.round(CLOSE / step));
     const last = values.length - 1;
-    const point = (i) => `${Math.round((start + i * step) * 10) / 10} ${Math.round(y(values[i]) * 10) / 10}`;
+    const point = (/** @type {number} */ i) => `${Math.round((start + i * step) * 10) / 10} ${Math.round(y(values[i]) * 10) / 10}`;
     const points = [];
     for (let i = 0; i < last; i += stride) points.push(point(i));
     points.push(point(last));
@@ -179,123 +224,172 @@ export class Strata {
   }
 
   draw() {
-    if (!this.data) return;
+    const { data } = this;
+    if (!data) return;
     this.measure();
     for (const svg of this.shown) {
       svg.dataset.drawn = "1";
-      const lane = svg.dataset.lane;
-      if (lane === "result") this.drawResult(svg);
-      else if (lane === "base") this.drawBase(svg);
-      else if (this.data.lanes.has(lane)) this.drawLane(svg, lane);
+      const { lane = "" } = svg.dataset;
+      const values = data.lanes.get(lane);
+      if (lane === "result") this.drawResult(svg, data);
+      else if (lane === "base") this.drawBase(svg, data);
+      else if (values) this.drawLane(svg, data, lane, values);
     }
     this.now();
-    this.drawn?.();
-    document.getElementById("fit-view")?.toggleAttribute("disabled", !zoomed() && !this.values);
+    this.drawn();
+    maybe("#fit-view")?.toggleAttribute("disabled", !zoomed() && !this.values);
   }
 
+  /** @param {Element} svg */
   upright(svg) {
-    const out = [];
-    for (const frame of ticks(...viewed(), 10)) {
+    return ticks(...viewed(), 10).map((frame) => {
       const x = this.x(frame).toFixed(1);
-      out.push(make("line", { class: "grid", x1: x, x2: x, y1: 0, y2: this.height(svg) }));
-    }
-    return out;
+      return shape("line", { class: "grid", x1: x, x2: x, y1: 0, y2: this.height(svg) });
+    });
   }
 
-  drawResult(svg) {
-    const { result, base, seam, also, from, perFrame } = this.data;
+  /**
+   * Lines across at round values, told at the left.
+   * @param {number[]} levels
+   * @param {(value: number) => number} y
+   */
+  across(levels, y) {
+    return levels.flatMap((level) => [
+      shape("line", { class: "grid", x1: 0, x2: this.width, y1: y(level), y2: y(level) }),
+      shape("text", { x: 4, y: y(level) - 2 }, tidy(level)),
+    ]);
+  }
+
+  /** @param {SVGSVGElement} svg @param {Curves} data */
+  drawResult(svg, data) {
+    const { result, base, also } = data;
     const [least, most] = extent(result);
-    const [low, high] = this.values ?? this.range("result", ...extent(result, base, this.ghost ?? [], ...also.map((other) => other.result)));
+    const ends = extent(result, base, this.ghost ?? [], ...also.map((other) => other.result));
+    const [low, high] = this.values ?? this.range("result", ...ends);
     const y = this.y(svg, low, high);
     this.resultScale = { low, high };
-    const spread = spreadOut(also.map((other) => y(other.result[other.result.length - 1])));
-    const items = this.upright(svg);
-    for (const value of ticks(low, high, 4)) {
-      items.push(make("line", { class: "grid", x1: 0, x2: this.width, y1: y(value), y2: y(value) }));
-      items.push(make("text", { x: 4, y: y(value) - 2 }, tidy(value)));
-    }
-    items.push(make("path", { class: "under", d: this.line(base, y) }));
-    also.forEach((other, i) => {
-      items.push(make("path", { class: "beside", d: this.line(other.result, y) }));
-      items.push(make("text", { class: "beside-name", x: this.width - 6, y: Math.min(this.height(svg) - 16, Math.max(10, spread[i])), "text-anchor": "end" }, also.length > 6 ? "" : other.title.split(" / ")[0]));
-    });
-    if (this.ghost) items.push(make("path", { class: "ghost", d: this.line(this.ghost, y) }));
-    items.push(make("path", { class: "trace", d: this.line(result, y) }));
-    if (most - least > 1e-9) {
-      const at = result.indexOf(most);
-      const x = this.x(from + at / perFrame);
-      items.push(make("circle", { class: "dot", cx: x, cy: y(most), r: 3 }));
-      const right = x > this.width - 110;
-      items.push(make("text", { x: x + (right ? -7 : 7), y: Math.max(10, y(most) + 4), "text-anchor": right ? "end" : "start" }, `peak ${tidy(most)}${facts.unit}`));
-      const apart = Math.abs(seam.value) < 5e-7 ? "0" : tidy(Math.abs(seam.value));
-      items.push(make("text", { x: this.width - 6, y: this.height(svg) - 5, "text-anchor": "end" }, `seam ${apart}${facts.unit} apart${seam.meets ? "" : `, slope ${tidy(Math.abs(seam.slope))}${facts.unit}/s`}`));
-      const end = this.x(facts.last);
-      items.push(make("path", { class: seam.meets ? "seam met" : "seam", d: `M${end - 5} ${y(result[result.length - 1])}h5M${this.x(facts.first)} ${y(result[0])}h5` }));
-    }
-    svg.replaceChildren(...items);
-    document.getElementById("result-range").textContent = `${tidy(least)} to ${tidy(most)}${facts.unit === "m" ? " " : ""}${facts.unit}`;
+    svg.replaceChildren(
+      ...this.upright(svg), ...this.across(ticks(low, high, 4), y),
+      shape("path", { class: "under", d: this.line(data, base, y) }),
+      ...this.beside(svg, data, y),
+      ...(this.ghost ? [shape("path", { class: "ghost", d: this.line(data, this.ghost, y) })] : []),
+      shape("path", { class: "trace", d: this.line(data, result, y) }),
+      ...(most - least > 1e-9 ? [...this.peak(data, most, y), ...this.seam(svg, data, y)] : []),
+    );
+    one("#result-range").textContent = `${tidy(least)} to ${tidy(most)}${unit()}`;
   }
 
-  drawLane(svg, id) {
-    const values = this.data.lanes.get(id);
+  /** @param {Element} svg @param {Curves} data @param {(value: number) => number} y */
+  beside(svg, data, y) {
+    const { also } = data;
+    const places = spreadOut(also.map((other) => y(other.result[other.result.length - 1])));
+    return also.flatMap((other, i) => {
+      const at = { x: this.width - 6, y: clamp(places[i], 10, this.height(svg) - 16), "text-anchor": "end" };
+      const name = also.length > MOST_NAMES ? "" : other.title.split(" / ")[0];
+      return [
+        shape("path", { class: "beside", d: this.line(data, other.result, y) }),
+        shape("text", { class: "beside-name", ...at }, name),
+      ];
+    });
+  }
+
+  /** @param {Curves} data @param {number} most @param {(value: number) => number} y */
+  peak({ result, from, perFrame }, most, y) {
+    const x = this.x(from + result.indexOf(most) / perFrame);
+    const right = x > this.width - 110;
+    const at = { x: x + (right ? -7 : 7), y: Math.max(10, y(most) + 4), "text-anchor": right ? "end" : "start" };
+    return [
+      shape("circle", { class: "dot", cx: x, cy: y(most), r: 3 }),
+      shape("text", at, `peak ${tidy(most)}${store.facts.unit}`),
+    ];
+  }
+
+  // how far the ends of the range are from each other
+  /** @param {Element} svg @param {Curves} data @param {(value: number) => number} y */
+  seam(svg, { result, seam }, y) {
+    const { first, last, unit: own } = store.facts;
+    const apart = Math.abs(seam.value) < 5e-7 ? "0" : tidy(Math.abs(seam.value));
+    const slope = seam.meets ? "" : `, slope ${tidy(Math.abs(seam.slope))}${own}/s`;
+    const ends = `M${this.x(last) - 5} ${y(result[result.length - 1])}h5M${this.x(first)} ${y(result[0])}h5`;
+    return [
+      shape("text", { x: this.width - 6, y: this.height(svg) - 5, "text-anchor": "end" }, `seam ${apart}${own} apart${slope}`),
+      shape("path", { class: seam.meets ? "seam met" : "seam", d: ends }),
+    ];
+  }
+
+  /** @param {SVGSVGElement} svg @param {Curves} data @param {string} id @param {Float32Array} values */
+  drawLane(svg, data, id, values) {
     const reach = roomy(Math.max(...extent(values).map(Math.abs), 1e-9));
     const [low, high] = this.range(id, -reach, reach);
     const y = this.y(svg, low, high);
-    const block = svg.querySelector("g.window") ?? make("g", { class: "window" });
+    const problem = data.problems[id];
     svg.replaceChildren(
-      ...this.upright(svg), block,
-      make("line", { class: "zero", x1: 0, x2: this.width, y1: y(0), y2: y(0) }),
-      make("path", { class: "trace", d: this.line(values, y) }),
-      make("text", { x: 12, y: 12 }, `±${tidy(high)}${facts.unit}`),
-      ...(this.data.problems[id] ? [make("text", { class: "problem", x: 80, y: 12 }, this.data.problems[id])] : []),
+      ...this.upright(svg), svg.querySelector("g.window") ?? shape("g", { class: "window" }),
+      shape("line", { class: "zero", x1: 0, x2: this.width, y1: y(0), y2: y(0) }),
+      shape("path", { class: "trace", d: this.line(data, values, y) }),
+      shape("text", { x: 12, y: 12 }, `±${tidy(high)}${store.facts.unit}`),
+      ...(problem ? [shape("text", { class: "problem", x: 80, y: 12 }, problem)] : []),
     );
   }
 
   // the base; on the key desk also those of the numbers chosen beside it, to one scale where they share a unit
-  drawBase(svg) {
+  /** @param {SVGSVGElement} svg @param {Curves} data */
+  drawBase(svg, data) {
     this.watch.observe(svg); // what is said below it may take some of its height
-    const keys = svg.querySelector("g.beads") ?? make("g", { class: "beads" });
-    const desk = document.getElementById("work").classList.contains("desk");
-    const rows = [{ channel: facts.channel, base: this.data.base, title: "" }, ...(desk ? this.data.also : [])];
-    const unit = (row) => facts.tracks.find((track) => track.channel === row.channel)?.unit;
+    const { channel, tracks } = store.facts;
+    const keys = svg.querySelector("g.beads") ?? shape("g", { class: "beads" });
+    const desk = one("#work").classList.contains("desk");
+    const own = { channel, base: data.base, title: "" };
+    const rows = [own, ...(desk ? data.also : [])];
+    const unitOf = (/** @type {{ channel: string }} */ row) => tracks.find((track) => track.channel === row.channel)?.unit;
     this.baseScales = new Map();
+    /** @type {SVGElement[]} */
     const items = [...this.upright(svg)];
-    const wide = (low, high) => (desk ? [low - 0.06 * (high - low), high + 0.06 * (high - low)] : [low, high]);
-    for (const name of new Set(rows.map(unit))) {
-      const group = rows.filter((row) => unit(row) === name);
-      const [low, high] = wide(...this.range(`base ${name}`, ...extent(...group.map((row) => row.base))));
-      const y = this.y(svg, low, high);
-      const perPixel = (high - low) / (this.height(svg) - 2 * MARGIN);
-      const value = (pixel) => high - (pixel - MARGIN) * perPixel;
-      for (const row of group) this.baseScales.set(row.channel, { y, perPixel, value });
-      if (desk && group.includes(rows[0])) {
-        for (const level of ticks(low, high, 6)) {
-          items.push(make("line", { class: "grid", x1: 0, x2: this.width, y1: y(level), y2: y(level) }), make("text", { x: 4, y: y(level) - 2 }, tidy(level)));
-        }
-      }
+    for (const name of new Set(rows.map(unitOf))) {
+      const group = rows.filter((row) => unitOf(row) === name);
+      const scale = this.scaleOf(svg, `base ${name}`, group.map((row) => row.base), desk);
+      for (const row of group) this.baseScales.set(row.channel, scale);
+      if (desk && group.includes(own)) items.push(...this.across(ticks(scale.low, scale.high, 6), scale.y));
     }
     for (const row of rows.slice(1)) {
-      const { y } = this.baseScales.get(row.channel);
+      const y = this.baseScales.get(row.channel)?.y;
+      if (!y) continue;
       const end = row.base[row.base.length - 1];
-      items.push(make("path", { class: "beside", d: this.line(row.base, y) }), make("text", { class: "beside-name", x: this.width - 6, y: y(end) - 5, "text-anchor": "end" }, row.title));
+      items.push(
+        shape("path", { class: "beside", d: this.line(data, row.base, y) }),
+        shape("text", { class: "beside-name", x: this.width - 6, y: y(end) - 5, "text-anchor": "end" }, row.title),
+      );
     }
-    svg.replaceChildren(...items, make("path", { class: "trace", d: this.line(this.data.base, this.baseScales.get(facts.channel).y) }), keys);
+    const y = this.baseScales.get(channel)?.y;
+    if (y) items.push(shape("path", { class: "trace", d: this.line(data, data.base, y) }));
+    svg.replaceChildren(...items, keys);
+  }
+
+  /**
+   * @param {Element} svg
+   * @param {string} name
+   * @param {Float32Array[]} curves
+   * @param {boolean} wide with some room above and below
+   */
+  scaleOf(svg, name, curves, wide) {
+    const [least, most] = this.range(name, ...extent(...curves));
+    const room = wide ? 0.06 * (most - least) : 0;
+    const [low, high] = [least - room, most + room];
+    const perPixel = (high - low) / (this.height(svg) - 2 * MARGIN);
+    return { low, high, perPixel, y: this.y(svg, low, high), value: (/** @type {number} */ pixel) => high - (pixel - MARGIN) * perPixel };
   }
 
   // the value under the playhead
   now() {
-    const shown = document.getElementById("result-now");
+    const shown = maybe("#result-now");
     if (!shown || !this.data) return;
     const { result, from, perFrame } = this.data;
-    const at = Math.min(result.length - 1, Math.max(0, Math.round((this.frame ?? facts.first) - from) * perFrame));
-    const text = `${tidy(result[at])}${facts.unit === "m" ? " " : ""}${facts.unit}`;
+    const { at } = store.facts;
+    const place = clamp(Math.round(store.frame - from) * perFrame, 0, result.length - 1);
+    const text = `${tidy(result[place])}${unit()}`;
     shown.textContent = text;
-    const row = document.querySelector(".channel.chosen [data-now]");
-    if (row && row.dataset.now === facts.at.split("#")[0] && !facts.at.split("#").some((hop, i) => i && hop.includes("."))) row.textContent = text;
-  }
-
-  show(frame) {
-    this.frame = frame;
-    this.now();
+    const row = maybe(".channel.chosen [data-now]");
+    const isNumber = !at.split("#").some((hop, i) => i && hop.includes("."));
+    if (row && row.dataset.now === at.split("#")[0] && isNumber) row.textContent = text;
   }
 }

@@ -1,12 +1,18 @@
 // Sky, ridges and fine ground lines, in the hues of the theme.
 
 import * as THREE from "three";
+import { ink } from "./ink.js";
 
+/** @type {[distance: number, height: number, colour: string, waves: number][]} */
 const RIDGES = [[150, 26, "--far", 3], [110, 15, "--mid", 5], [80, 7, "--near", 8]];
 
-const hue = (name) => new THREE.Color(getComputedStyle(document.documentElement).getPropertyValue(name).trim());
-
-// a band around the horizon whose upper edge is a sum of a few waves: whole turns, so that it closes
+/**
+ * A band around the horizon whose upper edge is a sum of a few waves: whole turns, so that it closes.
+ * @param {number} distance
+ * @param {number} height
+ * @param {string} colour
+ * @param {number} waves
+ */
 function ridge(distance, height, colour, waves) {
   const steps = 160;
   const points = [];
@@ -23,12 +29,12 @@ function ridge(distance, height, colour, waves) {
   }
   const geometry = new THREE.BufferGeometry();
   geometry.setAttribute("position", new THREE.Float32BufferAttribute(corners, 3));
-  return new THREE.Mesh(geometry, new THREE.MeshBasicMaterial({ color: hue(colour), side: THREE.DoubleSide, fog: false }));
+  return new THREE.Mesh(geometry, new THREE.MeshBasicMaterial({ color: ink(colour), side: THREE.DoubleSide, fog: false }));
 }
 
 function sky() {
   const geometry = new THREE.SphereGeometry(400, 16, 24);
-  const [high, low] = [hue("--sky-high"), hue("--sky-low")];
+  const [high, low] = [ink("--sky-high"), ink("--sky-low")];
   const colours = [];
   const heights = geometry.attributes.position;
   for (let i = 0; i < heights.count; i++) {
@@ -40,24 +46,26 @@ function sky() {
 }
 
 function lines() {
-  const grid = new THREE.GridHelper(24, 24, hue("--ink-2"), hue("--ink-2"));
+  const grid = new THREE.GridHelper(24, 24, ink("--ink-2"), ink("--ink-2"));
   grid.material.transparent = true;
   grid.material.opacity = 0.16;
   grid.position.y = 0.006;
   return grid;
 }
 
+/** All of it, in one group. */
 export function backdrop() {
   const group = new THREE.Group();
-  const plain = new THREE.Mesh(new THREE.CircleGeometry(120, 40), new THREE.MeshBasicMaterial({ color: hue("--near") }));
+  const plain = new THREE.Mesh(new THREE.CircleGeometry(120, 40), new THREE.MeshBasicMaterial({ color: ink("--near") }));
   plain.rotation.x = -Math.PI / 2;
   plain.position.y = -0.52;
   group.add(sky(), plain, lines(), ...RIDGES.map((entry) => ridge(...entry)));
   return group;
 }
 
+/** The sun, and the light of the sky. */
 export const lights = () => {
-  const sun = new THREE.DirectionalLight(hue("--sun"), 2.1);
+  const sun = new THREE.DirectionalLight(ink("--sun"), 2.1);
   sun.position.set(-6, 8, 7);
-  return [new THREE.HemisphereLight(hue("--fill"), hue("--ground"), 1.7), sun];
+  return [new THREE.HemisphereLight(ink("--fill"), ink("--ground"), 1.7), sun];
 };

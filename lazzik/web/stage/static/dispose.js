@@ -1,14 +1,26 @@
 // Letting go of what the graphics card holds. Nothing else frees it: what is only dropped stays there.
 
-// all geometries and materials of an item and what is below it; none of them may be in use elsewhere
+import { LineSegments, Mesh, Points } from "three";
+
+/** @import { BufferGeometry, Object3D } from "three" */
+
+/**
+ * All geometries and materials of an item and what is below it; none of them may be in use elsewhere.
+ * @param {Object3D | null | undefined} item
+ */
 export function dispose(item) {
-  item?.traverse(({ geometry, material }) => {
-    geometry?.dispose();
-    for (const each of [material].flat()) each?.dispose();
+  item?.traverse((each) => {
+    if (!(each instanceof Mesh || each instanceof LineSegments || each instanceof Points)) return;
+    each.geometry.dispose();
+    for (const material of [each.material].flat()) material.dispose();
   });
 }
 
-// what a geometry has of its own; the attributes that it shares with another one, and its index if that is shared, stay
+/**
+ * What a geometry has of its own; the attributes that it shares with another one, and its index if that is shared, stay.
+ * @param {BufferGeometry} geometry
+ * @param {string[]} shared
+ */
 export function disposeOwn(geometry, shared) {
   for (const name of shared) {
     if (name === "index") geometry.setIndex(null);

@@ -2,18 +2,33 @@
 
 import * as THREE from "three";
 
-export function creaseLines(geometry, degrees, color) {
-  const { position } = geometry.attributes;
-  const faces = geometry.index.array;
+const CLOSE = 1e5; // points nearer than a hundred-thousandth of a metre count as one
+
+/**
+ * For each point the number of its place.
+ * @param {THREE.BufferAttribute | THREE.InterleavedBufferAttribute} position
+ */
+function placesOf(position) {
   const places = new Map();
-  // points at one place count as one
   const place = new Uint32Array(position.count);
   for (let i = 0; i < position.count; i++) {
-    const key = [position.getX(i), position.getY(i), position.getZ(i)].map((v) => Math.round(v * 1e5)).join();
+    const key = [position.getX(i), position.getY(i), position.getZ(i)].map((v) => Math.round(v * CLOSE)).join();
     if (!places.has(key)) places.set(key, places.size);
     place[i] = places.get(key);
   }
+  return place;
+}
+
+/**
+ * Pairs of points: edges of one face alone, and those between faces that turn by more than an angle.
+ * @param {THREE.BufferGeometry} geometry with an index
+ * @param {number} degrees
+ */
+export function creases({ attributes: { position }, index }, degrees) {
+  const faces = index?.array ?? [];
+  const place = placesOf(position);
   const [a, b, c, n] = [new THREE.Vector3(), new THREE.Vector3(), new THREE.Vector3(), new THREE.Vector3()];
+  /** @type {Map<string, { i: number, j: number, normal: THREE.Vector3 } | null>} edges of one face so far; null of two */
   const open = new Map();
   const pairs = [];
   const flat = Math.cos((degrees * Math.PI) / 180);
@@ -35,9 +50,19 @@ export function creaseLines(geometry, degrees, color) {
     }
   }
   for (const edge of open.values()) if (edge) pairs.push(edge.i, edge.j);
+  return pairs;
+}
+
+/**
+ * The edges drawn as lines, which share the surface's points.
+ * @param {THREE.BufferGeometry} geometry
+ * @param {number} degrees
+ * @param {THREE.Color} color
+ */
+export function creaseLines(geometry, degrees, color) {
   const lines = new THREE.BufferGeometry();
-  lines.setAttribute("position", position);
-  lines.setIndex(pairs);
+  lines.setAttribute("position", geometry.attributes.position);
+  lines.setIndex(creases(geometry, degrees));
   const drawn = new THREE.LineSegments(lines, new THREE.LineBasicMaterial({ color, transparent: true, opacity: 0.55 }));
   drawn.raycast = () => {};
   drawn.frustumCulled = false;

@@ -2,60 +2,75 @@
 // turn. Axes are told by letter and line. Every handle changes the numbers of one axis, by as much as it was dragged.
 
 import * as THREE from "three";
-import { Change, follow } from "lazzik/studio/drags.js";
+import { pressed } from "lazzik/lib/actions.js";
+import { all, maybe, over, put, shape } from "lazzik/lib/dom.js";
+import { follow } from "lazzik/lib/drag.js";
+import { store } from "lazzik/lib/store.js";
+import { Change } from "lazzik/studio/change.js";
 import { commit } from "lazzik/studio/history.js";
-import { facts } from "lazzik/studio/session.js";
+import { turnAxes } from "./geometry.js";
 
-const SVG = "http://www.w3.org/2000/svg";
+/** @import { Edit } from "lazzik/lib/types.d.ts" */
+/** @import { Stage } from "./stage.js" */
+
+/** @typedef {"move" | "turn"} Way */
+/** @typedef {Record<string, number>} Amounts how much of its number by axis */
+
 const AXES = ["x", "y", "z"];
 const LENGTH = 78; // pixels of a stem
 const RING = 62; // pixels of a ring's radius
+const APART = 0.6; // radians between the beads of two rings
 const STEPS = { move: 0.05, turn: 5 }; // metres and degrees that snapping lands on
 const FINE = { move: 0.01, turn: 1 }; // of an arrow key
+const WAY = "lazzik-gizmo";
+const AUTO = "lazzik-auto-key";
+/** @type {Record<string, number>} */
+const ARROWS = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 };
 
-// whether posing puts keys; with `flip` it changes
+/** Whether posing puts keys; with `flip` it changes. */
 export function autoKeys(flip = false) {
-  if (flip) sessionStorage.setItem("lazzik-auto-key", sessionStorage.getItem("lazzik-auto-key") ? "" : "on");
-  return Boolean(sessionStorage.getItem("lazzik-auto-key"));
+  if (flip) sessionStorage.setItem(AUTO, sessionStorage.getItem(AUTO) ? "" : "on");
+  return Boolean(sessionStorage.getItem(AUTO));
 }
 
-const make = (name, attributes, ...children) => {
-  const item = document.createElementNS(SVG, name);
-  for (const [key, value] of Object.entries(attributes)) item.setAttribute(key, value);
-  item.append(...children);
-  return item;
-};
-
 export class Gizmo {
-  constructor(stage, frame) {
+  snapping = false;
+  node = "";
+
+  /** @param {Stage} stage */
+  constructor(stage) {
     this.stage = stage;
-    this.frame = frame;
-    this.way = sessionStorage.getItem("lazzik-gizmo") || null;
-    this.snapping = false;
-    this.layer = make("svg", { class: "handles gizmo", role: "group", "aria-label": "Handles of the chosen object" });
-    stage.canvas.parentElement.append(this.layer);
+    this.way = /** @type {Way | null} */ (sessionStorage.getItem(WAY) || null);
+    this.layer = shape("svg", { class: "handles gizmo", role: "group", "aria-label": "Handles of the chosen object" });
+    stage.canvas.parentElement?.append(this.layer);
     stage.drawn.push(() => this.place());
     this.layer.addEventListener("pointerdown", (event) => this.grab(event));
     this.layer.addEventListener("keydown", (event) => this.nudge(event));
   }
 
+  /** @param {string} node */
   show(node) {
     this.node = node;
-    for (const way of ["move", "turn"]) document.querySelector(`[data-act=${way}-handles]`)?.setAttribute("aria-pressed", this.way === way);
+    for (const way of ["move", "turn"]) pressed(`${way}-handles`, this.way === way);
     this.layer.replaceChildren();
     if (!this.way || !this.item) return;
     for (const axis of AXES) {
       const label = `${this.way === "move" ? "Move along" : "Turn about"} ${axis}`;
-      this.layer.append(make("path", { class: `stem ${axis}` }), make("g", { class: "grip", "data-axis": axis, tabindex: 0, role: "slider", "aria-label": label, "aria-valuenow": 0 },
-        make("circle", { r: 9 }), make("text", { "text-anchor": "middle", dy: "0.34em" }, axis)));
+      const said = { tabindex: 0, role: "slider", "aria-label": label, "aria-valuenow": 0 };
+      this.layer.append(shape("path", { class: `stem ${axis}` }), shape("g", { class: "grip", "data-axis": axis, ...said },
+        shape("circle", { r: 9 }), shape("text", { "text-anchor": "middle", dy: "0.34em" }, axis)));
     }
-    if (this.way === "move") this.layer.append(make("g", { class: "grip free", "data-axis": "free", tabindex: -1, role: "button", "aria-label": "Move within the picture" }, make("circle", { r: 6 })));
+    if (this.way === "move") {
+      const said = { tabindex: -1, role: "button", "aria-label": "Move within the picture" };
+      this.layer.append(shape("g", { class: "grip free", "data-axis": "free", ...said }, shape("circle", { r: 6 })));
+    }
     this.place();
   }
 
+  /** @param {Way} way */
   toggle(way) {
     this.way = this.way === way ? null : way;
-    sessionStorage.setItem("lazzik-gizmo", this.way ?? "");
+    sessionStorage.setItem(WAY, this.way ?? "");
     this.show(this.node);
     this.stage.invalidate();
   }
@@ -64,93 +79,111 @@ export class Gizmo {
 
   get item() { return this.stage.nodes.get(this.node)?.item; }
 
-  toScreen(point) {
-    const { width, height } = this.stage.canvas.getBoundingClientRect();
-    const seen = point.clone().project(this.stage.eye);
-    return new THREE.Vector3(((seen.x + 1) / 2) * width, ((1 - seen.y) / 2) * height, seen.z);
-  }
-
   // pixels on the screen for one metre of the scene at a place
+  /** @param {THREE.Vector3} origin */
   perMetre(origin) {
     const side = new THREE.Vector3(1, 0, 0).transformDirection(this.stage.eye.matrixWorld);
-    return this.toScreen(origin.clone().add(side)).distanceTo(this.toScreen(origin));
+    return this.stage.toScreen(origin.clone().add(side)).distanceTo(this.stage.toScreen(origin));
   }
 
-  // what an axis does: for a move one metre of the number as a vector of the scene, for a turn the axis turned about
-  get frames() {
-    const { item } = this;
+  /**
+   * What an axis does: for a move one metre of the number as a vector of the scene, for a turn the axis turned about;
+   * null of an axis that can't be told from the others.
+   * @param {THREE.Object3D} item
+   */
+  frames(item) {
     item.updateWorldMatrix(true, false);
     const origin = new THREE.Vector3().setFromMatrixPosition(item.matrixWorld);
-    const above = item.parent.matrixWorld;
-    const column = (matrix, i) => new THREE.Vector3().setFromMatrixColumn(matrix, i);
-    if (this.way === "move") return { origin, axes: AXES.map((_, i) => column(above, i)) };
-    // turned in the written order: the first about the axis of what is above, the last about the object's own
-    const order = [...(facts.order ?? "xyz")].map((axis) => AXES.indexOf(axis));
-    const first = column(above, order[0]).normalize();
-    const last = column(item.matrixWorld, order[2]).normalize();
-    const cyclic = (order[1] - order[0] + 3) % 3 === 1 ? 1 : -1;
-    const middle = last.clone().cross(first).multiplyScalar(cyclic);
-    const axes = [];
-    for (const [place, axis] of [first, middle, last].entries()) axes[order[place]] = axis.lengthSq() > 0.01 ? axis.normalize() : null;
+    const above = item.parent?.matrixWorld ?? new THREE.Matrix4();
+    if (this.way === "turn") return { origin, axes: turnAxes(store.facts.order, above, item.matrixWorld) };
+    /** @type {(THREE.Vector3 | null)[]} */
+    const axes = AXES.map((_, i) => new THREE.Vector3().setFromMatrixColumn(above, i));
     return { origin, axes };
   }
 
-  // the ring about an axis as points of the scene, the nearest to the eye first
+  /**
+   * The ring about an axis as points of the scene, the nearest to the eye first.
+   * @param {THREE.Vector3} origin
+   * @param {THREE.Vector3} axis
+   * @param {number} radius
+   */
   ring(origin, axis, radius) {
     const toEye = this.stage.eye.getWorldPosition(new THREE.Vector3()).sub(origin);
     const near = toEye.clone().addScaledVector(axis, -toEye.dot(axis));
     if (near.lengthSq() < 1e-9) near.set(axis.y, axis.z, axis.x).cross(axis);
     near.normalize();
     const across = axis.clone().cross(near);
-    return (angle) => origin.clone().addScaledVector(near, radius * Math.cos(angle)).addScaledVector(across, radius * Math.sin(angle));
+    return (/** @type {number} */ angle) =>
+      origin.clone().addScaledVector(near, radius * Math.cos(angle)).addScaledVector(across, radius * Math.sin(angle));
   }
 
   place() {
-    if (!this.way || !this.item || !this.layer.childElementCount) return;
-    const { origin, axes } = this.frames;
-    const middle = this.toScreen(origin);
+    const { stage, layer, item } = this;
+    if (!this.way || !item || !layer.childElementCount) return;
+    const { origin, axes } = this.frames(item);
+    const middle = stage.toScreen(origin);
     const behind = middle.z > 1;
-    this.layer.style.display = behind ? "none" : "";
+    layer.style.display = behind ? "none" : "";
     if (behind) return;
     const perMetre = Math.max(1e-6, this.perMetre(origin));
     AXES.forEach((name, i) => {
-      const stem = this.layer.querySelector(`.stem.${name}`);
-      const grip = this.layer.querySelector(`[data-axis=${name}]`);
-      stem.style.display = grip.style.display = axes[i] ? "" : "none";
-      if (!axes[i]) return;
-      let tip;
-      if (this.way === "move") {
-        tip = this.toScreen(origin.clone().addScaledVector(axes[i].clone().normalize(), LENGTH / perMetre));
-        stem.setAttribute("d", `M${middle.x} ${middle.y}L${tip.x} ${tip.y}`);
-      } else {
-        const at = this.ring(origin, axes[i], RING / perMetre);
-        tip = this.toScreen(at(0.6 * (i - 1)));
-        stem.setAttribute("d", `M${Array.from({ length: 49 }, (_, k) => { const p = this.toScreen(at((k / 24) * Math.PI)); return `${p.x.toFixed(1)} ${p.y.toFixed(1)}`; }).join("L")}`);
-      }
-      grip.setAttribute("transform", `translate(${tip.x.toFixed(1)} ${tip.y.toFixed(1)})`);
+      const axis = axes[i];
+      for (const part of all(`.stem.${name}, [data-axis=${name}]`, layer, SVGElement)) part.style.display = axis ? "" : "none";
+      if (!axis) return;
+      const { tip, line } = this.way === "move" ? this.stem(origin, middle, axis, perMetre) : this.bow(origin, axis, i, perMetre);
+      layer.querySelector(`.stem.${name}`)?.setAttribute("d", line);
+      layer.querySelector(`[data-axis=${name}]`)?.setAttribute("transform", `translate(${tip.x.toFixed(1)} ${tip.y.toFixed(1)})`);
     });
-    this.layer.querySelector("[data-axis=free]")?.setAttribute("transform", `translate(${middle.x} ${middle.y})`);
+    layer.querySelector("[data-axis=free]")?.setAttribute("transform", `translate(${middle.x} ${middle.y})`);
   }
 
+  /**
+   * @param {THREE.Vector3} origin
+   * @param {THREE.Vector3} middle
+   * @param {THREE.Vector3} axis
+   * @param {number} perMetre
+   */
+  stem(origin, middle, axis, perMetre) {
+    const tip = this.stage.toScreen(origin.clone().addScaledVector(axis.clone().normalize(), LENGTH / perMetre));
+    return { tip, line: `M${middle.x} ${middle.y}L${tip.x} ${tip.y}` };
+  }
+
+  /**
+   * @param {THREE.Vector3} origin
+   * @param {THREE.Vector3} axis
+   * @param {number} i
+   * @param {number} perMetre
+   */
+  bow(origin, axis, i, perMetre) {
+    const at = this.ring(origin, axis, RING / perMetre);
+    const points = Array.from({ length: 49 }, (_, k) => this.stage.toScreen(at((k / 24) * Math.PI)));
+    return { tip: this.stage.toScreen(at(APART * (i - 1))), line: `M${points.map((p) => `${p.x.toFixed(1)} ${p.y.toFixed(1)}`).join("L")}` };
+  }
+
+  /**
+   * @param {Amounts} amounts
+   * @param {boolean} snap
+   * @returns {Edit[]}
+   */
   edits(amounts, snap) {
-    const part = this.way === "move" ? "position" : "rotation";
-    const at = { frame: this.frame(), key: autoKeys(), snap: snap ? STEPS[this.way] : 0 };
+    const way = this.way ?? "move";
+    const part = way === "move" ? "position" : "rotation";
+    const at = { frame: store.frame, key: autoKeys(), snap: snap ? STEPS[way] : 0 };
     return Object.entries(amounts).map(([axis, by]) => ({ do: "nudge", address: `${this.node}/${part}.${axis}`, by: Number(by.toFixed(6)), ...at }));
   }
 
+  /** @param {PointerEvent} event */
   grab(event) {
-    const name = event.target.closest("[data-axis]")?.dataset.axis;
-    if (!name || event.button) return;
+    const grip = over(event, "[data-axis]", SVGElement);
+    const { item } = this;
+    if (!grip || !item || event.button) return;
     event.stopPropagation();
-    const { origin, axes } = this.frames;
-    const start = this.toScreen(origin);
+    const amounts = this.measure(grip.dataset.axis ?? "", item);
     const change = new Change();
-    const grip = this.layer.querySelector(`[data-axis=${name}]`);
-    const amounts = this.measure(name, origin, axes, start);
     follow(event, {
       move: (dx, dy, now) => {
         const by = amounts(dx, dy);
-        grip.setAttribute("aria-valuenow", Object.values(by)[0].toFixed(3));
+        put(grip, { "aria-valuenow": Object.values(by)[0].toFixed(3) });
         change.to(this.edits(by, this.snapping !== (now.ctrlKey || now.metaKey)));
       },
       done: async (moved) => { if (moved) await change.land(); },
@@ -158,40 +191,65 @@ export class Gizmo {
     });
   }
 
-  // (dx, dy) in pixels -> {axis: how much of its number}
-  measure(name, origin, axes, start) {
-    if (name === "free") {
-      const inverse = this.item.parent.matrixWorld.clone().invert();
-      const perMetre = this.perMetre(origin);
-      return (dx, dy) => {
-        const moved = new THREE.Vector3(dx / perMetre, -dy / perMetre, 0).transformDirection(this.stage.eye.matrixWorld).multiplyScalar(Math.hypot(dx, dy) / perMetre);
-        const local = origin.clone().add(moved).applyMatrix4(inverse).sub(origin.clone().applyMatrix4(inverse));
-        return { x: local.x, y: local.y, z: local.z };
-      };
-    }
+  /**
+   * What a drag by pixels does.
+   * @param {string} name of the axis, or 'free'
+   * @param {THREE.Object3D} item
+   * @returns {(dx: number, dy: number) => Amounts}
+   */
+  measure(name, item) {
+    const { origin, axes } = this.frames(item);
+    const perMetre = this.perMetre(origin);
+    if (name === "free") return this.measureFree(origin, perMetre, item);
     const i = AXES.indexOf(name);
-    let along;
-    if (this.way === "move") {
-      const small = 0.01;
-      along = this.toScreen(origin.clone().addScaledVector(axes[i], small)).sub(start).divideScalar(small);
-    } else {
-      const at = this.ring(origin, axes[i], RING / this.perMetre(origin));
-      const angle = 0.6 * (i - 1);
-      along = this.toScreen(at(angle + 0.01)).sub(this.toScreen(at(angle))).divideScalar(0.01 * (180 / Math.PI));
-    }
+    const axis = axes[i] ?? new THREE.Vector3();
+    const along = this.way === "move" ? this.perNumber(origin, axis) : this.perDegree(origin, axis, i, perMetre);
     along.z = 0;
     const size = Math.max(along.lengthSq(), 1e-6);
     return (dx, dy) => ({ [name]: (dx * along.x + dy * along.y) / size });
   }
 
+  // pixels for one metre of a number
+  /** @param {THREE.Vector3} origin @param {THREE.Vector3} axis */
+  perNumber(origin, axis) {
+    const small = 0.01;
+    const start = this.stage.toScreen(origin);
+    return this.stage.toScreen(origin.clone().addScaledVector(axis, small)).sub(start).divideScalar(small);
+  }
+
+  // pixels for one degree, at the ring's bead
+  /** @param {THREE.Vector3} origin @param {THREE.Vector3} axis @param {number} i @param {number} perMetre */
+  perDegree(origin, axis, i, perMetre) {
+    const at = this.ring(origin, axis, RING / perMetre);
+    const [angle, small] = [APART * (i - 1), 0.01];
+    return this.stage.toScreen(at(angle + small)).sub(this.stage.toScreen(at(angle))).divideScalar(THREE.MathUtils.radToDeg(small));
+  }
+
+  /**
+   * @param {THREE.Vector3} origin
+   * @param {number} perMetre
+   * @param {THREE.Object3D} item
+   * @returns {(dx: number, dy: number) => Amounts}
+   */
+  measureFree(origin, perMetre, item) {
+    const inverse = (item.parent?.matrixWorld ?? new THREE.Matrix4()).clone().invert();
+    const eye = this.stage.eye.matrixWorld;
+    return (dx, dy) => {
+      const moved = new THREE.Vector3(dx / perMetre, -dy / perMetre, 0).transformDirection(eye).multiplyScalar(Math.hypot(dx, dy) / perMetre);
+      const { x, y, z } = origin.clone().add(moved).applyMatrix4(inverse).sub(origin.clone().applyMatrix4(inverse));
+      return { x, y, z };
+    };
+  }
+
+  /** @param {KeyboardEvent} event */
   async nudge(event) {
-    const by = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 }[event.key];
-    const name = event.target.closest("[data-axis]")?.dataset.axis;
-    if (!by || !name || name === "free") return;
+    const by = ARROWS[event.key];
+    const name = over(event, "[data-axis]", SVGElement)?.dataset.axis;
+    if (!by || !name || name === "free" || !this.way) return;
     event.preventDefault();
     event.stopPropagation();
     const step = (this.snapping ? STEPS : FINE)[this.way];
     await commit(this.edits({ [name]: by * step * (event.shiftKey ? 10 : 1) }, this.snapping));
-    this.layer.querySelector(`[data-axis=${name}]`)?.focus();
+    maybe(`[data-axis=${name}]`, this.layer, SVGElement)?.focus();
   }
 }

@@ -1,40 +1,84 @@
 // The stage: draws the geometry from rest.glb under the transforms that the server computed. It computes no motion.
 
 import * as THREE from "three";
-import { OrbitControls } from "/static/vendor/three/OrbitControls.js";
-import { GLTFLoader } from "/static/vendor/three/GLTFLoader.js";
+import { OrbitControls } from "three/addons/controls/OrbitControls.js";
+import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
 import { floats } from "lazzik/lib/api.js";
+import { clamp } from "lazzik/lib/numbers.js";
 import { backdrop, lights } from "./backdrop.js";
-import { dispose, disposeOwn } from "./dispose.js";
+import { dispose } from "./dispose.js";
 import { creaseLines } from "./edges.js";
+import { hardware, smoothEdges } from "./hardware.js";
+import { forgetInks, ink } from "./ink.js";
+import { Outline } from "./outline.js";
+import { Shades } from "./shades.js";
+import { Trail } from "./trail.js";
+
+/** @import { Shaded } from "./shades.js" */
 
 const COARSE = 1.5; // times fewer pixels each way while something is dragged
 const CREASE = 28; // degrees between two faces from which their edge is inked
-const inks = new Map(); // asking for a style lays the page out again, so each is asked for once a theme
-function ink(name) {
-  if (!inks.has(name)) inks.set(name, new THREE.Color(getComputedStyle(document.documentElement).getPropertyValue(name).trim()));
-  return inks.get(name);
-}
+const BRUSH = 0.14; // of an object's size
+const VIEW = "lazzik-view";
 
-// Without graphics hardware smooth edges double the time of a picture; they can be asked for all the same.
-export function smoothEdges() {
-  const wanted = localStorage.getItem("lazzik-smooth");
-  return wanted ? wanted === "yes" : hardware();
-}
+/** @typedef {THREE.Mesh<THREE.BufferGeometry, THREE.MeshLambertMaterial>} Surface */
+/** @typedef {THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>} Lines */
 
-let known = null;
-const hardware = () => (known ??= drawnByHardware());
+/**
+ * @typedef {object} Entry an object of the scene
+ * @property {THREE.Object3D} item
+ * @property {Surface | null} mesh
+ * @property {Lines | null} lines its inked edges
+ * @property {THREE.BufferGeometry | null} rest its geometry at rest, while it is drawn from another one
+ * @property {THREE.PerspectiveCamera | null} lens
+ */
 
-function drawnByHardware() {
-  const context = document.createElement("canvas").getContext("webgl2");
-  const names = context?.getExtension("WEBGL_debug_renderer_info");
-  const name = names ? context.getParameter(names.UNMASKED_RENDERER_WEBGL) : "";
-  context?.getExtension("WEBGL_lose_context")?.loseContext();
-  return !/swiftshader|llvmpipe|software|basic render/i.test(name);
-}
+/**
+ * @typedef {object} Track an object's motion; each array holds one row, or `per` a frame
+ * @property {number} first
+ * @property {number} per
+ * @property {Float32Array} position
+ * @property {Float32Array} orientation
+ * @property {Float32Array} scale
+ * @property {Record<string, Float32Array>} numbers
+ */
+
+/** @typedef {{ points: Float32Array, normals: Int8Array }} Points of a surface, x, y, z of each; normals of 127 */
 
 export class Stage {
-  // `size` fixes the picture's width and height in pixels; without it, it fills what is around it
+  /** @type {Map<string, Entry>} */
+  nodes = new Map();
+  /** @type {Map<string, Track>} */
+  tracks = new Map();
+  /** @type {Lines[]} */
+  edges = [];
+  /** @type {THREE.Object3D[]} */
+  around = [];
+  /** @type {THREE.Object3D | null} */
+  root = null;
+  /** @type {(Entry & { lens: THREE.PerspectiveCamera }) | null} the scene's own camera */
+  lens = null;
+  /** @type {string | undefined} */
+  chosen;
+  /** @type {string | null} the object that is looked at alone */
+  alone = null;
+  /** @type {Float32Array | null} weights that are shaded on one surface */
+  counts = null;
+  frame = 0;
+  frames = 0; // pictures drawn so far, for measuring
+  through = false;
+  wires = false;
+  home = false;
+  waiting = false;
+  /** @type {(() => void)[]} called after each picture */
+  drawn = [];
+  outline = new Outline();
+  shades = new Shades();
+
+  /**
+   * @param {HTMLCanvasElement} canvas
+   * @param {[width: number, height: number] | null} size of the picture; without it, it fills what is around it
+   */
   constructor(canvas, size = null) {
     this.canvas = canvas;
     this.size = size;
@@ -42,28 +86,24 @@ export class Stage {
     this.ratio = size ? 1 : Math.min(devicePixelRatio, 2);
     this.renderer.setPixelRatio(this.ratio);
     this.scene = new THREE.Scene();
+    this.trail = new Trail(this.scene);
     this.camera = new THREE.PerspectiveCamera(36, 1, 0.05, 900);
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.maxDistance = 60;
     this.controls.minDistance = 0.5;
     this.controls.addEventListener("change", () => this.invalidate());
-    this.controls.addEventListener("end", () => sessionStorage.setItem("lazzik-view", JSON.stringify([this.camera.position.toArray(), this.controls.target.toArray()])));
-    this.nodes = new Map();
-    this.tracks = new Map();
-    this.frame = 0;
-    this.through = false;
-    this.showsPath = true;
-    this.wires = false;
-    this.home = null;
-    this.drawn = []; // called after each picture
-    this.frames = 0; // pictures drawn so far, for measuring
+    this.controls.addEventListener("end", () => this.keepView());
     this.dress();
     this.observer = new ResizeObserver(() => this.resize());
-    if (!size) this.observer.observe(canvas.parentElement);
+    if (!size && canvas.parentElement) this.observer.observe(canvas.parentElement);
     this.resize();
   }
 
+  // shaded surfaces as they are drawn, for measuring
+  get shaded() { return this.shades.drawn; }
+
   // without graphics hardware a picture takes half as long with this many fewer pixels, so that a drag stays at hand
+  /** @param {boolean} on */
   dragging(on) {
     if (hardware()) return;
     this.renderer.setPixelRatio(on ? this.ratio / COARSE : this.ratio);
@@ -71,51 +111,54 @@ export class Stage {
   }
 
   dress() {
-    inks.clear();
+    forgetInks();
     this.undress();
     this.around = [backdrop(), ...lights()];
     this.scene.add(...this.around);
-    for (const edges of this.edges ?? []) edges.material.color = ink("--ink");
+    for (const edges of this.edges) edges.material.color = ink("--ink");
     this.invalidate();
   }
 
   undress() {
-    for (const item of this.around ?? []) {
+    for (const item of this.around) {
       item.removeFromParent();
       dispose(item);
-      item.dispose?.();
+      if (item instanceof THREE.Light) item.dispose();
     }
   }
 
   // what was loaded, with all that was made for it
   unload() {
-    this.shade(null);
-    this.takeOutline();
+    this.shade([]);
+    this.outline.dispose();
     for (const { rest } of this.nodes.values()) rest?.dispose();
     this.root?.removeFromParent();
     dispose(this.root);
-    for (const lines of this.edges ?? []) dispose(lines);
+    for (const lines of this.edges) dispose(lines);
     this.nodes.clear();
     this.edges = [];
+    this.lens = null;
   }
 
   dispose() {
     this.unload();
-    this.takePath();
+    this.trail.dispose();
     this.undress();
     this.observer.disconnect();
     this.controls.dispose();
     this.renderer.dispose();
   }
 
+  /** @param {string} url of a GLB */
   async load(url) {
     const { scene } = await new GLTFLoader().loadAsync(url);
     this.unload();
     this.root = scene;
-    scene.traverse((item) => { if (item.userData.id) this.nodes.set(item.userData.id, { item, mesh: null, light: null, lens: null }); });
+    scene.traverse((item) => {
+      if (item.userData.id) this.nodes.set(item.userData.id, { item, mesh: null, lines: null, rest: null, lens: null });
+    });
     scene.traverse((item) => this.prepare(item));
     this.scene.add(scene);
-    this.geometryKey = null;
     if (!this.home) this.reset();
     for (const id of this.tracks.keys()) this.pose(id);
     this.select(this.chosen);
@@ -123,31 +166,42 @@ export class Stage {
     this.invalidate();
   }
 
-  // the nearest object that an item of the file belongs to
+  /**
+   * The nearest object that an item of the file belongs to.
+   * @param {THREE.Object3D | null} item
+   */
   owner(item) {
     while (item && !item.userData.id) item = item.parent;
-    return item && this.nodes.get(item.userData.id);
+    return item ? this.nodes.get(item.userData.id) : undefined;
   }
 
+  /** @param {THREE.Object3D} item */
   prepare(item) {
     const entry = this.owner(item);
-    if (item.isMesh && entry) {
+    if (!entry) return;
+    if (item instanceof THREE.Mesh) {
       const from = item.material;
       from.dispose();
       // glow is a multiple of the surface's own colour
       const glow = (from.emissive.r / Math.max(from.color.r, 1e-6)) * from.emissiveIntensity;
       item.material = new THREE.MeshLambertMaterial({ color: from.color, emissive: from.color, emissiveIntensity: glow });
       item.material.wireframe = this.wires;
-      entry.mesh = item;
-      const lines = creaseLines(item.geometry, CREASE, ink("--ink"));
-      item.userData.lines = lines;
-      this.edges.push(lines);
+      entry.mesh = /** @type {Surface} */ (item);
+      entry.lines = creaseLines(item.geometry, CREASE, ink("--ink"));
+      this.edges.push(entry.lines);
     }
-    if (item.isLight && entry) { entry.light = item; item.intensity = 0; }
-    if (item.isCamera && entry) { entry.lens = item; this.lens ??= entry; }
+    if (item instanceof THREE.Light) item.intensity = 0;
+    if (item instanceof THREE.PerspectiveCamera) {
+      entry.lens = item;
+      this.lens ??= { ...entry, lens: item };
+    }
   }
 
-  // motion: {id: {position, orientation, scale, numbers}}; each array holds one row, or `per` a frame
+  /**
+   * @param {Record<string, { position: Uint8Array, orientation: Uint8Array, scale: Uint8Array, numbers: Record<string, Uint8Array> }>} motion
+   * @param {number} first the frame that it begins with
+   * @param {number} per moments of a frame
+   */
   setMotion(motion, first, per = 1) {
     for (const [id, track] of Object.entries(motion)) {
       this.tracks.set(id, {
@@ -163,34 +217,40 @@ export class Stage {
     this.invalidate();
   }
 
-  // the points of a surface; its edges and its outline share them. Several objects may share one geometry at rest.
+  /**
+   * The points of a surface; its edges and its outline share them. Several objects may share one geometry at rest.
+   * @param {string} id
+   * @param {Points} shape
+   */
   setShape(id, { points, normals }) {
     const entry = this.nodes.get(id);
     const mesh = entry?.mesh;
-    if (!mesh || mesh.geometry.attributes.position.count * 3 !== points.length) return;
+    if (!entry || !mesh || mesh.geometry.attributes.position.count * 3 !== points.length) return;
     if (!entry.rest) {
       entry.rest = mesh.geometry;
       mesh.geometry = mesh.geometry.clone();
       mesh.frustumCulled = false;
-      mesh.userData.lines.geometry.setAttribute("position", mesh.geometry.attributes.position);
+      entry.lines?.geometry.setAttribute("position", mesh.geometry.attributes.position);
       entry.rest.dispose(); // it is drawn no longer; the graphics card gets it anew should it be
       mesh.geometry.setAttribute("normal", new THREE.BufferAttribute(new Int8Array(normals.length), 3, true));
-      if (this.outline?.parent === mesh) this.outline.geometry = mesh.geometry;
+      this.outline.follow(mesh);
     }
-    mesh.geometry.attributes.position.array.set(points);
-    mesh.geometry.attributes.normal.array.set(normals);
-    mesh.geometry.attributes.position.needsUpdate = mesh.geometry.attributes.normal.needsUpdate = true;
+    const { position, normal } = mesh.geometry.attributes;
+    position.array.set(points);
+    normal.array.set(normals);
+    position.needsUpdate = normal.needsUpdate = true;
     mesh.geometry.boundingSphere = mesh.geometry.boundingBox = null;
     this.invalidate();
   }
 
+  /** @param {string} id */
   restShape(id) {
     const entry = this.nodes.get(id);
-    if (!entry?.rest) return;
+    if (!entry?.rest || !entry.mesh) return;
     const moved = entry.mesh.geometry;
     entry.mesh.geometry = entry.rest;
     entry.rest = null;
-    entry.mesh.userData.lines.geometry.setAttribute("position", entry.mesh.geometry.attributes.position);
+    entry.lines?.geometry.setAttribute("position", entry.mesh.geometry.attributes.position);
     moved.dispose();
     this.select(this.chosen);
   }
@@ -202,19 +262,20 @@ export class Stage {
     return this.wires;
   }
 
+  /** @param {number} frame */
   show(frame) {
     this.frame = frame;
     for (const id of this.tracks.keys()) this.pose(id);
     this.invalidate();
   }
 
+  /** @param {string} id */
   pose(id) {
     const [track, entry] = [this.tracks.get(id), this.nodes.get(id)];
-    if (!entry) return;
-    const row = (values, width) => {
-      const rows = values.length / width;
-      return Math.min(Math.max(0, Math.round((this.frame - track.first) * track.per)), rows - 1) * width;
-    };
+    if (!entry || !track) return;
+    const place = Math.round((this.frame - track.first) * track.per);
+    /** @type {(values: Float32Array, width: number) => number} */
+    const row = (values, width) => clamp(place, 0, values.length / width - 1) * width;
     entry.item.position.fromArray(track.position, row(track.position, 3));
     entry.item.quaternion.fromArray(track.orientation, row(track.orientation, 4));
     entry.item.scale.fromArray(track.scale, row(track.scale, 3));
@@ -223,59 +284,25 @@ export class Stage {
     if (view && entry.lens) entry.lens.fov = view[row(view, 1)];
   }
 
+  /** @param {string | undefined} id */
   select(id) {
     this.chosen = id;
-    this.takeOutline();
-    const entry = this.nodes.get(id);
-    for (const item of this.nodes.values()) item.mesh?.add(item.mesh.userData.lines);
-    if (entry?.mesh) {
-      // the same surface pushed out a little and seen from behind: an outline that fits any shape
-      const material = new THREE.MeshBasicMaterial({ color: ink("--pine"), side: THREE.BackSide });
-      material.onBeforeCompile = (shader) => {
-        shader.vertexShader = shader.vertexShader.replace("#include <project_vertex>",
-          "#include <project_vertex>\n vec3 away = normalize(normalMatrix * normal); gl_Position.xy += (projectionMatrix * vec4(away, 0.0)).xy * 0.0035 * gl_Position.w;")
-          .replace("void main() {", "void main() { vec3 objectNormal = normal;");
-      };
-      this.outline = new THREE.Mesh(entry.mesh.geometry, material);
-      this.outline.raycast = () => {};
-      this.outline.frustumCulled = false;
-      entry.mesh.add(this.outline);
-    }
+    this.outline.dispose();
+    for (const { mesh, lines } of this.nodes.values()) if (lines) mesh?.add(lines);
+    const mesh = id && this.nodes.get(id)?.mesh;
+    if (mesh) this.outline.around(mesh);
     this.invalidate();
   }
 
-  takeOutline() {
-    this.outline?.removeFromParent();
-    this.outline?.material.dispose(); // its geometry is the object's
-    this.outline = null;
-  }
-
-  takePath() {
-    this.path?.removeFromParent();
-    dispose(this.path);
-    this.path = null;
-  }
-
+  /** @param {Float32Array} points */
   setPath(points) {
-    this.takePath();
-    let reach = 0;
-    for (let i = 3; i < points.length; i++) reach = Math.max(reach, Math.abs(points[i] - points[i % 3]));
-    if (reach > 1e-3) {
-      const geometry = new THREE.BufferGeometry();
-      geometry.setAttribute("position", new THREE.BufferAttribute(points, 3));
-      this.path = new THREE.Points(geometry, new THREE.PointsMaterial({ color: ink("--ink"), size: 2.4, sizeAttenuation: false, depthTest: false, transparent: true }));
-      this.path.renderOrder = 10;
-      this.path.visible = this.showsPath;
-      this.scene.add(this.path);
-    }
+    this.trail.set(points);
     this.invalidate();
   }
 
   togglePath() {
-    this.showsPath = !this.showsPath;
-    if (this.path) this.path.visible = this.showsPath;
     this.invalidate();
-    return this.showsPath;
+    return this.trail.toggle();
   }
 
   toggleCamera() {
@@ -287,13 +314,13 @@ export class Stage {
 
   reset() {
     const camera = this.lens?.item;
-    const box = new THREE.Box3().setFromObject(this.root);
     if (camera) {
       camera.updateWorldMatrix(true, false);
       camera.getWorldPosition(this.camera.position);
       const ahead = new THREE.Vector3(0, 0, -1).transformDirection(camera.matrixWorld);
       this.controls.target.copy(this.camera.position).addScaledVector(ahead, this.camera.position.length());
     } else {
+      const box = this.root ? new THREE.Box3().setFromObject(this.root) : new THREE.Box3();
       const size = box.isEmpty() ? 4 : box.getSize(new THREE.Vector3()).length();
       const middle = box.isEmpty() ? new THREE.Vector3() : box.getCenter(new THREE.Vector3());
       this.controls.target.copy(middle);
@@ -304,52 +331,84 @@ export class Stage {
     this.invalidate();
   }
 
+  keepView() {
+    sessionStorage.setItem(VIEW, JSON.stringify([this.camera.position.toArray(), this.controls.target.toArray()]));
+  }
+
   // the view that the studio was left with
   recall() {
-    const kept = JSON.parse(sessionStorage.getItem("lazzik-view") ?? "null");
+    const kept = JSON.parse(sessionStorage.getItem(VIEW) ?? "null");
     if (!kept) return;
     this.camera.position.fromArray(kept[0]);
     this.controls.target.fromArray(kept[1]);
     this.controls.update();
   }
 
-  hit(x, y, mesh) {
+  /**
+   * A ray from the eye through a point of the page.
+   * @param {number} x
+   * @param {number} y
+   */
+  ray(x, y) {
     const box = this.canvas.getBoundingClientRect();
     const ray = new THREE.Raycaster();
     ray.setFromCamera(new THREE.Vector2(((x - box.left) / box.width) * 2 - 1, 1 - ((y - box.top) / box.height) * 2), this.eye);
-    return ray.intersectObject(mesh, false)[0];
+    return ray;
   }
 
-  // the next press on an object, as a point of its own space; null if it misses
+  /**
+   * A point of the scene in pixels of the picture; z is beyond 1 behind the eye.
+   * @param {THREE.Vector3} point
+   */
+  toScreen(point) {
+    const { width, height } = this.canvas.getBoundingClientRect();
+    const seen = point.clone().project(this.eye);
+    return new THREE.Vector3(((seen.x + 1) / 2) * width, ((1 - seen.y) / 2) * height, seen.z);
+  }
+
+  /**
+   * The next press on an object, as a point of its own space; null if it misses.
+   * @param {string} id
+   * @returns {Promise<[number, number, number] | null>}
+   */
   pickPoint(id) {
     const entry = this.nodes.get(id);
     return new Promise((done) => {
       this.canvas.addEventListener("pointerdown", (event) => {
         event.stopImmediatePropagation();
-        const found = entry?.mesh && this.hit(event.clientX, event.clientY, entry.mesh);
-        done(found ? entry.item.worldToLocal(found.point.clone()).toArray() : null);
+        const [found] = entry?.mesh ? this.ray(event.clientX, event.clientY).intersectObject(entry.mesh, false) : [];
+        done(entry && found ? entry.item.worldToLocal(found.point.clone()).toArray() : null);
       }, { once: true, capture: true });
     });
   }
 
-  // adds to the weights of the points near where a brush touches a surface, and shows them
-  brush(id, x, y, weights, by) {
+  /**
+   * Adds to the weights of the points near where a brush touches a surface, and shows them.
+   * @param {string} id
+   * @param {{ clientX: number, clientY: number }} at
+   * @param {Float32Array} weights
+   * @param {number} by
+   */
+  brush(id, { clientX, clientY }, weights, by) {
     const mesh = this.nodes.get(id)?.mesh;
-    const found = mesh && this.hit(x, y, mesh);
-    if (!found) return;
+    const [found] = mesh ? this.ray(clientX, clientY).intersectObject(mesh, false) : [];
+    if (!mesh || !found) return;
     const at = mesh.worldToLocal(found.point.clone());
     const { position } = mesh.geometry.attributes;
     mesh.geometry.computeBoundingSphere();
-    const reach = 0.14 * mesh.geometry.boundingSphere.radius;
+    const reach = BRUSH * (mesh.geometry.boundingSphere?.radius ?? 1);
     const point = new THREE.Vector3();
     for (let i = 0; i < position.count; i++) {
       const away = point.fromBufferAttribute(position, i).distanceTo(at);
-      if (away < reach) weights[i] = Math.min(1, Math.max(0, weights[i] + by * (1 - away / reach)));
+      if (away < reach) weights[i] = clamp(weights[i] + by * (1 - away / reach), 0, 1);
     }
     this.shade([[id, weights]]);
   }
 
-  // everything but one object, and what it holds, out of sight; or all again
+  /**
+   * Everything but one object, and what it holds, out of sight; or all again.
+   * @param {string} id
+   */
   isolate(id) {
     this.alone = this.alone === id ? null : id;
     this.hideOthers();
@@ -358,26 +417,31 @@ export class Stage {
   }
 
   hideOthers() {
-    if (!this.nodes.has(this.alone)) this.alone = null;
-    for (const [name, { mesh }] of this.nodes) {
+    if (this.alone !== null && !this.nodes.has(this.alone)) this.alone = null;
+    for (const { mesh, item } of this.nodes.values()) {
       if (!mesh) continue;
-      let [item, inside] = [this.nodes.get(name).item, false];
-      for (; item; item = item.parent) if (item.userData.id === this.alone) inside = true;
+      let inside = false;
+      /** @type {THREE.Object3D | null} */
+      let above = item;
+      for (; above; above = above.parent) if (above.userData.id === this.alone) inside = true;
       mesh.visible = !this.alone || inside;
     }
   }
 
-  // the object under a point of the picture
+  /**
+   * The object under a point of the page.
+   * @param {number} x
+   * @param {number} y
+   * @returns {string | null}
+   */
   pick(x, y) {
-    const box = this.canvas.getBoundingClientRect();
-    const ray = new THREE.Raycaster();
-    ray.setFromCamera(new THREE.Vector2(((x - box.left) / box.width) * 2 - 1, 1 - ((y - box.top) / box.height) * 2), this.camera);
-    const hit = this.root && ray.intersectObject(this.root, true)[0];
+    const hit = this.root && this.ray(x, y).intersectObject(this.root, true)[0];
     return hit ? this.owner(hit.object)?.item.userData.id ?? null : null;
   }
 
   resize() {
-    const [width, height] = this.size ?? [this.canvas.parentElement.clientWidth, this.canvas.parentElement.clientHeight];
+    const around = this.canvas.parentElement;
+    const [width, height] = this.size ?? [around?.clientWidth, around?.clientHeight];
     if (!width || !height) return;
     this.renderer.setSize(width, height, false);
     this.camera.aspect = width / height;
@@ -405,31 +469,18 @@ export class Stage {
     for (const act of this.drawn) act();
   }
 
-  // shades on surfaces, [id, values] each: from paper (nothing) to pine (full) where something acts, or with a sign,
-  // from brick (one way) over paper to pine (the other); null takes them off
+  /**
+   * Shade surfaces, [id, values] each, and no others.
+   * @param {[id: string, values: Float32Array][]} rows
+   * @param {boolean} signed
+   */
   shade(rows, signed = false) {
-    for (const shaded of this.shaded ?? []) {
-      shaded.removeFromParent();
-      shaded.material.dispose();
-      disposeOwn(shaded.geometry, ["position", "index"]);
-    }
-    const found = (rows ?? []).map(([id, values]) => [this.nodes.get(id)?.mesh, values]).filter(([mesh]) => mesh);
-    this.counts = found.length === 1 && !signed ? found[0][1] : null;
-    const largest = signed ? Math.max(1e-9, ...found.map(([, values]) => values.reduce((most, value) => Math.max(most, Math.abs(value)), 0))) : 1;
-    const [none, full, below] = [ink("--paper"), ink("--pine"), ink("--brick")];
-    this.shaded = found.map(([mesh, values]) => {
-      const colors = new Float32Array(values.length * 3);
-      values.forEach((value, i) => none.clone().lerp(signed && value < 0 ? below : full, Math.min(1, Math.abs(value) / largest)).toArray(colors, i * 3));
-      const geometry = new THREE.BufferGeometry();
-      geometry.setAttribute("position", mesh.geometry.attributes.position);
-      geometry.setAttribute("color", new THREE.BufferAttribute(colors, 3));
-      geometry.setIndex(mesh.geometry.index);
-      const shaded = new THREE.Mesh(geometry, new THREE.MeshBasicMaterial({ vertexColors: true, polygonOffset: true, polygonOffsetFactor: -1, polygonOffsetUnits: -1 }));
-      shaded.raycast = () => {};
-      shaded.frustumCulled = false;
-      mesh.add(shaded);
-      return shaded;
+    const found = rows.flatMap(([id, values]) => {
+      const mesh = this.nodes.get(id)?.mesh;
+      return mesh ? [/** @type {Shaded} */ ([mesh, values])] : [];
     });
+    this.counts = found.length === 1 && !signed ? found[0][1] : null;
+    this.shades.set(found, signed);
     this.invalidate();
   }
 }

@@ -4,7 +4,13 @@
 import { Refused } from "./api.js";
 import { toast } from "./toasts.js";
 
-// what `act` gives; nothing if it was refused, which `say` is told in a sentence
+/**
+ * What `act` gives; nothing if it was refused, which `say` is told in a sentence.
+ * @template T
+ * @param {() => T | Promise<T>} act
+ * @param {(sentence: string) => void} say
+ * @returns {Promise<T | undefined>}
+ */
 export async function guard(act, say = (sentence) => toast(sentence)) {
   try {
     return await act();

@@ -1,63 +1,78 @@
 // Long work as rows: how far it is, a button that stops it, and what it made.
 
-import { post, Refused } from "./api.js";
+import { post } from "./api.js";
+import { element, maybe, one } from "./dom.js";
+import { guard } from "./guard.js";
 
 const OVER = ["done", "failed", "stopped"];
 
+/**
+ * @typedef {object} News how a job stands
+ * @property {string} id
+ * @property {string} label
+ * @property {"waiting" | "running" | "done" | "failed" | "stopped"} state
+ * @property {number} share of the work that is done, 0 to 1
+ * @property {string} said
+ * @property {string} [file] what it made can be fetched under this name
+ * @property {string[]} [details]
+ */
+
+/** @param {News} news */
 const row = (news) => {
-  const item = document.createElement("div");
-  item.className = "job";
-  item.id = `job-${news.id}`;
-  const label = Object.assign(document.createElement("strong"), { textContent: news.label });
-  const bar = Object.assign(document.createElement("progress"), { max: 1, value: 0 });
+  const bar = element("progress", { max: 1, value: 0 });
   bar.setAttribute("aria-label", news.label);
-  const said = Object.assign(document.createElement("span"), { className: "said faint" });
-  const stop = Object.assign(document.createElement("button"), { type: "button", className: "btn btn-sm quiet", textContent: "Stop" });
-  item.append(label, bar, said, stop);
-  (document.getElementById("jobs") ?? aside()).prepend(item);
+  const item = element("div", { className: "job", id: `job-${news.id}` },
+    element("strong", { textContent: news.label }), bar, element("span", { className: "said faint" }),
+    element("button", { type: "button", className: "btn btn-sm quiet", textContent: "Stop" }));
+  (maybe("#jobs") ?? aside()).prepend(item);
   return item;
 };
 
 // where a page has no place of its own for them
 function aside() {
-  const place = Object.assign(document.createElement("section"), { id: "jobs", className: "jobs aside" });
+  const place = element("section", { id: "jobs", className: "jobs aside" });
   place.setAttribute("role", "status");
   document.body.append(place);
   return place;
 }
 
-const details = (lines) => {
-  const all = document.createElement("details");
-  const list = document.createElement("ul");
-  for (const line of lines) list.append(Object.assign(document.createElement("li"), { textContent: line }));
-  all.append(Object.assign(document.createElement("summary"), { textContent: "Track by track" }), list);
-  return all;
-};
+/** @param {string[]} lines */
+const details = (lines) => element("details", {}, element("summary", { textContent: "Track by track" }),
+  element("ul", {}, ...lines.map((line) => element("li", { textContent: line }))));
 
+/**
+ * @param {HTMLElement} item
+ * @param {News} news
+ */
 function show(item, news) {
   item.dataset.state = news.state;
-  item.querySelector("progress").value = news.share;
+  one("progress", item, HTMLProgressElement).value = news.share;
   const percent = news.state === "running" ? `${Math.floor(news.share * 100)} % ` : "";
-  item.querySelector(".said").textContent = `${percent}${news.said}`;
+  one(".said", item).textContent = `${percent}${news.said}`;
   if (!OVER.includes(news.state)) return;
   if (!news.file) return item.remove(); // whoever asked for it shows what came of it
-  item.querySelector("progress").remove();
-  item.querySelector("button").remove();
+  one("progress", item).remove();
+  one("button", item).remove();
   if (news.details?.length) item.append(details(news.details));
   if (news.state !== "done") return;
-  const link = Object.assign(document.createElement("a"), { className: "btn btn-sm main-action", href: `/jobs/${news.id}/result`, textContent: "Download" });
+  const link = element("a", { className: "btn btn-sm main-action", href: `/jobs/${news.id}/result`, textContent: "Download" });
   link.setAttribute("download", "");
   item.append(link);
   link.click();
 }
 
-// follow a job; resolves with its last news. `stopped` is called when its button is pressed
-export function follow(news, stopped = () => {}) {
+/**
+ * Follow a job until it is over.
+ * @param {News} news
+ * @param {() => void} stopped called when its button is pressed
+ * @returns {Promise<News | null>} its last news; null if the server is gone
+ */
+export function followJob(news, stopped = () => {}) {
   const item = row(news);
   show(item, news);
-  item.querySelector("button").addEventListener("click", async () => {
+  item.querySelector("button")?.addEventListener("click", async () => {
     stopped();
-    try { await post(`/jobs/${news.id}/stop`, {}); } catch (error) { if (!(error instanceof Refused)) throw error; }
+    await guard(() => post(`/jobs/${news.id}/stop`, {}), () => {}); // it may be over by now
   });
   if (OVER.includes(news.state)) return Promise.resolve(news);
   return new Promise((done) => {

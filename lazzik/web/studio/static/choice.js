@@ -1,54 +1,83 @@
 // Several numbers chosen at once: what is done to the shown one is done to the others too.
 
+import { all, maybe, over } from "lazzik/lib/dom.js";
+import { store } from "lazzik/lib/store.js";
 import { shapeEdits } from "./history.js";
-import { choose, facts, onFacts } from "./session.js";
+import { choose } from "./session.js";
+
+/** @import { Edit, Together } from "lazzik/lib/types.d.ts" */
 
 const SHARED = new Set(["set", "put-key", "beyond", "add-layer", "change-layer", "remove-layer", "move-layer", "put-layers", "use-recipe", "follow-recipe"]);
-const mode = () => sessionStorage.getItem("lazzik-together") ?? "same";
+const KEPT = "lazzik-together";
 
-const begins = (address) => address === facts.channel || address?.startsWith(`${facts.channel}#`);
+/** How a change goes on the others: the same, by as much, or not at all ('apart'). */
+const mode = () => sessionStorage.getItem(KEPT) ?? "same";
 
-shapeEdits((edits) => {
-  if (!facts.also.length || mode() === "apart") return edits;
-  const shared = (edit) => SHARED.has(edit.do) && begins(edit.address);
-  if (!edits.some(shared)) return edits;
-  const together = { do: "together", channels: [facts.channel, ...facts.also], edits: edits.filter(shared), how: mode() };
-  return [together, ...edits.filter((edit) => !shared(edit))];
-});
+/** @param {Edit} edit @returns {edit is Together["edits"][number]} */
+const isShared = (edit) => {
+  const { channel } = store.facts;
+  return SHARED.has(edit.do) && "address" in edit && (edit.address === channel || edit.address.startsWith(`${channel}#`));
+};
 
-export const members = () => [facts.channel, ...facts.also];
-export const alone = () => choose(facts.at, { also: [] });
-
-// add a number to the choice or take it out; the shown one stays shown
-export function toggle(address) {
-  if (address === facts.channel) return;
-  const also = facts.also.includes(address) ? facts.also.filter((other) => other !== address) : [...facts.also, address];
-  choose(facts.at, { also });
+/** @param {Edit[]} edits @returns {Edit[]} */
+function onAll(edits) {
+  const { channel, also } = store.facts;
+  if (!also.length || mode() === "apart" || !edits.some(isShared)) return edits;
+  const how = /** @type {Together["how"]} */ (mode());
+  return [{ do: "together", channels: [channel, ...also], edits: edits.filter(isShared), how }, ...edits.filter((edit) => !isShared(edit))];
 }
 
-// the same number of another object
-const sameOf = (node) => `${node}/${facts.channel.split("#")[0].split("/")[1]}`;
+export const members = () => [store.facts.channel, ...store.facts.also];
+export const alone = () => choose(store.facts.at, { also: [] });
 
+/**
+ * Add a number to the choice or take it out; the shown one stays shown.
+ * @param {string} address
+ */
+function toggle(address) {
+  const { channel, also, at } = store.facts;
+  if (address === channel) return;
+  choose(at, { also: also.includes(address) ? also.filter((other) => other !== address) : [...also, address] });
+}
+
+/**
+ * The same number of another object.
+ * @param {string | undefined} node
+ */
+const sameOf = (node) => `${node}/${store.facts.channel.split("#")[0].split("/")[1]}`;
+
+/** @param {HTMLElement} row */
+const depth = (row) => [...row.classList].find((name) => name.startsWith("depth-"));
+
+/**
+ * @param {HTMLElement} tree
+ * @param {HTMLElement} strata
+ */
 export function listenToChoice(tree, strata) {
+  shapeEdits(onAll);
   tree.addEventListener("click", (event) => {
-    const link = event.target.closest("a.object, a.channel");
-    if (!link || !facts.channel || !(event.ctrlKey || event.metaKey || event.shiftKey)) return;
+    const link = over(event, "a.object, a.channel");
+    const { channel, at, also } = store.facts;
+    if (!link || !channel || !(event.ctrlKey || event.metaKey || event.shiftKey)) return;
     event.preventDefault();
     event.stopPropagation();
     if (link.dataset.address) return toggle(link.dataset.address);
-    const rows = [...tree.querySelectorAll("a.object")];
-    const here = rows.findIndex((row) => row.dataset.node === facts.channel.split("/")[0]);
+    const rows = all("a.object", tree);
+    const here = rows.findIndex((row) => row.dataset.node === channel.split("/")[0]);
     if (!event.shiftKey || here < 0) return toggle(sameOf(link.dataset.node));
     // with Shift: every object from the shown one to this at the same depth
     const [from, to] = [here, rows.indexOf(link)].sort((a, b) => a - b);
-    const depth = (row) => [...row.classList].find((name) => name.startsWith("depth-"));
     const between = rows.slice(from, to + 1).filter((row) => depth(row) === depth(link) && row !== rows[here]);
-    choose(facts.at, { also: [...new Set([...facts.also, ...between.map((row) => sameOf(row.dataset.node))])] });
+    choose(at, { also: [...new Set([...also, ...between.map((row) => sameOf(row.dataset.node))])] });
   }, true);
-  const paint = () => { const select = document.getElementById("together"); if (select) select.value = mode(); };
+  const paint = () => {
+    const select = maybe("#together", document, HTMLSelectElement);
+    if (select) select.value = mode();
+  };
   strata.addEventListener("change", (event) => {
-    if (event.target.id === "together") sessionStorage.setItem("lazzik-together", event.target.value);
+    const select = over(event, "#together", HTMLSelectElement);
+    if (select) sessionStorage.setItem(KEPT, select.value);
   });
-  onFacts(paint);
+  store.subscribe("facts", paint);
   paint();
 }

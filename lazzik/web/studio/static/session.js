@@ -1,149 +1,161 @@
-// What the studio shows now: facts of the document, the chosen address, and the panels that follow it.
+// What the studio shows now: the chosen address, and the panels that follow the document.
 
-import { packed, Refused, text } from "lazzik/lib/api.js";
-import { revision, sceneUrl, shaped } from "./history.js";
-import { toast } from "lazzik/lib/toasts.js";
+import { part } from "lazzik/lib/api.js";
+import { maybe, one } from "lazzik/lib/dom.js";
+import { store } from "lazzik/lib/store.js";
+import { readHead } from "./history.js";
 
-export let facts = JSON.parse(document.getElementById("facts").textContent);
+/** @import { Facts } from "lazzik/lib/types.d.ts" */
 
-const PANELS = ["strata", "facts"];
-const listeners = [];
-// called with the new facts whenever the panels were refreshed
-export const onFacts = (act) => listeners.push(act);
+const PANELS = ["#strata", "#facts"];
+
+/**
+ * @typedef {object} View what is shown
+ * @property {string} at
+ * @property {string[]} also
+ * @property {boolean} moving
+ * @property {string} [find]
+ */
+
+/** The object that is shown. */
+export const chosenNode = () => store.facts.at.split("/")[0];
+
+/** The facts that a page carries. @param {ParentNode} page @returns {Facts} */
+export const factsIn = (page) => JSON.parse(one("#facts", page).textContent ?? "");
 
 // a curve drawn by script and a menu that is open stay while the panel around them is morphed
+/** @type {MorphOptions["callbacks"]} */
 export const keep = {
-  beforeNodeMorphed: (old) => !(old.dataset?.drawn) && !(old.matches?.(".dropdown-menu.show, [data-bs-toggle].show")),
-  beforeAttributeUpdated: (name, element) => !(name === "style" && element.dataset.gap), // it is sized by script
+  beforeNodeMorphed: (old) => !(old instanceof Element)
+    || !("dataset" in old && /** @type {HTMLElement} */ (old).dataset.drawn) && !old.matches(".dropdown-menu.show, [data-bs-toggle].show"),
+  beforeAttributeUpdated: (name, element) => !(name === "style" && element instanceof HTMLElement && element.dataset.gap), // it is sized by script
 };
 
+/** @param {View} view */
 function query({ at, also, moving }) {
-  const asked = new URLSearchParams({ at });
-  for (const other of also) asked.append("also", other);
-  if (moving) asked.set("moving", "true");
-  return asked;
+  const out = new URLSearchParams({ at });
+  for (const other of also) out.append("also", other);
+  if (moving) out.set("moving", "true");
+  return out;
 }
 
-const shown = () => ({ at: facts.at, also: facts.also, moving: facts.moving, find: facts.find });
+/** @returns {View & { find: string }} */
+const shown = () => {
+  const { at, also, moving, find } = store.facts;
+  return { at, also, moving, find };
+};
 
-// what is asked for, with the listing of the tree
+/**
+ * What is asked for, with the listing of the tree.
+ * @param {View} choice
+ */
 export function asked(choice = shown()) {
   const out = query(choice);
   if (choice.find) out.set("find", choice.find);
   return out;
 }
 
-// and with what the page has: then only what changed is sent of the tree
+/**
+ * And with what the page has: then only what changed is sent of the tree.
+ * @param {View} choice
+ */
 function askedAnew(choice) {
   const out = asked(choice);
+  const { facts } = store;
   if (choice.find !== facts.find || choice.moving !== facts.moving) return out;
-  out.set("first", document.getElementById("tree-rows").dataset.first);
-  out.set("was", facts.revision);
+  out.set("first", one("#tree-rows").dataset.first ?? "0");
+  out.set("was", String(facts.revision));
   out.set("was_at", facts.at);
   for (const other of facts.also) out.append("was_also", other);
   return out;
 }
 
 // the tree is morphed as a whole, or row by row where only some are sent
+/** @param {Document} page */
 function morphTree(page) {
   const options = { ignoreActiveValue: true, callbacks: keep };
-  const next = page.getElementById("tree");
-  if (page.getElementById("tree-rows").dataset.whole === "true") return Idiomorph.morph(document.getElementById("tree"), next, options);
-  for (const row of next.querySelectorAll("#tree-rows > li[id^=row-]")) Idiomorph.morph(document.getElementById(row.id), row, options);
-  for (const part of [".tree-head", ".dials"]) Idiomorph.morph(document.querySelector(`#tree ${part}`), next.querySelector(part), options);
+  const next = one("#tree", page);
+  if (one("#tree-rows", page).dataset.whole === "true") return Idiomorph.morph(one("#tree"), next, options);
+  for (const row of next.querySelectorAll("#tree-rows > li[id^=row-]")) Idiomorph.morph(one(`#${CSS.escape(row.id)}`), row, options);
+  for (const place of [".tree-head", ".dials"]) {
+    const [old, anew] = [maybe(`#tree ${place}`), maybe(place, next)];
+    if (old && anew) Idiomorph.morph(old, anew, options);
+  }
 }
 
 // what was asked for last; an answer that comes late must not bring back what was left since
-let wanted = shown();
+/** @type {View | null} */
+let wanted = null;
 let newest = 0;
-let latest = null;
+/** @type {Promise<unknown>} */
+let latest = Promise.resolve();
 
 // while a button of the mouse is down nothing is replaced: a press does what was seen when it began
 let down = false;
+/** @type {(() => void)[]} */
 const waiting = [];
-const letGo = () => setTimeout(() => { // after the click that the press becomes
-  down = false;
-  for (const go of waiting.splice(0)) go();
-});
-document.addEventListener("pointerdown", () => { down = true; }, true);
-for (const kind of ["pointerup", "pointercancel"]) document.addEventListener(kind, letGo, true);
-document.addEventListener("pointermove", (event) => { if (down && !event.buttons) letGo(); }, true); // let go elsewhere
-window.addEventListener("blur", letGo);
-const released = () => (down ? new Promise((go) => waiting.push(go)) : null);
 
-// show another address, or the same one anew
-export function refresh(asked = {}) {
-  wanted = { ...wanted, ...asked };
-  return (latest = refreshed(++newest));
+/** Begin to mind where the pointer is. */
+export function minding() {
+  const letGo = () => setTimeout(() => { // after the click that the press becomes
+    down = false;
+    for (const go of waiting.splice(0)) go();
+  });
+  document.addEventListener("pointerdown", () => { down = true; }, true);
+  for (const kind of ["pointerup", "pointercancel"]) document.addEventListener(kind, letGo, true);
+  document.addEventListener("pointermove", (event) => { if (down && !event.buttons) letGo(); }, true); // let go elsewhere
+  window.addEventListener("blur", letGo);
 }
 
-async function refreshed(mine) {
+/** @returns {Promise<void> | null} */
+const released = () => (down ? new Promise((go) => waiting.push(go)) : null);
+
+/**
+ * Show another address, or the same one anew.
+ * @param {Partial<View>} view
+ */
+export function refresh(view = {}) {
+  wanted = { ...(wanted ?? shown()), ...view };
+  latest = refreshed(wanted, ++newest);
+  return latest;
+}
+
+/**
+ * @param {View} view
+ * @param {number} mine
+ * @returns {Promise<unknown>}
+ */
+async function refreshed(view, mine) {
   let page;
   try {
-    page = new DOMParser().parseFromString(await text(`${sceneUrl()}/panels?${askedAnew(wanted)}`), "text/html");
+    page = await part(`${store.url}/panels?${askedAnew(view)}`);
   } catch (error) {
-    if (mine === newest) wanted = shown();
+    if (mine === newest) wanted = null;
     throw error;
   }
   await released();
   if (mine !== newest) return latest;
   morphTree(page);
-  for (const id of PANELS) {
-    Idiomorph.morph(document.getElementById(id), page.getElementById(id), { ignoreActiveValue: true, callbacks: keep });
-  }
-  document.getElementById("scene-name").textContent = page.getElementById("scene-name").textContent;
-  facts = JSON.parse(document.getElementById("facts").textContent);
-  wanted = shown();
-  for (const act of listeners) await act(facts);
+  for (const panel of PANELS) Idiomorph.morph(one(panel), one(panel, page), { ignoreActiveValue: true, callbacks: keep });
+  one("#scene-name").textContent = one("#scene-name", page).textContent;
+  wanted = null;
+  await store.set({ facts: factsIn(document) });
   if (mine !== newest) return latest;
   // last, so that a step is not called saved before it is seen
-  Idiomorph.morph(document.getElementById("history"), page.getElementById("history"));
+  Idiomorph.morph(one("#history"), one("#history", page));
+  return readHead();
 }
 
-// other numbers stay chosen beside the shown one as long as it is the same
-export async function choose(at, { moving = facts.moving, also = at === facts.channel || at.startsWith(`${facts.channel}#`) && !at.split("#").at(-1).includes(".") ? facts.also : [] } = {}) {
-  const asked = { at, also, moving };
-  if (`${query(asked)}` !== `${query(wanted)}`) history.pushState(null, "", `?${query(asked)}`);
-  await refresh(asked);
-}
-
-// Previews of a drag: one on the way at a time, and always the newest next.
-export class Previews {
-  constructor(show) {
-    this.show = show;
-    this.frame = () => facts.first; // the one on the stage
-    this.running = false;
-    this.next = null;
-    this.times = []; // milliseconds from the move of the pointer to the redrawn curve, for measuring
-  }
-
-  push(edits) {
-    this.next = edits;
-    this.asked ??= performance.now();
-    if (!this.running) this.run();
-  }
-
-  async run() {
-    this.running = true;
-    while (this.next) {
-      const edits = this.next;
-      const asked = this.asked;
-      this.next = this.asked = null;
-      try {
-        const content = await packed(`${sceneUrl()}/preview`, { revision: revision(), edits: shaped(edits), at: facts.channel, also: facts.also, frame: this.frame() });
-        if (!this.stopped) this.show(content, edits);
-        this.times.push(performance.now() - asked);
-        this.problem?.("");
-      } catch (error) {
-        if (!(error instanceof Refused)) throw error;
-        if (this.problem && error.status === 422) this.problem(error.message);
-        else { toast(error.message); this.next = null; }
-      }
-    }
-    this.running = false;
-  }
-
-  // begin a drag; `problem` is told what is wrong with a value on the way
-  begin(problem = null) { this.stopped = false; this.problem = problem; }
-  end() { this.stopped = true; this.next = this.asked = null; }
+/**
+ * Show an address. Other numbers stay chosen beside the shown one as long as it is the same.
+ * @param {string} at
+ * @param {Partial<Omit<View, "at">>} [view]
+ */
+export async function choose(at, view = {}) {
+  const { facts } = store;
+  const isLayer = at.startsWith(`${facts.channel}#`) && !at.split("#").at(-1)?.includes(".");
+  const { moving = facts.moving, also = at === facts.channel || isLayer ? facts.also : [] } = view;
+  const next = { at, also, moving };
+  if (`${query(next)}` !== `${query(wanted ?? shown())}`) history.pushState(null, "", `?${query(next)}`);
+  await refresh(next);
 }

@@ -1,27 +1,31 @@
 // The tree: a window on its rows, which follows scrolling, and finding objects by their names.
 
-import { Refused, text } from "lazzik/lib/api.js";
-import { sceneUrl } from "./history.js";
-import { asked, facts, keep, refresh } from "./session.js";
+import { part } from "lazzik/lib/api.js";
+import { all, maybe, one, over } from "lazzik/lib/dom.js";
+import { guard } from "lazzik/lib/guard.js";
+import { store } from "lazzik/lib/store.js";
+import { asked, keep, refresh } from "./session.js";
 
 const ROW = 26; // pixels of a row that is not open
 const NEAR = 30; // rows from the window's end at which the next ones are asked for
 const AROUND = 80; // rows before the first one in sight that are asked for with it
 
-const list = () => document.getElementById("tree-rows");
-const rows = () => [...list().querySelectorAll(":scope > li[id^=row-]")];
+const list = () => one("#tree-rows");
+const rows = () => all(":scope > li[id^=row-]", list());
+const first = () => Number(list().dataset.first);
+const total = () => Number(list().dataset.total);
 
 // the rows that are not there keep their room
 function sizeGaps() {
-  const { first, total } = list().dataset;
-  const gaps = { before: Number(first), after: Number(total) - Number(first) - rows().length };
-  for (const [name, count] of Object.entries(gaps)) list().querySelector(`[data-gap=${name}]`).style.height = `${count * ROW}px`;
+  one("[data-gap=before]", list()).style.height = `${first() * ROW}px`;
+  one("[data-gap=after]", list()).style.height = `${(total() - first() - rows().length) * ROW}px`;
 }
 
 // the first row in sight stays where it is seen, whatever becomes of those above it
+/** @param {() => void} change */
 function steadily(change) {
   const seen = rows().find((row) => row.getBoundingClientRect().bottom > list().getBoundingClientRect().top);
-  const before = seen?.getBoundingClientRect().top;
+  const before = seen?.getBoundingClientRect().top ?? 0;
   change();
   sizeGaps();
   if (seen?.isConnected) list().scrollTop += seen.getBoundingClientRect().top - before;
@@ -29,54 +33,52 @@ function steadily(change) {
 
 // the first row of the window that should be there, or null if it is
 function missing() {
-  const first = Number(list().dataset.first);
-  const end = first + rows().length;
+  const end = first() + rows().length;
   const box = list().getBoundingClientRect();
-  const inSight = (row) => row.getBoundingClientRect().bottom > box.top;
-  const place = rows().findIndex(inSight);
+  const place = rows().findIndex((row) => row.getBoundingClientRect().bottom > box.top);
   // rows are a row high, save the open one: beyond the window the gaps tell how far it is
-  const top = place < 0 ? Math.floor(list().scrollTop / ROW) : list().querySelector("[data-gap=before]").getBoundingClientRect().bottom > box.top
-    ? Math.floor(list().scrollTop / ROW) : first + place;
+  const beyond = place < 0 || one("[data-gap=before]", list()).getBoundingClientRect().bottom > box.top;
+  const top = beyond ? Math.floor(list().scrollTop / ROW) : first() + place;
   const bottom = top + Math.ceil(box.height / ROW);
-  const short = (first > 0 && top - NEAR < first) || (end < Number(list().dataset.total) && bottom + NEAR > end);
+  const short = (first() > 0 && top - NEAR < first()) || (end < total() && bottom + NEAR > end);
   return short ? Math.max(0, top - AROUND) : null;
 }
 
 let running = false;
-async function follow() {
+
+async function followScrolling() {
   if (running) return;
   running = true;
-  try {
-    for (let first = missing(); first !== null && first !== Number(list().dataset.first); first = missing()) {
-      const now = facts;
+  await guard(async () => {
+    for (let next = missing(); next !== null && next !== first(); next = missing()) {
+      const { facts } = store;
       const query = asked();
-      query.set("first", first);
-      const page = new DOMParser().parseFromString(await text(`${sceneUrl()}/tree?${query}`), "text/html");
-      if (now !== facts) continue; // another choice or document is shown by now
-      steadily(() => Idiomorph.morph(list(), page.getElementById("tree-rows"), { callbacks: keep }));
+      query.set("first", String(next));
+      const page = await part(`${store.url}/tree?${query}`);
+      if (facts !== store.facts) continue; // another choice or document is shown by now
+      steadily(() => Idiomorph.morph(list(), one("#tree-rows", page), { callbacks: keep }));
     }
-  } catch (error) {
-    if (!(error instanceof Refused)) throw error; // the next scroll asks again
-  } finally {
-    running = false;
-  }
+  }, () => {}).finally(() => { running = false; }); // the next scroll asks again
 }
 
+/** @param {HTMLElement} tree */
 export function listenToTree(tree) {
-  tree.addEventListener("scroll", (event) => { if (event.target === list()) follow(); }, true);
+  tree.addEventListener("scroll", (event) => { if (event.target === list()) followScrolling(); }, true);
   tree.addEventListener("input", (event) => {
-    if (event.target.id !== "tree-find") return;
+    const field = over(event, "#tree-find", HTMLInputElement);
+    if (!field) return;
     list().scrollTop = 0;
-    refresh({ find: event.target.value });
+    refresh({ find: field.value });
   });
   tree.addEventListener("keydown", (event) => {
-    if (event.target.id !== "tree-find" || !["Escape", "Enter", "ArrowDown"].includes(event.key)) return;
+    const field = over(event, "#tree-find", HTMLInputElement);
+    if (!field || !["Escape", "Enter", "ArrowDown"].includes(event.key)) return;
     event.preventDefault();
     event.stopPropagation();
-    if (event.key !== "Escape") return void list().querySelector("a.object")?.focus();
-    event.target.value = "";
+    if (event.key !== "Escape") return maybe("a.object", list())?.focus();
+    field.value = "";
     refresh({ find: "" });
   });
   sizeGaps();
-  return { changed: sizeGaps };
+  store.subscribe("facts", sizeGaps);
 }

@@ -1,34 +1,58 @@
 // The one time axis that ruler, lanes and playhead share: which frames are in view.
 
-import { facts } from "lazzik/studio/session.js";
+import { clamp } from "lazzik/lib/numbers.js";
+import { store } from "lazzik/lib/store.js";
 
 const LEAST = 4; // frames that can still be told apart
-let view = null; // [from, to] in frames; null is the whole range
+const WHEEL = 1.0015; // times closer for each pixel of a wheel
+
+/** @type {[from: number, to: number] | null} in frames; null is the whole range */
+let view = null;
+/** @type {(() => void)[]} */
 const listeners = [];
+
+/** Called when other frames are in view. @param {() => void} act */
 export const onView = (act) => listeners.push(act);
 
-export const viewed = () => view ?? [facts.first, facts.last];
+/** @returns {[from: number, to: number]} */
+export const viewed = () => view ?? [store.facts.first, store.facts.last];
 export const span = () => { const [from, to] = viewed(); return to - from; };
 export const zoomed = () => view !== null;
+
+/** Pixels from the left of a frame. @param {number} frame @param {number} width */
 export const toX = (frame, width) => ((frame - viewed()[0]) / span()) * width;
+
+/** The frame at so many pixels from the left. @param {number} x @param {number} width */
 export const toFrame = (x, width) => viewed()[0] + (x / width) * span();
 
+/** @param {number} from @param {number} to */
 function set(from, to) {
-  const whole = facts.last - facts.first;
+  const { first, last } = store.facts;
+  const whole = last - first;
   const length = Math.min(Math.max(to - from, LEAST), whole);
-  const start = Math.min(Math.max(from, facts.first), facts.last - length);
+  const start = clamp(from, first, last - length);
   view = length >= whole - 1e-9 ? null : [start, start + length];
   for (const act of listeners) act();
 }
 
-export const wholeRange = () => set(facts.first, facts.last);
+export const wholeRange = () => set(store.facts.first, store.facts.last);
+
+/** @param {number} factor below 1 is closer @param {number} about the frame that stays where it is */
 export const zoom = (factor, about) => {
   const [from, to] = viewed();
   set(about - (about - from) * factor, about + (to - about) * factor);
 };
+
+/** @param {number} frames */
 export const pan = (frames) => { const [from, to] = viewed(); set(from + frames, to + frames); };
 
-// the wheel over anything that shows time: with Ctrl it zooms about the pointer, with Shift it moves along
+/**
+ * The wheel over anything that shows time: with Ctrl it zooms about the pointer, with Shift it moves along.
+ * @param {HTMLElement} element
+ * @param {() => number} left of the time axis on the page
+ * @param {() => number} width
+ * @param {boolean} plain whether it zooms without Ctrl too
+ */
 export function wheelsTime(element, left, width, plain = false) {
   element.addEventListener("wheel", (event) => {
     const along = event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY);
@@ -36,6 +60,6 @@ export function wheelsTime(element, left, width, plain = false) {
     event.preventDefault();
     const by = event.deltaY || event.deltaX;
     if (along && !event.ctrlKey) return pan((by / width()) * span());
-    zoom(1.0015 ** by, toFrame(event.clientX - left(), width()));
+    zoom(WHEEL ** by, toFrame(event.clientX - left(), width()));
   }, { passive: false });
 }

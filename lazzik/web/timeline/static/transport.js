@@ -1,20 +1,27 @@
 // Time: the playhead, the ruler, and playing.
 
-import { make } from "lazzik/stack/strata.js";
-import { facts } from "lazzik/studio/session.js";
+import { maybe, one, shape, untilReleased } from "lazzik/lib/dom.js";
+import { clamp } from "lazzik/lib/numbers.js";
+import { store } from "lazzik/lib/store.js";
 import { onView, span, toFrame, toX, viewed, wheelsTime } from "./timeaxis.js";
 
+const STEPS = [1, 2, 5, 10, 25, 50, 100, 250, 500, 1000, 2500, 5000]; // frames between numbers of the ruler
+const APART = 56; // pixels that a number needs
+const ICONS = "/static/vendor/bootstrap-icons/bootstrap-icons.svg";
+/** @type {Record<string, number>} */
+const KEYS = { ArrowLeft: -1, ArrowRight: 1, PageUp: 10, PageDown: -10 };
+
 export class Transport {
-  constructor(show) {
-    this.show = show;
-    this.frame = facts.first;
-    this.playing = null;
-    this.width = 1;
-    this.ruler = document.getElementById("ruler");
-    this.field = document.getElementById("frame");
+  /** @type {number | null} the picture that was asked for while it plays */
+  playing = null;
+  width = 1;
+
+  constructor() {
+    this.ruler = one("#ruler");
+    this.field = one("#frame", document, HTMLInputElement);
     this.ruler.addEventListener("pointerdown", (event) => this.scrub(event));
     this.ruler.addEventListener("keydown", (event) => {
-      const steps = { ArrowLeft: -1, ArrowRight: 1, PageUp: 10, PageDown: -10 }[event.key];
+      const steps = KEYS[event.key];
       if (!steps) return;
       event.preventDefault();
       this.go(this.frame + steps);
@@ -25,28 +32,31 @@ export class Transport {
     wheelsTime(this.ruler, () => this.ruler.getBoundingClientRect().left, () => this.width, true);
   }
 
+  get frame() { return store.frame; }
+
+  /** @param {PointerEvent} event */
   scrub(event) {
     this.pause();
     const box = this.ruler.getBoundingClientRect();
+    /** @param {number} x */
     const at = (x) => this.go(toFrame(x - box.left, box.width));
     at(event.clientX);
-    const stop = new AbortController();
-    window.addEventListener("pointermove", (next) => at(next.clientX), { signal: stop.signal });
-    window.addEventListener("pointerup", () => stop.abort(), { signal: stop.signal });
+    untilReleased((next) => at(next.clientX));
   }
 
+  /** @param {number} frame */
   go(frame) {
-    if (!Number.isFinite(frame)) frame = this.frame;
-    this.frame = Math.min(Math.max(Math.round(frame), facts.first), facts.last);
-    this.field.value = this.frame;
-    this.ruler.setAttribute("aria-valuenow", this.frame);
+    const { first, last } = store.facts;
+    const next = clamp(Math.round(Number.isFinite(frame) ? frame : this.frame), first, last);
+    this.field.value = String(next);
+    this.ruler.setAttribute("aria-valuenow", String(next));
+    store.set({ frame: next });
     this.place();
-    this.show(this.frame);
   }
 
   place() {
     const x = toX(this.frame, this.width);
-    for (const mark of [document.getElementById("pin"), document.getElementById("playhead")]) {
+    for (const mark of [maybe("#pin"), maybe("#playhead")]) {
       if (!mark) continue;
       mark.style.transform = `translateX(${x}px)`;
       mark.hidden = x < -0.5 || x > this.width + 0.5;
@@ -56,12 +66,14 @@ export class Transport {
   toggle() { if (this.playing) this.pause(); else this.play(); }
 
   play() {
+    const { first, last, fps } = store.facts;
     const began = performance.now();
-    const from = this.frame >= facts.last ? facts.first : this.frame;
-    const count = facts.last - facts.first + 1;
+    const from = this.frame >= last ? first : this.frame;
+    const count = last - first + 1;
+    /** @param {number} now */
     const step = (now) => {
       // the frame follows the clock, so a slow picture drops frames and never slows the motion
-      const frame = facts.first + ((from - facts.first + Math.floor(((now - began) / 1000) * facts.fps)) % count);
+      const frame = first + ((from - first + Math.floor(((now - began) / 1000) * fps)) % count);
       if (frame !== this.frame) this.go(frame);
       this.playing = requestAnimationFrame(step);
     };
@@ -75,26 +87,28 @@ export class Transport {
     this.mark("play-fill", "Play");
   }
 
+  /** @param {string} icon @param {string} label */
   mark(icon, label) {
-    const button = document.getElementById("play");
+    const button = one("#play");
     button.setAttribute("aria-label", label);
-    button.querySelector("use").setAttribute("href", `/static/vendor/bootstrap-icons/bootstrap-icons.svg#${icon}`);
+    one("use", button, SVGElement).setAttribute("href", `${ICONS}#${icon}`);
   }
 
   draw() {
-    const svg = this.ruler.querySelector("svg");
     const { clientWidth: width, clientHeight: height } = this.ruler;
     this.width = width;
     const [from, to] = viewed();
-    const step = [1, 2, 5, 10, 25, 50, 100, 250, 500, 1000, 2500, 5000].find((n) => (n / span()) * width >= 56) ?? 10000;
+    const step = STEPS.find((n) => (n / span()) * width >= APART) ?? 10000;
     const items = [];
     for (let frame = Math.ceil(from / step) * step - step; frame <= to; frame += step / 5) {
       const x = toX(frame, width);
       const long = Math.abs(frame / step - Math.round(frame / step)) < 1e-9;
-      items.push(make("path", { d: `M${x.toFixed(1)} ${height}v${long ? -12 : -6}` }));
-      if (long && x > 8) items.push(make("text", { x: Math.min(x, width - 10), y: 14, "text-anchor": x > width - 14 ? "end" : "middle" }, String(Math.round(frame))));
+      items.push(shape("path", { d: `M${x.toFixed(1)} ${height}v${long ? -12 : -6}` }));
+      if (!long || x <= 8) continue;
+      const anchor = x > width - 14 ? "end" : "middle";
+      items.push(shape("text", { x: Math.min(x, width - 10), y: 14, "text-anchor": anchor }, String(Math.round(frame))));
     }
-    svg.replaceChildren(...items);
+    one("svg", this.ruler, SVGElement).replaceChildren(...items);
     this.place();
   }
 }

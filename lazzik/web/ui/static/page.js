@@ -1,9 +1,13 @@
 // What every page shares: theme, history, the finder, and small manners of forms.
 
+import { act, listen } from "lazzik/lib/actions.js";
+import { all, maybe, one, over } from "lazzik/lib/dom.js";
 import { guard } from "lazzik/lib/guard.js";
-import { action, listen } from "lazzik/studio/finder.js";
-import { commit, redo, undo } from "lazzik/studio/history.js";
 import { toast } from "lazzik/lib/toasts.js";
+import { apply, commit, readHead, redo, undo } from "lazzik/studio/history.js";
+import { find } from "./finder.js";
+
+/** @import { ChangeScene } from "lazzik/lib/types.d.ts" */
 
 const root = document.documentElement;
 
@@ -13,54 +17,60 @@ function switchTheme() {
   document.dispatchEvent(new Event("theme"));
 }
 
-document.getElementById("theme").addEventListener("click", switchTheme);
-if (document.getElementById("history")) {
-  action("undo", ["Ctrl+Z"], undo, "Undo");
-  action("redo", ["Ctrl+Shift+Z", "Ctrl+Y"], redo, "Redo");
+one("#theme").addEventListener("click", switchTheme);
+if (maybe("#history")) {
+  readHead();
+  act(
+    { name: "undo", keys: ["Ctrl+Z"], run: undo, label: "Undo" },
+    { name: "redo", keys: ["Ctrl+Shift+Z", "Ctrl+Y"], run: redo, label: "Redo" },
+  );
 }
-action("theme", [], switchTheme, "Switch between day and dusk");
-action("scenes", [], () => { location.href = "/scenes"; }, "All scenes");
-for (const link of document.querySelectorAll(".steps a")) {
-  action(`go-${link.textContent}`, [], () => { location.href = link.href; }, `Go to ${link.textContent}`);
-}
+act(
+  { name: "theme", run: switchTheme, label: "Switch between day and dusk" },
+  { name: "scenes", run: () => { location.href = "/scenes"; }, label: "All scenes" },
+  { name: "apply", run: (button) => button && apply(button) },
+  { name: "find", keys: ["Ctrl+K"], run: find, label: "Find an action" },
+  ...all(".steps a", document, HTMLAnchorElement).map((link) => (
+    { name: `go-${link.textContent}`, run: () => { location.href = link.href; }, label: `Go to ${link.textContent}` }
+  )),
+);
 listen();
 
 document.addEventListener("submit", async (event) => {
-  const question = event.target.dataset.confirm;
+  const form = over(event, "form", HTMLFormElement);
+  const question = form?.dataset.confirm;
   if (question && !confirm(question)) event.preventDefault();
-  if (event.target.id !== "scene-form") return;
+  if (form?.id !== "scene-form") return;
   event.preventDefault();
-  const form = event.target;
+  /** @type {ChangeScene} */
   const changes = { do: "change-scene" };
-  for (const field of form.querySelectorAll("input")) if (field.value !== field.defaultValue) changes[field.name] = field.value;
+  for (const field of all("input", form, HTMLInputElement)) {
+    if (field.value !== field.defaultValue) Object.assign(changes, { [field.name]: field.value });
+  }
   if (Object.keys(changes).length === 1) return;
   await guard(async () => {
     if (await commit([changes], { quiet: true })) location.reload();
-  }, (sentence) => { form.querySelector(".field-error").textContent = sentence; });
+  }, (sentence) => { one(".field-error", form).textContent = sentence; });
 });
 
 // a scene file is sent as soon as it is chosen; what is wrong with it is said beside the button
-document.querySelector("#open-form input")?.addEventListener("change", async (event) => {
-  const said = document.getElementById("open-error");
+maybe("#open-form input", document, HTMLInputElement)?.addEventListener("change", async (event) => {
+  const field = /** @type {HTMLInputElement} */ (event.currentTarget);
+  const said = one("#open-error");
   said.textContent = "Reading …";
-  const response = await fetch("/scenes/open", { method: "POST", body: new FormData(event.target.form) }).catch(() => null);
+  const response = await fetch("/scenes/open", { method: "POST", body: new FormData(field.form ?? undefined) }).catch(() => null);
   if (response?.ok) location.href = response.url;
   else said.textContent = (await response?.json().catch(() => null))?.error ?? "The file could not be sent.";
-  event.target.value = "";
-});
-
-// buttons of pages other than the studio that carry their edits, and lead somewhere once they are stored
-document.addEventListener("click", async (event) => {
-  const button = event.target.closest("button[data-put]");
-  if (button && (await commit(JSON.parse(button.dataset.put)))) location.assign(button.dataset.then ?? location.href);
+  field.value = "";
 });
 
 // placing a bake or taking one back made on an older revision says so here, like any other edit
 document.addEventListener("submit", async (event) => {
-  const form = event.target;
-  if (event.defaultPrevented || !/\/bake(\/[^/]+\/(take-back|again))?$/.test(form.getAttribute("action") ?? "")) return;
+  const form = over(event, "form", HTMLFormElement);
+  if (!form || event.defaultPrevented || !/\/bake(\/[^/]+\/(take-back|again))?$/.test(form.getAttribute("action") ?? "")) return;
   event.preventDefault();
-  const response = await fetch(form.action, { method: "POST", body: new URLSearchParams(new FormData(form)) }).catch(() => null);
+  const fields = /** @type {[string, string][]} */ ([...new FormData(form)]);
+  const response = await fetch(form.action, { method: "POST", body: new URLSearchParams(fields) }).catch(() => null);
   if (response?.ok) return location.assign(response.url), location.reload();
   const told = await response?.json().catch(() => null);
   toast(told?.error ?? "Lazzik's server does not answer; nothing was changed.", ["Reload", () => location.reload()]);

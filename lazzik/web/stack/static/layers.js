@@ -1,0 +1,71 @@
+// What is done to the layers of the shown number by their buttons.
+
+import { act, isPressed } from "lazzik/lib/actions.js";
+import { maybe } from "lazzik/lib/dom.js";
+import { store } from "lazzik/lib/store.js";
+import { channelAddress } from "lazzik/keys/chosen.js";
+import { commit } from "lazzik/studio/history.js";
+import { choose } from "lazzik/studio/session.js";
+import { openFeel } from "./feel.js";
+
+/** @import { AddLayer, Edit } from "lazzik/lib/types.d.ts" */
+
+/** @typedef {HTMLElement | null} Button */
+
+/** The layer that a button is of: the one around it, or the open one. @param {Button} button */
+const layerOf = (button) => (button?.closest("[data-layer]") ?? maybe(".lane.chosen[data-layer]"))?.getAttribute("data-layer") ?? "";
+
+/** Put a layer on the shown number and open it. @param {Edit} edit */
+async function add(edit) {
+  const before = new Set(store.facts.lanes.map((lane) => lane.id));
+  if (!(await commit([edit]))) return;
+  const added = store.facts.lanes.find((lane) => !before.has(lane.id));
+  if (added) await choose(added.address);
+}
+
+/** A layer that reads another number. @param {Button} button */
+function read(button) {
+  const { read: source = "", combine } = button?.dataset ?? {};
+  const label = button?.textContent?.trim();
+  return add({ do: "add-layer", address: channelAddress(), kind: "link", label, combine: /** @type {AddLayer["combine"]} */ (combine), settings: { source } });
+}
+
+/** Let a layer come round within the range, or no longer. @param {Button} button */
+function fit(button) {
+  const on = !isPressed(button);
+  const { first, last } = store.facts;
+  return commit([{ do: "change-layer", address: layerOf(button), loop: on ? last - first : null, fit: on }]);
+}
+
+/** Let numbers come round within the range. @param {Button} button that says which */
+function loop(button) {
+  const which = button?.dataset.loopAll;
+  const here = channelAddress();
+  const addresses = which === "scene" ? [] : which === "also" ? [here, ...store.facts.also] : [here];
+  return commit([{ do: "loop", addresses, fit: which !== "none" }]);
+}
+
+/** Let each use of a recipe have a value of its own, or no longer. @param {Button} button */
+function expose(button) {
+  const recipe = channelAddress().split("#")[0].split("/")[1];
+  return commit([{ do: "expose", recipe, target: button?.dataset.expose ?? "", on: !isPressed(button) }]);
+}
+
+/** @param {Button} button */
+const flag = (button) => commit([{ do: "change-layer", address: layerOf(button), [button?.dataset.flag ?? ""]: !isPressed(button) }]);
+
+/** What the page can do with layers. */
+export function offerLayers() {
+  act(
+    { name: "add-layer", run: (button) => add({ do: "add-layer", address: channelAddress(), kind: button?.dataset.add ?? "" }) },
+    { name: "read", run: read },
+    { name: "use-recipe", run: (button) => add({ do: "use-recipe", address: channelAddress(), recipe: button?.dataset.use ?? "" }) },
+    { name: "feel", run: (button) => button && openFeel(button) },
+    { name: "fit-loop", run: fit },
+    { name: "loop", run: loop },
+    { name: "follow-recipe", run: (button) => commit([{ do: "follow-recipe", address: layerOf(button), number: button?.dataset.follow ?? "" }]) },
+    { name: "expose", run: expose },
+    { name: "flag-layer", run: flag },
+    { name: "remove-layer", run: (button) => commit([{ do: "remove-layer", address: layerOf(button) }]) },
+  );
+}

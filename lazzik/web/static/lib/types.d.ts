@@ -1,0 +1,1228 @@
+// Facts and edits as the scripts see them. Made by `python -m tools.script_types` from the schemas that
+// the server checks them by; a test keeps it so.
+
+export type Facts = {
+  channel: string;
+  also: string[];
+  tracks: TrackFacts[];
+  unit: string;
+  step: number;
+  lanes: LaneFacts[];
+  revision: number;
+  at: string;
+  fps: number;
+  first: number;
+  last: number;
+  moving: boolean;
+  find: string;
+  order: "xyz" | "xzy" | "yxz" | "yzx" | "zxy" | "zyx";
+  shape: ShapeFacts | null;
+};
+
+export type HandleFacts = {
+  name: string;
+  label: string;
+  at: [number, number, number];
+  sets: string[];
+  origin: number;
+  sign: number;
+  length: boolean;
+  within: boolean;
+};
+
+export type KeyFacts = {
+  frame: number;
+  value: number;
+  slope_in: number | "straight" | null;
+  slope_out: number | "straight" | null;
+  go: "cubic" | "linear" | "step";
+  settled: [number, number];
+};
+
+export type LaneFacts = {
+  id: string;
+  address: string;
+  family: string;
+  window: WindowFacts;
+  chosen: boolean;
+  feel: [string, string] | null;
+};
+
+export type PlacedHandles = {
+  axis: "x" | "y" | "z";
+  of: string | null;
+  place: [number, number, number];
+  turn: [number, number, number];
+  points: HandleFacts[];
+};
+
+export type ShapeFacts = {
+  node: string;
+  deformer: string;
+  handles: PlacedHandles | null;
+  pushes: boolean;
+};
+
+export type TrackFacts = {
+  channel: string;
+  title: string;
+  unit: string;
+  step: number;
+  keys: KeyFacts[];
+  before: "hold" | "straight" | "repeat" | "alternate" | "accumulate";
+  after: "hold" | "straight" | "repeat" | "alternate" | "accumulate";
+};
+
+export type WindowFacts = {
+  start: number | null;
+  end: number | null;
+  fade_in: number;
+  fade_out: number;
+};
+
+export type AddDeformer = {
+  do: "add-deformer";
+  node: string;
+  kind: string;
+  label?: string | null;
+};
+
+export type AddDial = {
+  do: "add-dial";
+  label: string;
+  value?: number | string;
+  unit?: "" | "×" | "°" | "m" | "s" | "Hz" | "fr" | "°/s" | "m/s";
+  low?: number | string;
+  high?: number | string;
+};
+
+export type AddLayer = {
+  do: "add-layer";
+  address: string;
+  kind: string;
+  label?: string | null;
+  combine?: "add" | "subtract" | "multiply" | "replace" | null;
+  settings?: Record<string, string>;
+};
+
+export type AddObject = {
+  do: "add-object";
+  label: string;
+  shape?: Box | Ball | Tube | Ring | Sheet | Lettering | MeshShape | null;
+  parent?: string | null;
+  light?: Light | null;
+  camera?: Camera | null;
+  position?: [number | string, number | string, number | string];
+};
+
+export type BakeAgain = {
+  do: "bake-again";
+  receipt: string;
+  channels: BakedAgain[];
+};
+
+export type BakedAgain = {
+  address: string;
+  keys: Key[];
+  worst: number;
+  between?: number;
+  baked: Key[];
+};
+
+export type BakedChannel = {
+  address: string;
+  keys: Key[];
+  worst: number;
+  between?: number;
+};
+
+export type Ball = {
+  kind: "ball";
+  base?: boolean;
+  pivot?: [number, number, number];
+  radius?: number | Channel;
+  around?: number;
+  along?: number;
+};
+
+export type BallMask = {
+  kind: "ball";
+  invert?: boolean;
+  along?: number | Channel;
+  side?: number | Channel;
+  across?: number | Channel;
+  radius?: number | Channel;
+  rim?: number | Channel;
+};
+
+export type Bend = {
+  kind: "bend";
+  id: string;
+  label: string;
+  muted?: boolean;
+  weight?: number | Channel;
+  axis?: "x" | "y" | "z";
+  placement?: Placement;
+  start?: number | Channel;
+  end?: number | Channel;
+  fade?: "none" | "start" | "end" | "both" | "middle";
+  fade_length?: number | Channel;
+  mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  angle?: number | Channel;
+  direction?: number | Channel;
+  held?: "start" | "middle" | "end";
+};
+
+export type Box = {
+  kind: "box";
+  base?: boolean;
+  pivot?: [number, number, number];
+  width?: number | Channel;
+  height?: number | Channel;
+  depth?: number | Channel;
+  cuts_x?: number;
+  cuts_y?: number;
+  cuts_z?: number;
+};
+
+export type BringIn = {
+  do: "bring-in";
+  label: string;
+  nodes: Node[];
+  under?: string | null;
+  clips?: Clip[];
+};
+
+export type Camera = {
+  view?: number | Channel;
+};
+
+export type ChangeDeformer = {
+  do: "change-deformer";
+  node: string;
+  deformer: string;
+  label?: string | null;
+  muted?: boolean | null;
+  settings?: Record<string, string>;
+  of?: string | null;
+  mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  mask_invert?: boolean | null;
+};
+
+export type ChangeDial = {
+  do: "change-dial";
+  dial: string;
+  label?: string | null;
+  unit?: "" | "×" | "°" | "m" | "s" | "Hz" | "fr" | "°/s" | "m/s" | null;
+  low?: number | string | null;
+  high?: number | string | null;
+};
+
+export type ChangeLayer = {
+  do: "change-layer";
+  address: string;
+  label?: string | null;
+  muted?: boolean | null;
+  solo?: boolean | null;
+  combine?: "add" | "subtract" | "multiply" | "replace" | null;
+  loop?: number | string | null;
+  fit?: boolean | null;
+  start?: number | string | null;
+  end?: number | string | null;
+  fade_in?: number | string | null;
+  fade_out?: number | string | null;
+  settings?: Record<string, string>;
+};
+
+export type ChangeObject = {
+  do: "change-object";
+  node: string;
+  label?: string | null;
+  visible?: boolean | null;
+  parent?: string | null;
+};
+
+export type ChangeRecipe = {
+  do: "change-recipe";
+  recipe: string;
+  label?: string | null;
+  note?: string | null;
+};
+
+export type ChangeScene = {
+  do: "change-scene";
+  name?: string | null;
+  fps?: number | string | null;
+  first?: number | string | null;
+  last?: number | string | null;
+};
+
+export type ChangeShape = {
+  do: "change-shape";
+  node: string;
+  fields: Record<string, number | boolean | string>;
+};
+
+export type Channel = {
+  value?: number;
+  keys?: Key[];
+  layers?: (Noise | Wave | Settle | Follow | Travel | Turn | Formula | Repeat | Hold | Limit | Smooth | Link | Play | Use)[];
+  before?: "hold" | "straight" | "repeat" | "alternate" | "accumulate";
+  after?: "hold" | "straight" | "repeat" | "alternate" | "accumulate";
+};
+
+export type Clip = {
+  id: string;
+  label: string;
+  length: number;
+  tracks: Track[];
+};
+
+export type Color = {
+  r?: number | Channel;
+  g?: number | Channel;
+  b?: number | Channel;
+};
+
+export type Duplicate = {
+  do: "duplicate";
+  node: string;
+  count?: number | string;
+  how?: "row" | "ring" | "grid";
+  move?: [number | string, number | string, number | string];
+  turn?: [number | string, number | string, number | string];
+  scale?: [number | string, number | string, number | string];
+  radius?: number | string;
+  across?: number | string;
+};
+
+export type Expose = {
+  target: string;
+  label?: string | null;
+};
+
+export type ExposeNumber = {
+  do: "expose";
+  recipe: string;
+  target: string;
+  label?: string | null;
+  on?: boolean;
+};
+
+export type Exposed = {
+  name: string;
+  label: string;
+  target: string;
+  unit?: string;
+  help?: string;
+  useful?: [number, number];
+  step?: number;
+  low?: number;
+  high?: number;
+};
+
+export type Follow = {
+  kind: "follow";
+  id: string;
+  label: string;
+  muted?: boolean;
+  solo?: boolean;
+  combine?: "add" | "subtract" | "multiply" | "replace";
+  window?: Window;
+  weight?: number | Channel;
+  loop?: number | null;
+  fit?: boolean;
+  frequency?: number | Channel;
+  damping?: number | Channel;
+  delay?: number | Channel;
+};
+
+export type FollowRecipe = {
+  do: "follow-recipe";
+  address: string;
+  number: string;
+};
+
+export type Formula = {
+  kind: "formula";
+  id: string;
+  label: string;
+  muted?: boolean;
+  solo?: boolean;
+  combine?: "add" | "subtract" | "multiply" | "replace";
+  window?: Window;
+  weight?: number | Channel;
+  loop?: number | null;
+  fit?: boolean;
+  text?: string;
+};
+
+export type GradientMask = {
+  kind: "gradient";
+  invert?: boolean;
+  nothing?: number | Channel;
+  full?: number | Channel;
+};
+
+export type Hold = {
+  kind: "hold";
+  id: string;
+  label: string;
+  muted?: boolean;
+  solo?: boolean;
+  combine?: "add" | "subtract" | "multiply" | "replace";
+  window?: Window;
+  weight?: number | Channel;
+  loop?: number | null;
+  fit?: boolean;
+  every?: number | Channel;
+};
+
+export type Jiggle = {
+  kind: "jiggle";
+  id: string;
+  label: string;
+  muted?: boolean;
+  weight?: number | Channel;
+  axis?: "x" | "y" | "z";
+  placement?: Placement;
+  start?: number | Channel;
+  end?: number | Channel;
+  fade?: "none" | "start" | "end" | "both" | "middle";
+  fade_length?: number | Channel;
+  mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  frequency?: number | Channel;
+  damping?: number | Channel;
+  reach?: number | Channel;
+};
+
+export type Key = {
+  frame: number;
+  value: number;
+  slope_in?: number | "straight" | null;
+  slope_out?: number | "straight" | null;
+  go?: "cubic" | "linear" | "step";
+};
+
+export type Lettering = {
+  kind: "lettering";
+  base?: boolean;
+  pivot?: [number, number, number];
+  text?: string;
+  font?: string;
+  size?: number | Channel;
+  depth?: number | Channel;
+  density?: number;
+  slices?: number;
+};
+
+export type Light = {
+  kind?: "lamp" | "sun";
+  intensity?: number | Channel;
+  color?: Color;
+};
+
+export type Limit = {
+  kind: "limit";
+  id: string;
+  label: string;
+  muted?: boolean;
+  solo?: boolean;
+  combine?: "add" | "subtract" | "multiply" | "replace";
+  window?: Window;
+  weight?: number | Channel;
+  loop?: number | null;
+  fit?: boolean;
+  lowest?: number | Channel;
+  highest?: number | Channel;
+  knee?: number | Channel;
+};
+
+export type Link = {
+  kind: "link";
+  id: string;
+  label: string;
+  muted?: boolean;
+  solo?: boolean;
+  combine?: "add" | "subtract" | "multiply" | "replace";
+  window?: Window;
+  weight?: number | Channel;
+  loop?: number | null;
+  fit?: boolean;
+  source?: string;
+  gain?: number | Channel;
+  offset?: number | Channel;
+  delay?: number | Channel;
+};
+
+export type Look = {
+  color?: Color;
+  glow?: number | Channel;
+  roughness?: number | Channel;
+};
+
+export type MeshShape = {
+  kind: "mesh";
+  base?: boolean;
+  pivot?: [number, number, number];
+  asset: string;
+  weights?: string | null;
+  size?: number | Channel;
+};
+
+export type MoveDeformer = {
+  do: "move-deformer";
+  node: string;
+  deformer: string;
+  to: number;
+};
+
+export type MoveKeys = {
+  do: "move-keys";
+  address: string;
+  frames: (number | string)[];
+  by?: number | string;
+  rise?: number | string;
+  frame?: number | string | null;
+  value?: number | string | null;
+};
+
+export type MoveLayer = {
+  do: "move-layer";
+  address: string;
+  to: number;
+};
+
+export type Node = {
+  id: string;
+  label: string;
+  parent?: string | null;
+  visible?: boolean;
+  position?: Position;
+  rotation?: Rotation;
+  scale?: Scale;
+  shape?: Box | Ball | Tube | Ring | Sheet | Lettering | MeshShape | null;
+  deform?: (Bend | Twist | Taper | Stretch | Undulate | Ripple | Rumple | Sway | Jiggle)[];
+  targets?: ShapeTargets | ShapeFrames | null;
+  look?: Look | null;
+  light?: Light | null;
+  camera?: Camera | null;
+  origin?: Origin | null;
+};
+
+export type Noise = {
+  kind: "noise";
+  id: string;
+  label: string;
+  muted?: boolean;
+  solo?: boolean;
+  combine?: "add" | "subtract" | "multiply" | "replace";
+  window?: Window;
+  weight?: number | Channel;
+  loop?: number | null;
+  fit?: boolean;
+  amplitude?: number | Channel;
+  period?: number | Channel;
+  octaves?: number | Channel;
+  roughness?: number | Channel;
+  seed?: number | Channel;
+  shift?: number | Channel;
+  bias?: number | Channel;
+  gain?: number | Channel;
+  offset?: number | Channel;
+  character?: "smooth" | "billow" | "ridged" | "steps" | "white";
+  side?: "both" | "above" | "below";
+};
+
+export type NoiseMask = {
+  kind: "noise";
+  invert?: boolean;
+  size?: number | Channel;
+  contrast?: number | Channel;
+  seed?: number | Channel;
+};
+
+export type Nudge = {
+  do: "nudge";
+  address: string;
+  by: number | string;
+  frame: number | string;
+  key?: boolean;
+  snap?: number | string;
+};
+
+export type Origin = {
+  asset: string;
+  index: number;
+};
+
+export type Override = {
+  name: string;
+  value: number | Channel;
+};
+
+export type PasteKeys = {
+  do: "paste-keys";
+  address: string;
+  keys: Key[];
+  frame: number | string;
+  how?: "among" | "instead";
+};
+
+export type PictureMask = {
+  kind: "picture";
+  invert?: boolean;
+  asset: string;
+  label?: string;
+  plane?: "front" | "top" | "side" | "across";
+  width?: number | Channel;
+  height?: number | Channel;
+  right?: number | Channel;
+  up?: number | Channel;
+};
+
+export type PlaceBake = {
+  do: "place-bake";
+  first: number;
+  last: number;
+  method: "each" | "every" | "fitted";
+  every?: number | null;
+  extremes?: boolean;
+  steps?: boolean;
+  tolerances?: Record<string, number>;
+  channels: BakedChannel[];
+};
+
+export type PlacePose = {
+  do: "place-pose";
+  pose: string;
+  frame: number | string;
+  mix?: number | string;
+  other?: string | null;
+};
+
+export type PlaceShapeBake = {
+  do: "place-shape-bake";
+  node: string;
+  targets: ShapeTargets | ShapeFrames;
+};
+
+export type Placement = {
+  x?: number | Channel;
+  y?: number | Channel;
+  z?: number | Channel;
+  turn_x?: number | Channel;
+  turn_y?: number | Channel;
+  turn_z?: number | Channel;
+  of?: string | null;
+};
+
+export type Play = {
+  kind: "clip";
+  id: string;
+  label: string;
+  muted?: boolean;
+  solo?: boolean;
+  combine?: "add" | "subtract" | "multiply" | "replace";
+  window?: Window;
+  weight?: number | Channel;
+  loop?: number | null;
+  fit?: boolean;
+  source?: string;
+  start?: number | Channel;
+  speed?: number | Channel;
+  size?: number | Channel;
+  seam?: number | Channel;
+  after?: "hold" | "repeat" | "alternate" | "accumulate";
+};
+
+export type PlayClip = {
+  do: "play-clip";
+  clip: string;
+  frame: number | string;
+  track?: string | null;
+  addresses?: string[];
+  after?: "hold" | "repeat" | "alternate" | "accumulate";
+  speed?: number | string;
+  seam?: number | string;
+  blend?: number | string;
+  dial?: boolean;
+};
+
+export type Position = {
+  x?: number | Channel;
+  y?: number | Channel;
+  z?: number | Channel;
+};
+
+export type PutClip = {
+  do: "put-clip";
+  clip: Clip;
+};
+
+export type PutKey = {
+  do: "put-key";
+  address: string;
+  frame: number | string;
+  value?: number | string | null;
+  slope_in?: number | string | "straight" | null;
+  slope_out?: number | string | "straight" | null;
+  go?: "cubic" | "linear" | "step" | null;
+};
+
+export type PutLayers = {
+  do: "put-layers";
+  address: string;
+  layers: (Noise | Wave | Settle | Follow | Travel | Turn | Formula | Repeat | Hold | Limit | Smooth | Link | Play | Use)[];
+  unit?: string | null;
+  reach?: number | null;
+  how?: "on-top" | "instead";
+};
+
+export type PutRecipe = {
+  do: "put-recipe";
+  recipe: Recipe;
+};
+
+export type Recipe = {
+  id: string;
+  label: string;
+  note?: string;
+  unit?: string;
+  reach?: number;
+  stack: Channel;
+  exposed?: Exposed[];
+};
+
+export type RemoveClip = {
+  do: "remove-clip";
+  clip: string;
+};
+
+export type RemoveDeformer = {
+  do: "remove-deformer";
+  node: string;
+  deformer: string;
+};
+
+export type RemoveDial = {
+  do: "remove-dial";
+  dial: string;
+};
+
+export type RemoveKeys = {
+  do: "remove-keys";
+  address: string;
+  frames: (number | string)[];
+};
+
+export type RemoveLayer = {
+  do: "remove-layer";
+  address: string;
+};
+
+export type RemoveObject = {
+  do: "remove-object";
+  node: string;
+};
+
+export type RemovePose = {
+  do: "remove-pose";
+  pose: string;
+};
+
+export type RemoveRecipe = {
+  do: "remove-recipe";
+  recipe: string;
+};
+
+export type Repeat = {
+  kind: "repeat";
+  id: string;
+  label: string;
+  muted?: boolean;
+  solo?: boolean;
+  combine?: "add" | "subtract" | "multiply" | "replace";
+  window?: Window;
+  weight?: number | Channel;
+  loop?: number | null;
+  fit?: boolean;
+  rounds?: number | Channel;
+  mode?: "repeat" | "alternate" | "accumulate";
+  side?: "both" | "after" | "before";
+};
+
+export type Ring = {
+  kind: "ring";
+  base?: boolean;
+  pivot?: [number, number, number];
+  radius?: number | Channel;
+  thickness?: number | Channel;
+  around?: number;
+  across?: number;
+};
+
+export type Ripple = {
+  kind: "ripple";
+  id: string;
+  label: string;
+  muted?: boolean;
+  weight?: number | Channel;
+  axis?: "x" | "y" | "z";
+  placement?: Placement;
+  start?: number | Channel;
+  end?: number | Channel;
+  fade?: "none" | "start" | "end" | "both" | "middle";
+  fade_length?: number | Channel;
+  mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  height?: number | Channel;
+  spacing?: number | Channel;
+  speed?: number | Channel;
+  width?: number | Channel;
+  begin?: number | Channel;
+  life?: number | Channel;
+  damping?: number | Channel;
+  far?: number | Channel;
+  rim?: number | Channel;
+  form?: "endless" | "pulse";
+  shape?: "rings" | "straight";
+  runs?: "outward" | "inward";
+  toward?: "axis" | "side" | "across" | "normals";
+};
+
+export type Rotation = {
+  x?: number | Channel;
+  y?: number | Channel;
+  z?: number | Channel;
+  order?: "xyz" | "xzy" | "yxz" | "yzx" | "zxy" | "zyx";
+};
+
+export type Rumple = {
+  kind: "rumple";
+  id: string;
+  label: string;
+  muted?: boolean;
+  weight?: number | Channel;
+  axis?: "x" | "y" | "z";
+  placement?: Placement;
+  start?: number | Channel;
+  end?: number | Channel;
+  fade?: "none" | "start" | "end" | "both" | "middle";
+  fade_length?: number | Channel;
+  mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  height?: number | Channel;
+  size?: number | Channel;
+  octaves?: number | Channel;
+  roughness?: number | Channel;
+  drift?: number | Channel;
+  seed?: number | Channel;
+  toward?: "normals" | "side" | "across" | "axis";
+};
+
+export type SavePose = {
+  do: "save-pose";
+  label: string;
+  addresses: string[];
+  frame: number | string;
+};
+
+export type SaveRecipe = {
+  do: "save-recipe";
+  address: string;
+  label: string;
+  note?: string;
+  expose?: Expose[];
+  in_place?: boolean;
+};
+
+export type Scale = {
+  x?: number | Channel;
+  y?: number | Channel;
+  z?: number | Channel;
+};
+
+export type ScaleKeys = {
+  do: "scale-keys";
+  address: string;
+  frames: (number | string)[];
+  frame?: number | string;
+  value?: number | string;
+  stretch?: number | string;
+  height?: number | string;
+  by?: number | string;
+  rise?: number | string;
+  snap?: boolean;
+};
+
+export type SetBeyond = {
+  do: "beyond";
+  address: string;
+  before?: "hold" | "straight" | "repeat" | "alternate" | "accumulate" | null;
+  after?: "hold" | "straight" | "repeat" | "alternate" | "accumulate" | null;
+};
+
+export type SetLoop = {
+  do: "loop";
+  addresses?: string[];
+  frames?: number | string | null;
+  fit?: boolean;
+};
+
+export type SetNumber = {
+  do: "set";
+  address: string;
+  value: number | string;
+};
+
+export type SetPivot = {
+  do: "set-pivot";
+  node: string;
+  point?: [number | string, number | string, number | string] | null;
+  box?: "middle" | "base" | "top" | "low-corner" | "high-corner" | null;
+  stay?: "always" | "rest";
+};
+
+export type SetShape = {
+  do: "set-shape";
+  node: string;
+  shape: Box | Ball | Tube | Ring | Sheet | Lettering | MeshShape;
+  drop?: string[];
+};
+
+export type Settle = {
+  kind: "settle";
+  id: string;
+  label: string;
+  muted?: boolean;
+  solo?: boolean;
+  combine?: "add" | "subtract" | "multiply" | "replace";
+  window?: Window;
+  weight?: number | Channel;
+  loop?: number | null;
+  fit?: boolean;
+  frequency?: number | Channel;
+  damping?: number | Channel;
+  strength?: number | Channel;
+  when?: "both" | "arrivals" | "departures";
+};
+
+export type ShapeFrames = {
+  asset: string;
+  first: number;
+  last: number;
+  worst: number;
+  points: number;
+  switched_off: string[];
+};
+
+export type ShapeKeys = {
+  do: "shape-keys";
+  address: string;
+  frames: (number | string)[];
+  slope?: number | string | "auto" | "flat" | "straight" | "join" | null;
+  side?: "both" | "in" | "out";
+  go?: "cubic" | "linear" | "step" | null;
+};
+
+export type ShapeTargets = {
+  asset: string;
+  rows: Target[];
+  first: number;
+  last: number;
+  tolerance: number;
+  worst: number;
+  points: number;
+  switched_off: string[];
+};
+
+export type Sheet = {
+  kind: "sheet";
+  base?: boolean;
+  pivot?: [number, number, number];
+  width?: number | Channel;
+  height?: number | Channel;
+  columns?: number;
+  rows?: number;
+  standing?: boolean;
+};
+
+export type Smooth = {
+  kind: "smooth";
+  id: string;
+  label: string;
+  muted?: boolean;
+  solo?: boolean;
+  combine?: "add" | "subtract" | "multiply" | "replace";
+  window?: Window;
+  weight?: number | Channel;
+  loop?: number | null;
+  fit?: boolean;
+  cutoff?: number | Channel;
+};
+
+export type SmoothKeys = {
+  do: "smooth-keys";
+  address: string;
+  frames: (number | string)[];
+  amount?: number | string;
+};
+
+export type SnapKeys = {
+  do: "snap-keys";
+  address: string;
+  frames: (number | string)[];
+};
+
+export type Stagger = {
+  do: "stagger";
+  addresses: string[];
+  by?: "order" | "step" | "distance" | "axis" | "random";
+  start?: number | string;
+  amount?: number | string;
+  origin?: string | null;
+  point?: [number | string, number | string, number | string];
+  axis?: "x" | "y" | "z";
+  seed?: number | string;
+};
+
+export type Stretch = {
+  kind: "stretch";
+  id: string;
+  label: string;
+  muted?: boolean;
+  weight?: number | Channel;
+  axis?: "x" | "y" | "z";
+  placement?: Placement;
+  start?: number | Channel;
+  end?: number | Channel;
+  fade?: "none" | "start" | "end" | "both" | "middle";
+  fade_length?: number | Channel;
+  mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  factor?: number | Channel;
+  volume?: "kept" | "free";
+  held?: "start" | "middle" | "end";
+};
+
+export type Sway = {
+  kind: "sway";
+  id: string;
+  label: string;
+  muted?: boolean;
+  weight?: number | Channel;
+  axis?: "x" | "y" | "z";
+  placement?: Placement;
+  start?: number | Channel;
+  end?: number | Channel;
+  fade?: "none" | "start" | "end" | "both" | "middle";
+  fade_length?: number | Channel;
+  mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  angle?: number | Channel;
+  period?: number | Channel;
+  tip?: number | Channel;
+  tip_period?: number | Channel;
+  lean?: number | Channel;
+  direction?: number | Channel;
+  seed?: number | Channel;
+  loop?: number | null;
+};
+
+export type TakeBack = {
+  do: "take-back";
+  receipt: string;
+};
+
+export type TakeBackShape = {
+  do: "take-back-shape";
+  node: string;
+};
+
+export type Taper = {
+  kind: "taper";
+  id: string;
+  label: string;
+  muted?: boolean;
+  weight?: number | Channel;
+  axis?: "x" | "y" | "z";
+  placement?: Placement;
+  start?: number | Channel;
+  end?: number | Channel;
+  fade?: "none" | "start" | "end" | "both" | "middle";
+  fade_length?: number | Channel;
+  mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  first?: number | Channel;
+  last?: number | Channel;
+  curve?: number | Channel;
+};
+
+export type Target = {
+  id: string;
+  label: string;
+  weight?: number | Channel;
+};
+
+export type ThinKeys = {
+  do: "thin-keys";
+  address: string;
+  frames: (number | string)[];
+  tolerance: number | string;
+};
+
+export type Together = {
+  do: "together";
+  channels: string[];
+  edits: (SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | MoveLayer | PutLayers | UseRecipe | FollowRecipe)[];
+  how?: "same" | "add" | "times";
+};
+
+export type Track = {
+  id: string;
+  label: string;
+  unit?: string;
+  origin?: string;
+  motion: Channel;
+};
+
+export type Travel = {
+  kind: "travel";
+  id: string;
+  label: string;
+  muted?: boolean;
+  solo?: boolean;
+  combine?: "add" | "subtract" | "multiply" | "replace";
+  window?: Window;
+  weight?: number | Channel;
+  loop?: number | null;
+  fit?: boolean;
+  begin?: number | Channel;
+  finish?: number | Channel;
+  start?: number | Channel;
+  length?: number | Channel;
+  amount?: number | Channel;
+  lowest?: number | Channel;
+  highest?: number | Channel;
+  drawn?: number | Channel;
+  ease?: "linear" | "sine" | "quad" | "cubic" | "quart" | "quint" | "expo" | "circ" | "back" | "elastic" | "bounce" | "drawn";
+  way?: "in" | "out" | "in-out";
+  after?: "hold" | "repeat" | "alternate" | "accumulate";
+  cut?: "none" | "below" | "above" | "both";
+};
+
+export type Tube = {
+  kind: "tube";
+  base?: boolean;
+  pivot?: [number, number, number];
+  radius?: number | Channel;
+  upper?: number | Channel;
+  height?: number | Channel;
+  around?: number;
+  along?: number;
+  lids?: number;
+};
+
+export type Turn = {
+  kind: "turn";
+  id: string;
+  label: string;
+  muted?: boolean;
+  solo?: boolean;
+  combine?: "add" | "subtract" | "multiply" | "replace";
+  window?: Window;
+  weight?: number | Channel;
+  loop?: number | null;
+  fit?: boolean;
+  rate?: number | Channel;
+};
+
+export type Twist = {
+  kind: "twist";
+  id: string;
+  label: string;
+  muted?: boolean;
+  weight?: number | Channel;
+  axis?: "x" | "y" | "z";
+  placement?: Placement;
+  start?: number | Channel;
+  end?: number | Channel;
+  fade?: "none" | "start" | "end" | "both" | "middle";
+  fade_length?: number | Channel;
+  mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  start_angle?: number | Channel;
+  angle?: number | Channel;
+};
+
+export type Undulate = {
+  kind: "undulate";
+  id: string;
+  label: string;
+  muted?: boolean;
+  weight?: number | Channel;
+  axis?: "x" | "y" | "z";
+  placement?: Placement;
+  start?: number | Channel;
+  end?: number | Channel;
+  fade?: "none" | "start" | "end" | "both" | "middle";
+  fade_length?: number | Channel;
+  mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  height?: number | Channel;
+  length?: number | Channel;
+  speed?: number | Channel;
+  phase?: number | Channel;
+  toward?: "side" | "across" | "axis" | "normals";
+};
+
+export type Use = {
+  kind: "recipe";
+  id: string;
+  label: string;
+  muted?: boolean;
+  solo?: boolean;
+  combine?: "add" | "subtract" | "multiply" | "replace";
+  window?: Window;
+  weight?: number | Channel;
+  loop?: number | null;
+  fit?: boolean;
+  recipe: string;
+  size?: number | Channel;
+  overrides?: Override[];
+};
+
+export type UseRecipe = {
+  do: "use-recipe";
+  address: string;
+  recipe: string;
+};
+
+export type Wave = {
+  kind: "wave";
+  id: string;
+  label: string;
+  muted?: boolean;
+  solo?: boolean;
+  combine?: "add" | "subtract" | "multiply" | "replace";
+  window?: Window;
+  weight?: number | Channel;
+  loop?: number | null;
+  fit?: boolean;
+  amplitude?: number | Channel;
+  period?: number | Channel;
+  phase?: number | Channel;
+  offset?: number | Channel;
+  width?: number | Channel;
+  softness?: number | Channel;
+  shape?: "sine" | "triangle" | "square" | "saw" | "pulse";
+};
+
+export type WeightsMask = {
+  kind: "weights";
+  invert?: boolean;
+  asset: string;
+};
+
+export type Window = {
+  start?: number | null;
+  end?: number | null;
+  fade_in?: number;
+  fade_out?: number;
+};
+
+export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | ChangeScene | PlaceBake | BakeAgain | TakeBack;

@@ -1,0 +1,50 @@
+"""What the page's scripts are told of the document and of what is shown, beside the panels themselves.
+
+Their types for the scripts are made from these (`python -m tools.script_types`).
+"""
+
+from __future__ import annotations
+
+from lazzik.core.scene.node import EulerOrder
+from lazzik.store.scenes import State
+from lazzik.web.shape.facts import ShapeFacts
+from lazzik.web.stack.facts import StackFacts, stack_facts
+from lazzik.web.stack.view import StrataView
+
+
+class Facts(StackFacts):
+    """All of it."""
+
+    revision: int
+    at: str
+    """The address that is shown."""
+    fps: float
+    first: int
+    last: int
+    moving: bool
+    """Whether the tree lists moving objects alone."""
+    find: str
+    """What is searched for in the tree."""
+    order: EulerOrder
+    """In which the chosen object turns about its axes."""
+    shape: ShapeFacts | None
+
+
+def facts_of(
+    state: State, at: str, view: StrataView | None, shape: ShapeFacts | None, *, moving: bool, find: str
+) -> Facts:
+    """What is shown at an address, its strata or its shape open."""
+    scene = state.scene
+    node = scene.by_id.get(at.split("/", 1)[0])
+    return {
+        **stack_facts(view, scene),
+        "revision": state.revision,
+        "at": at,
+        "fps": scene.fps,
+        "first": scene.first,
+        "last": scene.last,
+        "moving": moving,
+        "find": find,
+        "order": node.rotation.order if node else "xyz",
+        "shape": shape,
+    }

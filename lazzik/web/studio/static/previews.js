@@ -1,0 +1,62 @@
+// What is seen while something is dragged: one preview on the way at a time, and always the newest next.
+
+import { packed, Refused } from "lazzik/lib/api.js";
+import { store } from "lazzik/lib/store.js";
+import { toast } from "lazzik/lib/toasts.js";
+import { shaped } from "./history.js";
+
+/** @import { Edit } from "lazzik/lib/types.d.ts" */
+
+export class Previews {
+  /** @type {Edit[] | null} */
+  next = null;
+  running = false;
+  stopped = false;
+  /** @type {number | null} when the newest was asked for */
+  asked = null;
+  /** @type {number[]} milliseconds from the move of the pointer to the redrawn curve, for measuring */
+  times = [];
+  /** @type {((sentence: string) => void) | null} */
+  problem = null;
+
+  /** @param {(content: any) => void} show */
+  constructor(show) {
+    this.show = show;
+  }
+
+  /** @param {Edit[]} edits */
+  push(edits) {
+    this.next = edits;
+    this.asked ??= performance.now();
+    if (!this.running) this.run();
+  }
+
+  async run() {
+    this.running = true;
+    while (this.next) {
+      const edits = this.next;
+      const asked = this.asked ?? performance.now();
+      this.next = this.asked = null;
+      try {
+        const { revision, facts, frame } = store;
+        const content = await packed(`${store.url}/preview`, { revision, edits: shaped(edits), at: facts.channel, also: facts.also, frame });
+        if (!this.stopped) this.show(content);
+        this.times.push(performance.now() - asked);
+        this.problem?.("");
+      } catch (error) {
+        if (!(error instanceof Refused)) throw error;
+        if (this.problem && error.status === 422) this.problem(error.message);
+        else { toast(error.message); this.next = null; }
+      }
+    }
+    this.running = false;
+  }
+
+  /**
+   * Begin a drag.
+   * @param {((sentence: string) => void) | null} problem told what is wrong with a value on the way
+   */
+  begin(problem = null) { this.stopped = false; this.problem = problem; }
+
+  end() { this.stopped = true; this.next = this.asked = null; }
+}
