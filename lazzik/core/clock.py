@@ -46,11 +46,28 @@ class Clock:
 
     @cached_property
     def elapsed(self) -> Samples:
-        """(frames,) frames since the scene's first."""
+        """Frames since the scene's first.
+
+        Returns
+        -------
+        (frames,) array
+            Frames.
+        """
         return self.frames - self.first
 
     def at(self, frames: Samples) -> Clock:
-        """The same scene's clock, asked at other frames."""
+        """The same scene's clock, asked at other frames.
+
+        Parameters
+        ----------
+        frames : (frames,) array
+            May be fractions.
+
+        Returns
+        -------
+        Clock
+            With these frames.
+        """
         return Clock(self.fps, self.first, frames)
 
     def on_grid(self, low: int, high: int) -> Clock:

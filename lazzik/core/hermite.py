@@ -27,6 +27,16 @@ def smoothstep_at(u: float) -> float:
 
 
 def smoothstep(u: Samples) -> Samples:
-    """3u² − 2u³ of an array, clamped to [0, 1]."""
+    """3u² − 2u³ of an array, clamped to [0, 1].
+
+    Parameters
+    ----------
+    u : array of any shape
+
+    Returns
+    -------
+    array of the same shape
+        0 to 1.
+    """
     u = np.clip(u, 0.0, 1.0)
     return u * u * (3.0 - 2.0 * u)

@@ -104,7 +104,18 @@ def finer_clock(scene: Scene, first: int, last: int) -> Clock:
 
 def measured(fine: Samples, plan: BakePlan, unit: str, fps: float) -> tuple[tuple[Key, ...], float, float]:
     """The keys that a plan makes of a motion on the finer clock, their worst error at the checked sub-frames, and the
-    largest between those where that is larger, otherwise 0."""
+    largest between those where that is larger, otherwise 0.
+
+    Parameters
+    ----------
+    fine : (n,) array
+        The motion on the finer clock, in the number's unit.
+
+    Returns
+    -------
+    keys : tuple of Key, worst : float, between : float
+        Errors in the number's unit.
+    """
     y = fine[::FINER].copy()
     keys = keys_for(y, plan, unit, fps)
     worst = worst_error(keys, y, plan.first, fps)
@@ -122,7 +133,18 @@ def _between(keys: tuple[Key, ...], y: Samples, fine: Samples, plan: BakePlan, u
 
 
 def keys_for(y: Samples, plan: BakePlan, unit: str, fps: float) -> tuple[Key, ...]:
-    """The keys that a plan makes of samples, PER_FRAME to a frame from its first on."""
+    """The keys that a plan makes of samples, PER_FRAME to a frame from its first on.
+
+    Parameters
+    ----------
+    y : (n,) array
+        Samples, PER_FRAME to a frame from the plan's first on, in the number's unit.
+
+    Returns
+    -------
+    tuple of Key
+        In the order of their frames.
+    """
     if plan.method == "fitted":
         return fit(y, plan.first, fps, plan.tolerance(unit), extremes=plan.extremes)
     every = 1 if plan.method == "each" else plan.every
@@ -137,6 +159,18 @@ def sampled(
     next key, it steps.
 
     `y` (n,): samples from frame `first`, PER_FRAME to a frame. A jump i lies between samples i and i + 1.
+
+    Parameters
+    ----------
+    y : (n,) array
+        Samples from frame `first`, PER_FRAME to a frame, in the number's unit.
+    jumps : iterable of int
+        A jump i lies between samples i and i + 1.
+
+    Returns
+    -------
+    tuple of Key
+        In the order of their frames.
     """
     jumps = set(jumps)
     wanted = {*range(0, len(y), every * PER_FRAME), len(y) - 1, *extremes, *(i + 1 for i in jumps)}

@@ -10,7 +10,22 @@ Combine = Literal["add", "subtract", "multiply", "replace"]
 
 
 def combined(how: Combine, x: Samples, y: Samples, k: Samples | float) -> Samples:
-    """add x + k·y; subtract x − k·y; multiply x·(1 + k·(y − 1)); replace x + k·(y − x). All (frames,)."""
+    """add x + k·y; subtract x − k·y; multiply x·(1 + k·(y − 1)); replace x + k·(y − x). All (frames,).
+
+    Parameters
+    ----------
+    x : (frames,) array
+        What lies below, in the channel's unit.
+    y : (frames,) array
+        The layer's own motion, in the channel's unit or, where it multiplies, as a factor.
+    k : float or (frames,) array
+        Weight · window, 0 to 1 and beyond.
+
+    Returns
+    -------
+    (frames,) array
+        In the channel's unit.
+    """
     match how:
         case "add":
             return x + k * y

@@ -69,7 +69,18 @@ class Curve:
     after: Beyond = "hold"
 
     def at(self, frames: Samples, fps: float) -> Samples:
-        """(frames,) values of the curve."""
+        """Values of the curve.
+
+        Parameters
+        ----------
+        frames : (frames,) array
+            May be fractions.
+
+        Returns
+        -------
+        (frames,) array
+            In the channel's unit.
+        """
         out = np.empty(frames.shape[0])
         inside, rise = frames, None
         if (self.before, self.after) != ("hold", "hold"):
@@ -96,8 +107,14 @@ class Curve:
         return inside, rise
 
     def jumps(self, low: float, high: float) -> Samples:
-        """(jumps,) frames from `low` to `high` at which the curve jumps: after a step, and where a stretch that is
-        played again does not meet itself."""
+        """Frames from `low` to `high` at which the curve jumps: after a step, and where a stretch that is
+        played again does not meet itself.
+
+        Returns
+        -------
+        (jumps,) array
+            Frames, ascending.
+        """
         a, b = self.frames[0], self.frames[-1]
         own = self.frames[1:][(self.go[:-1] == GO_CODES["step"]) & (np.diff(self.values) != 0.0)]
         found = [own]
@@ -143,10 +160,26 @@ def curve_through(keys: tuple[Key, ...], fps: float, before: Beyond = "hold", af
 
 
 def automatic_slopes(times: Samples, values: Samples, before: Beyond = "hold", after: Beyond = "hold") -> Samples:
-    """(keys,) Fritsch–Carlson slopes: three-point differences, limited so that each stretch stays monotone.
+    """Fritsch–Carlson slopes: three-point differences, limited so that each stretch stays monotone.
 
     At the ends they follow what the curve does beyond: level where it holds or turns back, straight on where it goes
     on, and as within where the stretch is played again and meets itself. `times` in seconds, ascending.
+
+    Parameters
+    ----------
+    times : (keys,) array
+        Seconds, ascending.
+    values : (keys,) array
+        In the channel's unit.
+
+    Returns
+    -------
+    (keys,) array
+        In units per second.
+
+    References
+    ----------
+    F. N. Fritsch and R. E. Carlson, 'Monotone piecewise cubic interpolation', SIAM J. Numer. Anal. 17, 1980.
     """
     if len(times) < 2:
         return np.zeros_like(values)
@@ -201,7 +234,23 @@ def hermite(
     go: Samples,
     out: Samples,
 ) -> None:
-    """Fill `out` with the curve at `frames`. The last key at or before a frame rules; ends hold."""
+    """Fill `out` with the curve at `frames`. The last key at or before a frame rules; ends hold.
+
+    Parameters
+    ----------
+    frames : (frames,) array
+        Where the curve is asked.
+    key_frames : (keys,) array
+        Ascending.
+    key_values : (keys,) array
+        In the channel's unit.
+    slopes_in, slopes_out : (keys,) arrays
+        In units per second.
+    go : (keys,) array
+        Places in GO_CODES.
+    out : (frames,) array
+        Filled, in the channel's unit.
+    """
     count = key_frames.shape[0]
     k = 0
     for i in range(frames.shape[0]):

@@ -40,14 +40,25 @@ class Inputs(Protocol):
 
     def number(self, name: str, clock: Clock | None = None) -> float | Samples:
         """One of the layer's own numbers: a float if constant, otherwise (frames,) on the clock (the given one
-        or the asked-for one)."""
+        or the asked-for one).
+
+        Returns
+        -------
+        float or (frames,) array
+            In the number's own unit.
+        """
         ...
 
     def table(self, *names: str) -> Samples:
-        """(names, 1) or (names, frames): some of the layer's numbers as one array, one column if all are constant.
+        """Or (names, frames): some of the layer's numbers as one array, one column if all are constant.
 
         A kernel takes them so with one argument, and pays for a column a frame only where something is driven. Not to
         be written to.
+
+        Returns
+        -------
+        (names, 1) or (names, frames) array
+            Each row in its number's own unit.
         """
         ...
 
@@ -56,15 +67,33 @@ class Inputs(Protocol):
         ...
 
     def jumps(self, names: tuple[str, ...], first: float, last: float) -> Samples:
-        """(jumps,) frames between two at which one of these numbers may jump."""
+        """Frames between two at which one of these numbers may jump.
+
+        Returns
+        -------
+        (jumps,) array
+            Frames, ascending.
+        """
         ...
 
     def below(self, clock: Clock | None = None) -> Samples:
-        """(frames,) what lies below the layer."""
+        """What lies below the layer.
+
+        Returns
+        -------
+        (frames,) array
+            In the channel's unit.
+        """
         ...
 
     def base(self, clock: Clock) -> Samples:
-        """(frames,) the channel's base alone."""
+        """The channel's base alone.
+
+        Returns
+        -------
+        (frames,) array
+            In the channel's unit.
+        """
         ...
 
     @property
@@ -73,7 +102,18 @@ class Inputs(Protocol):
         ...
 
     def other(self, address: str, clock: Clock) -> float | Samples:
-        """Another number of the scene on a clock. Raises UnknownAddress."""
+        """Another number of the scene on a clock.
+
+        Returns
+        -------
+        float or (frames,) array
+            In the other number's unit.
+
+        Raises
+        ------
+        UnknownAddress
+            If the address leads nowhere.
+        """
         ...
 
     def recipe(self, name: str) -> Any:
@@ -86,7 +126,18 @@ class Inputs(Protocol):
         ...
 
     def through(self, stack: Channel, size: float | Samples) -> Samples:
-        """(frames,) a stack of layers over what lies below, with all its values `size` times as large as written."""
+        """A stack of layers over what lies below, with all its values `size` times as large as written.
+
+        Parameters
+        ----------
+        size : float or (frames,) array
+            Times.
+
+        Returns
+        -------
+        (frames,) array
+            In the channel's unit.
+        """
         ...
 
 
@@ -150,7 +201,13 @@ class Layer(Frozen):
     """Whether `loop` follows the scene's range when that changes."""
 
     def signal(self, inputs: Inputs) -> Samples:
-        """(frames,) the layer's own motion y, before weight and window."""
+        """The layer's own motion y, before weight and window.
+
+        Returns
+        -------
+        (frames,) array
+            In the channel's unit, or as a factor where the layer multiplies.
+        """
         raise NotImplementedError
 
     @classmethod
@@ -238,7 +295,18 @@ def numbers_of(model: type[Frozen]) -> dict[str, Quantity]:
 
 
 def held(value: float | Samples, quantity: Quantity) -> float | Samples:
-    """A number kept within its hard limits: a driven one may try to leave them, and so may a lone key."""
+    """A number kept within its hard limits: a driven one may try to leave them, and so may a lone key.
+
+    Parameters
+    ----------
+    value : float or (frames,) array
+        In the quantity's unit.
+
+    Returns
+    -------
+    float or (frames,) array
+        As it was given, within `low` and `high`.
+    """
     if isinstance(value, float | int):
         return min(max(float(value), quantity.low), quantity.high)
     return np.clip(value, quantity.low, quantity.high)

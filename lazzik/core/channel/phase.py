@@ -52,11 +52,23 @@ class Driven(Protocol):
         ...
 
     def number(self, name: str, clock: Clock | None = None) -> float | Samples:
-        """A number on a clock: a float, or (frames,)."""
+        """A number on a clock: a float, or (frames,).
+
+        Returns
+        -------
+        float or (frames,) array
+            In the number's own unit.
+        """
         ...
 
     def jumps(self, names: tuple[str, ...], first: float, last: float) -> Samples:
-        """(jumps,) frames between two at which one of the numbers may jump."""
+        """Frames between two at which one of the numbers may jump.
+
+        Returns
+        -------
+        (jumps,) array
+            Frames, ascending.
+        """
         ...
 
 

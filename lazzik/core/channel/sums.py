@@ -26,7 +26,18 @@ class Sides:
 
 
 def sides(curve: Curve, frames: Samples, fps: float) -> Sides:
-    """Values and one-sided slopes; level beyond the ends."""
+    """Values and one-sided slopes; level beyond the ends.
+
+    Parameters
+    ----------
+    frames : (frames,) array
+        Where the curve is asked.
+
+    Returns
+    -------
+    Sides
+        Arrays (frames,): values in the channel's unit, slopes in units per frame.
+    """
     values = curve.at(frames, fps)
     out = np.zeros((2, len(frames)))
     last = len(curve.frames) - 1

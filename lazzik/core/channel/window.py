@@ -40,7 +40,18 @@ class Window(Frozen):
         return tuple(edge for edge, fade in edges if edge is not None and fade == 0)
 
     def at(self, frames: Samples) -> Samples:
-        """(frames,) how far the window is open: smoothstep over the fades, 0 outside. An open end has no fade."""
+        """How far the window is open: smoothstep over the fades, 0 outside. An open end has no fade.
+
+        Parameters
+        ----------
+        frames : (frames,) array
+            May be fractions.
+
+        Returns
+        -------
+        (frames,) array
+            0 to 1.
+        """
         w = np.ones_like(frames)
         if self.start is not None:
             w *= _rise(frames - self.start, self.fade_in)

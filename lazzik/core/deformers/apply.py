@@ -48,7 +48,13 @@ class Step:
         return not (driven or moved or planned or len(self.frames) > 1 or "born" in self.plan)
 
     def numbers_over(self, places: slice, count: int) -> dict[str, Samples]:
-        """The numbers at some moments, (count,) each."""
+        """The numbers at some moments, (count,) each.
+
+        Returns
+        -------
+        dict of (count,) arrays
+            By name, each in its own unit.
+        """
         return {
             name: np.full(count, value) if isinstance(value, float | int) else np.ascontiguousarray(value[places])
             for name, value in self.numbers.items()
@@ -56,9 +62,21 @@ class Step:
 
 
 def apply(step: Step, points: PointBlock, rest: PointBlock, moments: Moments, mesh: Mesh) -> PointBlock:
-    """(moments, n, 3) the points that a deformer makes of a block; the block itself if it counts nowhere.
+    """The points that a deformer makes of a block; the block itself if it counts nowhere.
 
     `rest` are the points at rest, on which masks are read; `mesh` is the object's, for its faces.
+
+    Parameters
+    ----------
+    points : (moments or 1, n, 3) array
+        Metres, in the object's space.
+    rest : (moments or 1, n, 3) array
+        Points at rest, on which masks are read.
+
+    Returns
+    -------
+    (moments, n, 3) array
+        Metres, in the object's space; `points` itself if the deformer counts nowhere.
     """
     own, inside, counts = _counted(step, points, rest, moments)
     if not counts.any():
@@ -84,7 +102,20 @@ def apply(step: Step, points: PointBlock, rest: PointBlock, moments: Moments, me
 
 
 def counts_of(step: Step, points: PointBlock, rest: PointBlock, moments: Moments) -> Shares:
-    """(moments, n) how much a deformer counts for each point: weight · edge fade · mask."""
+    """How much a deformer counts for each point: weight · edge fade · mask.
+
+    Parameters
+    ----------
+    points : (moments or 1, n, 3) array
+        Metres, in the object's space.
+    rest : (moments or 1, n, 3) array
+        Points at rest, on which masks are read.
+
+    Returns
+    -------
+    (moments, n) array
+        Weight · edge fade · mask.
+    """
     _, inside, counts = _counted(step, points, rest, moments)
     if step.deformer.fades_itself and step.deformer.fade != "none":
         numbers = step.numbers_over(moments.places, len(inside))
@@ -93,7 +124,20 @@ def counts_of(step: Step, points: PointBlock, rest: PointBlock, moments: Moments
 
 
 def lift_of(step: Step, points: PointBlock, rest: PointBlock, moments: Moments) -> Shares:
-    """(moments, n) metres, with their sign, by which a deformer that pushes moves each point."""
+    """Metres, with their sign, by which a deformer that pushes moves each point.
+
+    Parameters
+    ----------
+    points : (moments or 1, n, 3) array
+        Metres, in the object's space.
+    rest : (moments or 1, n, 3) array
+        Points at rest, on which masks are read.
+
+    Returns
+    -------
+    (moments, n) array
+        Metres, with their sign.
+    """
     _, inside, counts = _counted(step, points, rest, moments)
     return counts * step.deformer.lifted(inside, step.numbers_over(moments.places, len(inside)), moments)
 

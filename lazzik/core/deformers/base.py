@@ -59,7 +59,13 @@ class Tracks(Protocol):
         ...
 
     def number(self, name: str, clock: Clock | None = None) -> float | Samples:
-        """One of the deformer's own numbers: a float if constant, otherwise (frames,)."""
+        """One of the deformer's own numbers: a float if constant, otherwise (frames,).
+
+        Returns
+        -------
+        float or (frames,) array
+            In the number's own unit.
+        """
         ...
 
     def constant(self, name: str) -> float | None:
@@ -67,15 +73,33 @@ class Tracks(Protocol):
         ...
 
     def jumps(self, names: tuple[str, ...], first: float, last: float) -> Samples:
-        """(jumps,) frames between two at which one of these numbers may jump."""
+        """Frames between two at which one of these numbers may jump.
+
+        Returns
+        -------
+        (jumps,) array
+            Frames, ascending.
+        """
         ...
 
     def world(self, clock: Clock) -> NDArray[np.float64]:
-        """(frames, 4, 4) from the object's space to the scene's."""
+        """From the object's space to the scene's.
+
+        Returns
+        -------
+        (frames, 4, 4) array
+            From the object's space to the scene's, metres.
+        """
         ...
 
     def frames(self, clock: Clock) -> Frames:
-        """(frames or 1, 4, 3) the deformer's own coordinates."""
+        """The deformer's own coordinates.
+
+        Returns
+        -------
+        (frames or 1, 4, 3) array
+            Three rows of unit length, then the origin in metres.
+        """
         ...
 
 
@@ -132,15 +156,49 @@ class Deformer(Frozen):
 
     def plan(self, tracks: Tracks) -> dict[str, NDArray[np.float64]]:
         """What the kind works out once for all moments: arrays whose first axis is time. Kinds with a rate integrate
-        it here."""
+        it here.
+
+        Returns
+        -------
+        dict of arrays
+            By name; the first axis is time: (frames, …), or (1, …) of what stays.
+        """
         return {}
 
     def shaped(self, inside: PointBlock, counts: Shares, numbers: Numbers, moments: Moments) -> PointBlock:
-        """(moments, n, 3) the points carried along."""
+        """The points carried along.
+
+        Parameters
+        ----------
+        inside : (moments or 1, n, 3) array
+            Metres, in the deformer's coordinates.
+        counts : (moments or 1, n) array
+            How much the deformer counts at each point.
+        numbers : dict of (moments or 1,) arrays
+            The deformer's own, each in its unit.
+
+        Returns
+        -------
+        (moments, n, 3) array
+            Metres, in the deformer's coordinates.
+        """
         raise NotImplementedError
 
     def lifted(self, inside: PointBlock, numbers: Numbers, moments: Moments) -> Shares:
-        """(moments, n) metres by which points are pushed."""
+        """Metres by which points are pushed.
+
+        Parameters
+        ----------
+        inside : (moments or 1, n, 3) array
+            Metres, in the deformer's coordinates.
+        numbers : dict of (moments or 1,) arrays
+            The deformer's own, each in its unit.
+
+        Returns
+        -------
+        (moments, n) array
+            Metres, with their sign.
+        """
         raise NotImplementedError
 
     @property
@@ -149,7 +207,18 @@ class Deformer(Frozen):
         return (0,)
 
     def way(self, inside: Points) -> Samples:
-        """(n,) metres along which the effect varies, at points."""
+        """Metres along which the effect varies, at points.
+
+        Parameters
+        ----------
+        inside : (n, 3) array
+            Metres, in the deformer's coordinates.
+
+        Returns
+        -------
+        (n,) array
+            Metres.
+        """
         along: Samples = inside[:, self.varies[0]]
         return along
 
@@ -199,13 +268,32 @@ class Moments:
     fps: float
 
     def of(self, name: str) -> NDArray[np.float64]:
-        """(moments or 1, …) the planned value of a name."""
+        """The planned value of a name.
+
+        Returns
+        -------
+        (moments or 1, …) array
+            As it was planned.
+        """
         values = self.plan[name]
         return values[self.places] if len(values) > 1 else values
 
 
 def along(inside: PointBlock, numbers: Numbers) -> Shares:
-    """(moments, n) how far along the axis points lie, those beyond the span at its end."""
+    """How far along the axis points lie, those beyond the span at its end.
+
+    Parameters
+    ----------
+    inside : (moments or 1, n, 3) array
+        Metres, in the deformer's coordinates.
+    numbers : dict of (moments or 1,) arrays
+        Among them the span's start and end, metres.
+
+    Returns
+    -------
+    (moments, n) array
+        Metres.
+    """
     start, end = numbers["start"][:, None], numbers["end"][:, None]
     return np.clip(inside[..., 0], start, np.maximum(start, end))
 

@@ -71,7 +71,21 @@ def arc(
     out: PointBlock,
 ) -> None:
     """Fill `out` (moments, n, 3). start, end, held, angle, turn (moments,), angles in radians; a span without length
-    bends nothing."""
+    bends nothing.
+
+    Parameters
+    ----------
+    inside : (moments or 1, n, 3) array
+        Metres, in the deformer's coordinates.
+    counts : (moments or 1, n) array
+        How much it counts at each point.
+    start, end, held : (moments,) arrays
+        Metres along the axis; `held` is what stays where it is.
+    angle, turn : (moments,) arrays
+        Radians: of the whole arc, and of its plane about the axis.
+    out : (moments, n, 3) array
+        Filled.
+    """
     for m in range(inside.shape[0]):
         length = end[m] - start[m]
         c, s = math.cos(turn[m]), math.sin(turn[m])

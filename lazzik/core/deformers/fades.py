@@ -20,6 +20,17 @@ def edge_fade(
     edge. start, end, length, weight (moments,).
 
     start: nothing at the start of the span. end: nothing at its end. both. middle: nothing in the middle.
+
+    Parameters
+    ----------
+    inside : (moments or 1, n, 3) array
+        Metres, in the deformer's coordinates.
+    start, end, length : (moments,) arrays
+        Metres along the axis.
+    weight : (moments,) array
+        Of the deformer.
+    counts : (moments, n) array
+        Filled.
     """
     for k in range(inside.shape[0]):
         low, high, reach = start[k], end[k], length[k]

@@ -35,13 +35,43 @@ class Mask(Frozen):
     invert: bool = False
 
     def at(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
-        """(moments, n) how much the deformer counts at points in its own coordinates, along this axis. Raises
-        UnknownAsset, InvalidAsset."""
+        """How much the deformer counts at points in its own coordinates, along this axis.
+
+        Parameters
+        ----------
+        inside : (moments or 1, n, 3) array
+            Metres, in the deformer's coordinates.
+        numbers : dict of (moments or 1,) arrays
+            The mask's own, each in its unit.
+
+        Returns
+        -------
+        (moments, n) array
+            0 to 1.
+
+        Raises
+        ------
+        UnknownAsset, InvalidAsset
+            If what it is made from is not there, or damaged.
+        """
         m = np.clip(self.amounts(inside, numbers, axis, assets), 0.0, 1.0)
         return 1.0 - m if self.invert else m
 
     def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
-        """(moments, n) before it is clamped and inverted. `numbers` (moments,) each."""
+        """Before it is clamped and inverted. `numbers` (moments,) each.
+
+        Parameters
+        ----------
+        inside : (moments or 1, n, 3) array
+            Metres, in the deformer's coordinates.
+        numbers : dict of (moments or 1,) arrays
+            The mask's own, each in its unit.
+
+        Returns
+        -------
+        (moments, n) array
+            May lie outside 0 to 1.
+        """
         raise NotImplementedError
 
     @classmethod

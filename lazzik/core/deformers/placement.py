@@ -43,9 +43,21 @@ class Placement(Frozen):
 
 
 def frames_of(places: Points, turns: Points, axis: Axis) -> Frames:
-    """(moments, 4, 3) for each moment the three rows P·Rᵀ, then the origin.
+    """For each moment the three rows P·Rᵀ, then the origin.
 
     `places` (moments, 3) metres, `turns` (moments, 3) degrees about x, y, z.
+
+    Parameters
+    ----------
+    places : (moments, 3) array
+        Metres.
+    turns : (moments, 3) array
+        Degrees about x, y, z.
+
+    Returns
+    -------
+    (moments, 4, 3) array
+        Three rows of unit length, then the origin in metres.
     """
     from scipy.spatial.transform import Rotation as Turn
 
@@ -56,7 +68,17 @@ def frames_of(places: Points, turns: Points, axis: Axis) -> Frames:
 
 @kernel("void(float64[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1])")
 def enter(points: PointBlock, frames: Frames, out: PointBlock) -> None:
-    """Fill `out` (moments, n, 3) with (u, v, w) of points; frames (moments or 1, 4, 3) as above."""
+    """Fill `out` (moments, n, 3) with (u, v, w) of points; frames (moments or 1, 4, 3) as above.
+
+    Parameters
+    ----------
+    points : (moments, n, 3) array
+        Metres, in the object's space.
+    frames : (moments or 1, 4, 3) array
+        As `frames_of` gives them.
+    out : (moments, n, 3) array
+        Filled: metres, in the deformer's coordinates.
+    """
     for m in range(points.shape[0]):
         frame = frames[m if frames.shape[0] > 1 else 0]
         for i in range(points.shape[1]):
@@ -67,7 +89,17 @@ def enter(points: PointBlock, frames: Frames, out: PointBlock) -> None:
 
 @kernel("void(float64[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1])")
 def leave(inside: PointBlock, frames: Frames, out: PointBlock) -> None:
-    """Fill `out` (moments, n, 3) with the points of (u, v, w)."""
+    """Fill `out` (moments, n, 3) with the points of (u, v, w).
+
+    Parameters
+    ----------
+    inside : (moments, n, 3) array
+        Metres, in the deformer's coordinates.
+    frames : (moments or 1, 4, 3) array
+        As `frames_of` gives them.
+    out : (moments, n, 3) array
+        Filled: metres, in the object's space.
+    """
     for m in range(inside.shape[0]):
         frame = frames[m if frames.shape[0] > 1 else 0]
         for i in range(inside.shape[1]):
@@ -78,7 +110,17 @@ def leave(inside: PointBlock, frames: Frames, out: PointBlock) -> None:
 
 @kernel("void(float64[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1])")
 def carry(points: PointBlock, matrices: NDArray[np.float64], out: PointBlock) -> None:
-    """Fill `out` (moments, n, 3) with points in another space; matrices (moments or 1, 4, 4)."""
+    """Fill `out` (moments, n, 3) with points in another space; matrices (moments or 1, 4, 4).
+
+    Parameters
+    ----------
+    points : (moments, n, 3) array
+        Metres, in one space.
+    matrices : (moments or 1, 4, 4) array
+        From there to the other one.
+    out : (moments, n, 3) array
+        Filled: metres, in the other space.
+    """
     for m in range(points.shape[0]):
         a = matrices[m if matrices.shape[0] > 1 else 0]
         for i in range(points.shape[1]):

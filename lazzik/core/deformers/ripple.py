@@ -145,7 +145,22 @@ class Ripple(Deformer):
 
 @kernel("UniTuple(float64, 2)(float64[::1], float64[:, ::1], float64[::1], boolean)")
 def away_from(at: Samples, frame: Frames, born: Samples, rings: bool) -> tuple[float, float]:
-    """Metres across the axis, by its two ways, from where the source was to a point."""
+    """Metres across the axis, by its two ways, from where the source was to a point.
+
+    Parameters
+    ----------
+    at : (3,) array
+        Metres, in the object's space.
+    frame : (4, 3) array
+        The deformer's coordinates.
+    born : (4,) array
+        How far the front had run, and the source's place, metres.
+
+    Returns
+    -------
+    tuple of float
+        Metres.
+    """
     v, w = at[1], at[2]
     for k in range(3):
         apart = frame[3, k] - born[1 + k]
@@ -166,6 +181,19 @@ def rings_born(
 
     The moment is found by halving among those of the past, and between two of them, where both ways are straight, as
     the root of |d + u·d'|² = (c + u·c')².
+
+    Parameters
+    ----------
+    inside : (moments, n, 3) array
+        Metres, in the deformer's coordinates.
+    frames : (moments or 1, 4, 3) array
+        Those coordinates.
+    front : (moments,) array
+        Metres that the front has run.
+    born : (past, 4) array
+        How far it had run, and the source's place, metres.
+    behind, r : (moments, n) arrays
+        Filled, metres.
     """
     for m in range(inside.shape[0]):
         frame = frames[m if frames.shape[0] > 1 else 0]

@@ -38,7 +38,17 @@ def noise_at(x: float, y: float, z: float, seed: int) -> float:
 
 @kernel("void(float64[:, :, ::1], float64[::1], float64[:, ::1])")
 def solid_noise(points: PointBlock, seeds: Samples, out: Shares) -> None:
-    """Fill `out` (moments, n) with noise at points (moments, n, 3) measured in cells; seeds (moments,)."""
+    """Fill `out` (moments, n) with noise at points (moments, n, 3) measured in cells; seeds (moments,).
+
+    Parameters
+    ----------
+    points : (moments, n, 3) array
+        In cells.
+    seeds : (moments,) array
+        Whole numbers.
+    out : (moments, n) array
+        Filled, −1 to 1.
+    """
     for m in range(points.shape[0]):
         seed = int(seeds[m])
         for i in range(points.shape[1]):

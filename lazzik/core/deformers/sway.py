@@ -105,6 +105,21 @@ def follow_axis(
 
     The heading of the axis at s, with the wind, is trunk·s + tip·s³/3, in full strength; a point that counts less
     follows an axis that is bent less, found by scaling the headings.
+
+    Parameters
+    ----------
+    inside : (moments or 1, n, 3) array
+        Metres, in the deformer's coordinates.
+    counts : (moments or 1, n) array
+        How much it counts at each point.
+    start, end : (moments,) arrays
+        Metres along the axis.
+    bends : (moments, 4) array
+        Radians: trunk and tip with the wind, trunk and tip across it.
+    turn : (moments,) array
+        Radians of the wind about the axis.
+    out : (moments, n, 3) array
+        Filled.
     """
     for m in range(inside.shape[0]):
         length = end[m] - start[m]

@@ -54,7 +54,21 @@ def wring(
     inside: PointBlock, counts: Shares, start: Samples, end: Samples, first: Samples, last: Samples, out: PointBlock
 ) -> None:
     """Fill `out` (moments, n, 3). start, end and the angles there in radians, (moments,); a span without length turns
-    nothing."""
+    nothing.
+
+    Parameters
+    ----------
+    inside : (moments or 1, n, 3) array
+        Metres, in the deformer's coordinates.
+    counts : (moments or 1, n) array
+        How much it counts at each point.
+    start, end : (moments,) arrays
+        Metres along the axis.
+    first, last : (moments,) arrays
+        Radians there.
+    out : (moments, n, 3) array
+        Filled.
+    """
     for m in range(inside.shape[0]):
         length = end[m] - start[m]
         for i in range(inside.shape[1]):

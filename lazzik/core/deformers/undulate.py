@@ -68,5 +68,11 @@ class Undulate(Deformer):
 
 
 def crests(tracks: Tracks) -> NDArray[np.float64]:
-    """(frames,) ∫ speed/length dt since the scene's first frame."""
+    """∫ speed/length dt since the scene's first frame.
+
+    Returns
+    -------
+    (frames,) array
+        Crests.
+    """
     return integrate(tracks, ("speed", "length"), lambda speed, length: speed / length).cycles

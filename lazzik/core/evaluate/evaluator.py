@@ -19,7 +19,7 @@ import numpy as np
 
 from lazzik.core.channel.channel import Channel, as_channel
 from lazzik.core.channel.combine import combined
-from lazzik.core.channel.layer import Layer, held, numbers_of
+from lazzik.core.channel.layer import Inputs, Layer, held, numbers_of
 from lazzik.core.clock import Clock
 from lazzik.core.document import LARGEST, Frozen, Quantity
 from lazzik.core.errors import BadFormula, UnknownAddress
@@ -55,11 +55,23 @@ class Bottom(Protocol):
     """What a stack of layers stands on."""
 
     def at(self, clock: Clock) -> Samples:
-        """(frames,) its values."""
+        """Its values.
+
+        Returns
+        -------
+        (frames,) array
+            In the channel's unit.
+        """
         ...
 
     def base(self, clock: Clock) -> Samples:
-        """(frames,) the base of the channel that it belongs to."""
+        """The base of the channel that it belongs to.
+
+        Returns
+        -------
+        (frames,) array
+            In the channel's unit.
+        """
         ...
 
     @property
@@ -69,20 +81,50 @@ class Bottom(Protocol):
 
 
 def evaluate(scene: Scene, addresses: list[str], clock: Clock, memo: Memo | None = None) -> dict[str, Samples]:
-    """(frames,) values of each address on the clock. Raises UnknownAddress, and BadFormula for one without a value."""
+    """Values of each address on the clock.
+
+    Returns
+    -------
+    dict of (frames,) arrays
+        By address, each in its number's unit.
+
+    Raises
+    ------
+    UnknownAddress
+        If one leads nowhere.
+    BadFormula
+        If one has no value.
+    """
     scope = Scope(scene, memo)
     return {text: np.full(len(clock.frames), v) if isinstance(v := read(text, clock, scope), float | int) else v
             for text in addresses}  # fmt: skip
 
 
 def read(address: str, clock: Clock, scope: Scope) -> float | Samples:
-    """The number at an address, within its limits. Raises UnknownAddress."""
+    """The number at an address, within its limits.
+
+    Returns
+    -------
+    float or (frames,) array
+        In the number's unit.
+
+    Raises
+    ------
+    UnknownAddress
+        If it leads nowhere.
+    """
     place = scope.place(address)
     return held(number_on(place.number, clock, scope), place.quantity)
 
 
 def number_on(number: float | Channel, clock: Clock, scope: Scope = ALONE) -> float | Samples:
-    """A number on a clock: a float where it can't change, otherwise (frames,)."""
+    """A number on a clock: a float where it can't change, otherwise (frames,).
+
+    Returns
+    -------
+    float or (frames,) array
+        In the number's unit.
+    """
     if not isinstance(number, Channel):
         return number
     if not number.moves:
@@ -101,7 +143,13 @@ def number_on(number: float | Channel, clock: Clock, scope: Scope = ALONE) -> fl
 
 
 def value_of(part: Frozen, name: str, clock: Clock, scope: Scope = ALONE) -> float | Samples:
-    """A number of a part of an object, within its limits, on a clock: a float where it can't change, else (frames,)."""
+    """A number of a part of an object, within its limits, on a clock: a float where it can't change, else (frames,).
+
+    Returns
+    -------
+    float or (frames,) array
+        In the number's unit.
+    """
     return held(number_on(getattr(part, name), clock, scope), numbers_of(type(part))[name])
 
 
@@ -115,7 +163,13 @@ def constant(number: float | Channel, quantity: Quantity) -> float | None:
 
 
 def base_on(channel: Channel, clock: Clock) -> Samples:
-    """(frames,) the channel's base, without layers."""
+    """The channel's base, without layers.
+
+    Returns
+    -------
+    (frames,) array
+        In the channel's unit.
+    """
     if channel.keys:
         return channel.curve(clock.fps).at(clock.frames, clock.fps)
     return np.full(len(clock.frames), channel.value)
@@ -139,7 +193,13 @@ class Stack:
         return [problem for place in sorted(self.missing) for problem in self.missing[place]]
 
     def at(self, place: int, clock: Clock) -> Samples:
-        """(frames,) what the first `place` layers make of what they stand on. Not to be written to."""
+        """What the first `place` layers make of what they stand on. Not to be written to.
+
+        Returns
+        -------
+        (frames,) array
+            In the channel's unit.
+        """
         known = self.known.setdefault(place, [])
         for other, values in known:
             if other is clock or (clock.key is None and np.array_equal(other.frames, clock.frames)):
@@ -152,7 +212,13 @@ class Stack:
         return values
 
     def joined(self, layer: Layer, place: int, clock: Clock) -> Samples:
-        """(frames,) what the first `place` layers make, with one more joined to it."""
+        """What the first `place` layers make, with one more joined to it.
+
+        Returns
+        -------
+        (frames,) array
+            In the channel's unit.
+        """
         missing: list[str] | None = None if self.scope.problems is None else []
         scope = Scope(self.scope.scene, self.scope.memo, missing, self.scope.run)
         inputs = LayerInputs(layer, place, self, clock, scope)
@@ -213,7 +279,7 @@ def loop_note(number: float | Channel, layer: Layer, clock: Clock, scope: Scope)
 
 
 @dataclass(frozen=True, eq=False)
-class Base:
+class Base(Bottom):
     """The base of a channel, as what its layers stand on."""
 
     channel: Channel
@@ -232,7 +298,7 @@ class Base:
 
 
 @dataclass(frozen=True, eq=False)
-class Under:
+class Under(Bottom):
     """What lies below a layer, divided by a size, as what the stack inside that layer stands on."""
 
     inputs: LayerInputs
@@ -269,7 +335,7 @@ class _Kept:
 
 
 @dataclass(frozen=True, eq=False)
-class LayerInputs:
+class LayerInputs(Inputs):
     """What a layer is given (the protocol `Inputs`): its numbers and what lies below, at any moments it asks for."""
 
     layer: Layer

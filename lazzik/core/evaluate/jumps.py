@@ -17,7 +17,13 @@ from lazzik.core.types import Samples
 
 
 def jumps_of(numbers: Iterable[float | Channel], first: float, last: float, fps: float, scope: Scope) -> Samples:
-    """(jumps,) the frames from `first` to `last` at which one of the numbers may jump, ascending."""
+    """The frames from `first` to `last` at which one of the numbers may jump, ascending.
+
+    Returns
+    -------
+    (jumps,) array
+        Frames, ascending.
+    """
     found = [frames for number in numbers for frames in _jumps(number, first, last, fps, scope)]
     every = np.unique(np.concatenate(found)) if found else np.empty(0)
     return every[(every >= first) & (every <= last)]

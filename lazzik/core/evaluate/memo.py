@@ -31,7 +31,13 @@ class Memo:
         """How many channels had to be computed."""
 
     def get(self, moving: object, clock: Clock, seen: tuple[object, ...] = ()) -> Samples | None:
-        """The kept motion, (frames,) or (frames, …), or None. `seen` is all that it reads beside itself."""
+        """The kept motion, (frames,) or (frames, …), or None. `seen` is all that it reads beside itself.
+
+        Returns
+        -------
+        (frames,) or (frames, …) array, or None
+            Not to be written to.
+        """
         if clock.key is None:
             return None
         thing = _thing(moving, seen)
@@ -45,7 +51,13 @@ class Memo:
         return self._behind.get(moving, clock, seen) if self._behind else None
 
     def put(self, moving: object, clock: Clock, motion: Samples, seen: tuple[object, ...] = ()) -> None:
-        """Keep a motion. What it was made from is kept with it, so that no identity can come to mean another."""
+        """Keep a motion. What it was made from is kept with it, so that no identity can come to mean another.
+
+        Parameters
+        ----------
+        motion : (frames,) or (frames, …) array
+            Not to be written to from now on.
+        """
         thing = _thing(moving, seen)
         with self._lock:
             self.computed += motion.ndim == 1

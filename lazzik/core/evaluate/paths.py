@@ -14,7 +14,13 @@ from lazzik.core.types import Points
 
 
 def world(scene: Scene, node: Node, clock: Clock, scope: Scope = ALONE) -> NDArray[np.float64]:
-    """(frames, 4, 4) from the object's space to the scene's: parent · T · R · S."""
+    """From the object's space to the scene's: parent · T · R · S.
+
+    Returns
+    -------
+    (frames, 4, 4) array
+        From the object's space to the scene's, metres.
+    """
     matrix = np.tile(np.eye(4), (len(clock.frames), 1, 1))
     for here in scene.lineage(node):
         own = pose(here, clock, scope)
@@ -28,7 +34,13 @@ def world(scene: Scene, node: Node, clock: Clock, scope: Scope = ALONE) -> NDArr
 
 
 def path(scene: Scene, node: Node, clock: Clock, scope: Scope) -> Points:
-    """(frames, 3) the way of the object's far end: the middle of its top, or its origin if it has no shape."""
+    """The way of the object's far end: the middle of its top, or its origin if it has no shape.
+
+    Returns
+    -------
+    (frames, 3) array
+        Metres, in the scene.
+    """
     point = np.array([0.0, 0.0, 0.0, 1.0])
     if node.shape is not None:
         low, high = node.shape.mesh(scene.assets).bounds

@@ -52,7 +52,13 @@ def pose(node: Node, clock: Clock, scope: Scope = ALONE) -> Pose:
 
 
 def triple(part: Position | Rotation | Scale, clock: Clock, scope: Scope = ALONE) -> Points:
-    """(frames, 3) x, y and z of a part."""
+    """X, y and z of a part.
+
+    Returns
+    -------
+    (frames, 3) array
+        In the part's unit.
+    """
     out = np.empty((len(clock.frames), 3))
     for column, number in enumerate((part.x, part.y, part.z)):
         out[:, column] = number_on(number, clock, scope)
@@ -60,9 +66,19 @@ def triple(part: Position | Rotation | Scale, clock: Clock, scope: Scope = ALONE
 
 
 def orientations(angles: Points, order: str) -> Quaternions:
-    """(frames, 4) unit quaternions of Euler angles in degrees, turned about own axes in the written order.
+    """Unit quaternions of Euler angles in degrees, turned about own axes in the written order.
 
     Consecutive ones have a dot product ≥ 0, so that stepping from one to the next takes the short way.
+
+    Parameters
+    ----------
+    angles : (frames, 3) array
+        Degrees about x, y, z.
+
+    Returns
+    -------
+    (frames, 4) array
+        x, y, z, w, of unit length.
     """
     columns = ["xyz".index(axis) for axis in order]
     from scipy.spatial.transform import Rotation as Turn
@@ -72,7 +88,18 @@ def orientations(angles: Points, order: str) -> Quaternions:
 
 
 def short_way(q: Quaternions) -> Quaternions:
-    """The same orientations with signs such that consecutive dot products are ≥ 0."""
+    """The same orientations with signs such that consecutive dot products are ≥ 0.
+
+    Parameters
+    ----------
+    q : (frames, 4) array
+        x, y, z, w, of unit length.
+
+    Returns
+    -------
+    (frames, 4) array
+        The same orientations.
+    """
     flips = np.einsum("ij,ij->i", q[1:], q[:-1]) < 0
     signs: Samples = np.where(np.concatenate(([0], np.cumsum(flips))) % 2, -1.0, 1.0)
     out: Quaternions = q * signs[:, None]

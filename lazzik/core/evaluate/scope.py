@@ -49,20 +49,44 @@ class Scope:
         return held
 
     def kept(self, channel: Channel, clock: Clock) -> Samples | None:
-        """The channel's motion, if it was computed before and all that it reads is what it was."""
+        """The channel's motion, if it was computed before and all that it reads is what it was.
+
+        Returns
+        -------
+        (frames,) array or None
+            In the channel's unit.
+        """
         return self.memo.get(channel, clock, self._seen(reads_of(channel))) if self.memo else None
 
     def keep(self, channel: Channel, clock: Clock, motion: Samples) -> None:
-        """Keep a motion."""
+        """Keep a motion.
+
+        Parameters
+        ----------
+        motion : (frames,) array
+            In the channel's unit.
+        """
         if self.memo:
             self.memo.put(channel, clock, motion, self._seen(reads_of(channel)))
 
     def kept_pose(self, node: Node, clock: Clock) -> Samples | None:
-        """The object's transform, if it was computed before and all that it reads is what it was."""
+        """The object's transform, if it was computed before and all that it reads is what it was.
+
+        Returns
+        -------
+        (frames, …) array or None
+            As it was kept.
+        """
         return self.memo.get(node, clock, self._seen(_read(node))) if self.memo else None
 
     def keep_pose(self, node: Node, clock: Clock, rows: Samples) -> None:
-        """Keep a transform."""
+        """Keep a transform.
+
+        Parameters
+        ----------
+        rows : (frames, …) array
+            One row a frame.
+        """
         if self.memo:
             self.memo.put(node, clock, rows, self._seen(_read(node)))
 

@@ -49,7 +49,13 @@ class Surface:
         return not self.sizes and self.targets is None and all(step.still for step in self.steps)
 
     def blocks(self, first: int = 0, last: int | None = None) -> Iterator[PointBlock]:
-        """The points from one moment up to another, a block of moments after the other; one moment if it is still."""
+        """The points from one moment up to another, a block of moments after the other; one moment if it is still.
+
+        Yields
+        ------
+        (moments, n, 3) array
+            Metres, in the object's space.
+        """
         end = len(self.clock.frames) if last is None else last
         if self.still:
             yield self.block(slice(first, first + 1))
@@ -61,7 +67,13 @@ class Surface:
             yield block if len(block) == places.stop - start else np.repeat(block, places.stop - start, axis=0)
 
     def each(self, first: int = 0, last: int | None = None) -> Iterator[tuple[int, Points]]:
-        """(moment, its points) from one moment up to another, worked out by blocks."""
+        """From one moment up to another, worked out by blocks.
+
+        Yields
+        ------
+        int, (n, 3) array
+            Metres, in the object's space.
+        """
         index = first
         for block in self.blocks(first, last):
             for points in block:
@@ -69,7 +81,13 @@ class Surface:
                 index += 1
 
     def block(self, places: slice, until: int | None = None) -> PointBlock:
-        """(moments or 1, n, 3) the points at some moments, as the first so many steps leave them (all, if None)."""
+        """The points at some moments, as the first so many steps leave them (all, if None).
+
+        Returns
+        -------
+        (moments or 1, n, 3) array
+            Metres, in the object's space.
+        """
         rest = points = self._rest(places)
         moments = self._moments(places)
         for step in self.steps[:until]:
@@ -77,38 +95,85 @@ class Surface:
         return points
 
     def points(self, index: int) -> Points:
-        """(n, 3) the points at a moment."""
+        """The points at a moment.
+
+        Returns
+        -------
+        (n, 3) array
+            Metres, in the object's space.
+        """
         return self.points_until(len(self.steps), index)
 
     def points_until(self, place: int, index: int) -> Points:
-        """(n, 3) the points at a moment, as the first so many steps leave them."""
+        """The points at a moment, as the first so many steps leave them.
+
+        Returns
+        -------
+        (n, 3) array
+            Metres, in the object's space.
+        """
         if not place and not self.sizes and self.targets is None:
             return self.rest.points
         return np.asarray(self.block(slice(index, index + 1), place)[0])
 
     def normals(self, points: Points) -> Points:
-        """(n, 3) the normals that the surface has with these points."""
+        """The normals that the surface has with these points.
+
+        Parameters
+        ----------
+        points : (n, 3) array
+            Metres, in the object's space.
+
+        Returns
+        -------
+        (n, 3) array
+            Of unit length.
+        """
         if points is self.rest.points or np.array_equal(points, self.rest.points):
             return self.rest.normals
         return normals_of(points, self.rest.triangles, self.rest.welds)
 
     def rest_at(self, index: int) -> Points:
-        """(n, 3) the points without deformers at a moment: at rest, and by the weights of shape targets."""
+        """The points without deformers at a moment: at rest, and by the weights of shape targets.
+
+        Returns
+        -------
+        (n, 3) array
+            Metres, in the object's space.
+        """
         return np.asarray(self._rest(slice(index, index + 1))[0])
 
     def rest_plain(self, index: int) -> Points:
-        """(n, 3) the points of the sizes alone at a moment."""
+        """The points of the sizes alone at a moment.
+
+        Returns
+        -------
+        (n, 3) array
+            Metres, in the object's space.
+        """
         if not self.sizes or self.node.shape is None:
             return self.rest.points
         now = {name: float(values[index]) for name, values in self.sizes.items()}
         return self.node.shape.mesh(self.assets, self.node.shape.nominal() | now).points
 
     def counts(self, place: int, index: int) -> Samples:
-        """(n,) how much the deformer of one step counts for each point at a moment: weight · edge fade · mask."""
+        """How much the deformer of one step counts for each point at a moment: weight · edge fade · mask.
+
+        Returns
+        -------
+        (n,) array
+            0 to 1, and beyond with a weight that is.
+        """
         return self._at_step(place, index, counts_of)
 
     def lift(self, place: int, index: int) -> Samples:
-        """(n,) metres, with their sign, by which the deformer of one step pushes each point at a moment."""
+        """Metres, with their sign, by which the deformer of one step pushes each point at a moment.
+
+        Returns
+        -------
+        (n,) array
+            Metres, with their sign.
+        """
         return self._at_step(place, index, lift_of)
 
     def _at_step(self, place: int, index: int, ask: Callable[..., Shares]) -> Samples:

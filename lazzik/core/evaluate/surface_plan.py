@@ -72,7 +72,13 @@ def _between(scene: Scene, node: Node, owner: Node) -> Iterator[Node]:
 def targets_of(
     node: Node, count: int, clock: Clock, scope: Scope, assets: AssetStore
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]] | None:
-    """The shape targets of an object; None if it has none, or if they were made for another mesh."""
+    """The shape targets of an object; None if it has none, or if they were made for another mesh.
+
+    Returns
+    -------
+    ((frames, rows) array, (rows, n, 3) array) or None
+        Weights, and metres by which a full one moves each point.
+    """
     if node.targets is None:
         return None
     if isinstance(node.targets, ShapeFrames):

@@ -22,7 +22,17 @@ from lazzik.core.types import Samples
 def with_seeds(scene: Scene, at: Address, seeds: Iterable[int], scope: Scope) -> list[tuple[Edit, Samples]]:
     """For each seed of a layer the edit that sets it, and (frames,) the number as it would be then.
 
-    Raises UnknownAddress, and InvalidEdit if the layer has no seed, or one that is keyed or driven.
+    Returns
+    -------
+    list of (Edit, (frames,) array)
+        In the number's unit.
+
+    Raises
+    ------
+    UnknownAddress
+        If there is no such layer.
+    InvalidEdit
+        If the layer has no seed, or one that is keyed or driven.
     """
     layer = find_layer(scene, at)
     if "seed" not in numbers_of(type(layer)):
@@ -40,9 +50,19 @@ def with_seeds(scene: Scene, at: Address, seeds: Iterable[int], scope: Scope) ->
 
 
 def with_formula(scene: Scene, at: Address, text: str, scope: Scope) -> Samples:
-    """(frames,) what a stack gives up to a formula layer that has this text.
+    """What a stack gives up to a formula layer that has this text.
 
-    Raises UnknownAddress, and BadFormula, saying in which column something is wrong.
+    Returns
+    -------
+    (frames,) array
+        In the channel's unit.
+
+    Raises
+    ------
+    UnknownAddress
+        If there is no such layer.
+    BadFormula
+        If the text is none, saying in which column something is wrong.
     """
     layer = find_layer(scene, at)
     expression = read_expression(text)

@@ -57,7 +57,24 @@ def fit(y: Samples, first: float, fps: float, tolerance: float, *, extremes: boo
     """Keys whose curve stays within `tolerance` of every sample; with `extremes`, the highest and lowest places that
     stand out by more than it have level keys of their own, with the sampled value.
 
-    `y` (n,): samples from frame `first` on, PER_FRAME to a frame. Raises ValueError if a sample is not finite.
+    `y` (n,): samples from frame `first` on, PER_FRAME to a frame.
+
+    Parameters
+    ----------
+    y : (n,) array
+        Samples from frame `first` on, PER_FRAME to a frame, in any unit.
+    tolerance : float
+        In the same unit.
+
+    Returns
+    -------
+    tuple of Key
+        In the order of their frames.
+
+    Raises
+    ------
+    ValueError
+        If a sample is not finite.
     """
     if not np.all(np.isfinite(y)):
         raise ValueError(f"sample {int(np.argmin(np.isfinite(y)))} is not finite")
@@ -75,7 +92,18 @@ def fit(y: Samples, first: float, fps: float, tolerance: float, *, extremes: boo
 
 
 def worst_error(keys: tuple[Key, ...], y: Samples, first: float, fps: float) -> float:
-    """Largest |curve − sample|, `y` as for `fit`."""
+    """Largest |curve − sample|, `y` as for `fit`.
+
+    Parameters
+    ----------
+    y : (n,) array
+        As for `fit`.
+
+    Returns
+    -------
+    float
+        In the unit of y.
+    """
     return float(np.max(np.abs(_curve_at_samples(keys, y, first, fps) - y)))
 
 
@@ -93,13 +121,35 @@ def _closed(y: Samples, tolerance: float) -> dict[int, float]:
 
 
 def jumps_of(y: Samples, tolerance: float) -> list[int]:
-    """Samples between which and the next the signal jumps by more than twice the tolerance."""
+    """Samples between which and the next the signal jumps by more than twice the tolerance.
+
+    Parameters
+    ----------
+    y : (n,) array
+        As for `fit`.
+
+    Returns
+    -------
+    list of int
+        Ascending.
+    """
     return sorted(_cut(y, tolerance).jumps)
 
 
 def extremes_of(y: Samples, prominence: float) -> list[int]:
     """Samples at which the signal is higher or lower than all about it, by more than `prominence` (as topography has
-    it: how far one must come down to reach higher ground)."""
+    it: how far one must come down to reach higher ground).
+
+    Parameters
+    ----------
+    y : (n,) array
+        As for `fit`.
+
+    Returns
+    -------
+    list of int
+        Ascending.
+    """
     from scipy.signal import find_peaks  # slow to import, and few bakes ask for it
 
     found = [find_peaks(side, prominence=prominence)[0] for side in (y, -y)]

@@ -204,6 +204,22 @@ def solve(
 
     `keys` are sample places, rising. The outer values stay; the outer slopes stay where `hold_…` says so. The best
     round found is kept. Stops as soon as the tolerance is met.
+
+    Parameters
+    ----------
+    y : (n,) array
+        Samples, in any unit.
+    keys : (keys,) array
+        Places of samples, rising.
+    values : (keys,) array
+        In the unit of y; those of keys lo + 1 … hi − 1 are filled.
+    slopes : (keys,) array
+        In units per sample; filled, those at the ends only if they are free.
+
+    Returns
+    -------
+    float
+        In the unit of y.
     """
     start, end = keys[lo], keys[hi]
     count = 2 * (hi - lo + 1)

@@ -51,7 +51,17 @@ def _exchange(ref: Places, place: int, same: bool) -> None:
 
 @kernel("boolean(float64[::1], int64, int64, float64)")
 def cubic_fits(y: Samples, a: int, b: int, tolerance: float) -> bool:
-    """Whether some cubic stays within `tolerance` of samples y[a] … y[b], both included."""
+    """Whether some cubic stays within `tolerance` of samples y[a] … y[b], both included.
+
+    Parameters
+    ----------
+    y : (n,) array
+        Samples, in any unit.
+
+    Returns
+    -------
+    bool
+    """
     count = b - a + 1
     if count <= 4:
         return True
@@ -104,6 +114,16 @@ def longest_cubic(y: Samples, a: int, b: int, tolerance: float) -> int:
     """The last whole frame's sample (or `b`) that one cubic from sample `a` reaches within `tolerance`.
 
     At least the next whole frame, or `b`, is returned.
+
+    Parameters
+    ----------
+    y : (n,) array
+        Samples, in any unit.
+
+    Returns
+    -------
+    int
+        A place of a sample.
     """
     first = a // PER_FRAME + 1
     last = -(-b // PER_FRAME)

@@ -39,7 +39,22 @@ REACH = 3
 
 @kernel("float64(float64[::1], int64[::1], int64, float64[::1], float64[::1])")
 def segment_error(y: Samples, keys: Places, s: int, values: Samples, slopes: Samples) -> float:
-    """Largest error of the segment from key s to s + 1."""
+    """Largest error of the segment from key s to s + 1.
+
+    Parameters
+    ----------
+    y : (n,) array
+        Samples, in any unit.
+    keys : (keys,) array
+        Places of samples, rising.
+    values, slopes : (keys,) arrays
+        In the unit of y, and per sample.
+
+    Returns
+    -------
+    float
+        In the unit of y.
+    """
     left, span = keys[s], keys[s + 1] - keys[s]
     worst = 0.0
     for i in range(span + 1):
@@ -73,7 +88,22 @@ def seed_and_mend(
     fraction: float,
 ) -> int:
     """Keys on samples a … b from seeds at a part of the tolerance, mended until every segment holds. Returns how many,
-    filling the arrays."""
+    filling the arrays.
+
+    Parameters
+    ----------
+    y : (n,) array
+        Samples, in any unit.
+    keys : (b − a + 2,) array
+        Filled: places of samples, rising.
+    values, slopes : (b − a + 2,) arrays
+        Filled: in the unit of y, and per sample.
+
+    Returns
+    -------
+    int
+        How many keys.
+    """
     count = 1
     keys[0] = a
     while keys[count - 1] < b:
@@ -134,7 +164,22 @@ def prune(
     slope_a: float,
     slope_b: float,
 ) -> int:
-    """Take out keys that their neighbourhood can do without. Returns how many are left."""
+    """Take out keys that their neighbourhood can do without. Returns how many are left.
+
+    Parameters
+    ----------
+    y : (n,) array
+        Samples, in any unit.
+    keys : (keys,) array
+        Places of samples, rising; those left move up.
+    values, slopes : (keys,) arrays
+        In the unit of y, and per sample; those left move up.
+
+    Returns
+    -------
+    int
+        How many keys.
+    """
     fresh = np.ones(count, np.bool_)  # not tried since its neighbourhood last changed
     removed = True
     while removed:
@@ -209,6 +254,20 @@ def merge_pairs(
 
     Wherever it lies, one cubic must reach it from the key before the two, and one lead on to the key after them: that
     is asked first, and nearly always settles it.
+
+    Parameters
+    ----------
+    y : (n,) array
+        Samples, in any unit.
+    keys : (keys,) array
+        Places of samples, rising; those left move up.
+    values, slopes : (keys,) arrays
+        In the unit of y, and per sample; those left move up.
+
+    Returns
+    -------
+    int
+        How many keys.
     """
     k = 1
     while k < count - 2:
@@ -263,7 +322,22 @@ def fit_smooth(
     slope_b: float,
 ) -> int:
     """The fewest keys found on samples a … b. Returns how many; the arrays (room for b − a + 2) are filled. An end
-    whose slope is given (not NaN) keeps it; slopes are per sample."""
+    whose slope is given (not NaN) keeps it; slopes are per sample.
+
+    Parameters
+    ----------
+    y : (n,) array
+        Samples, in any unit.
+    keys : (b − a + 2,) array
+        Filled: places of samples, rising.
+    values, slopes : (b − a + 2,) arrays
+        Filled: in the unit of y, and per sample.
+
+    Returns
+    -------
+    int
+        How many keys.
+    """
     count = _from_seed(y, a, b, tolerance, keys, values, slopes, slope_a, slope_b, FRACTION)
     least, place = 1, a
     while place < b:

@@ -71,7 +71,15 @@ def write_long_csv(scene: Scene, addresses: list[str], clock: Clock, memo: Memo 
 def read_csv(text: str) -> dict[str, tuple[Samples, Samples]]:
     """Curves of a wide or a long table: name -> ((keys,) frames, (keys,) values), rising in time.
 
-    Raises InvalidDocument, saying what is wrong and in which row.
+    Returns
+    -------
+    dict of ((keys,) array, (keys,) array)
+        Frames, rising, and values as they are written.
+
+    Raises
+    ------
+    InvalidDocument
+        Saying what is wrong and in which row.
     """
     try:
         rows = list(csv.reader(io.StringIO(text), strict=True))

@@ -57,7 +57,18 @@ class GltfFile:
         return rows[index]
 
     def array(self, index: Any, where: str) -> NDArray[np.float64]:
-        """(count, width) an accessor's numbers. Raises InvalidAsset for one that its buffer does not hold."""
+        """An accessor's numbers.
+
+        Returns
+        -------
+        (count, width) array
+            As the file has them, normalised ones from −1 or 0 to 1.
+
+        Raises
+        ------
+        InvalidAsset
+            If its buffer does not hold it.
+        """
         accessor = self.row("accessors", index, where)
         kind, shape = accessor.get("componentType"), accessor.get("type")
         count, start = _whole(accessor, "count", where), _whole(accessor, "byteOffset", where, 0)

@@ -117,7 +117,18 @@ class Eye:
         self.still = bool(np.all(matrices == matrices[0]) and np.all(scale == scale[0]))
 
     def seen(self, points: Points, index: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """((n, 2) pixels, right and down, (n,) metres before the viewer)."""
+        """((n, 2) pixels, right and down, (n,) metres before the viewer).
+
+        Parameters
+        ----------
+        points : (n, 3) array
+            Metres, in the scene.
+
+        Returns
+        -------
+        ((n, 2) array, (n,) array)
+            Pixels, right and down; metres before the viewer.
+        """
         there = points @ self.matrices[index][:3, :3].T + self.matrices[index][:3, 3]
         depth = -there[:, 2]
         near = np.maximum(depth, NEAR)[:, None] if self.perspective else 1.0
@@ -151,6 +162,22 @@ def outline(
     """The `d` of the edge of what faces the viewer.
 
     `flat` (n, 2) pixels, `depth` (n,) metres (None: nothing is too near), `joined` (n,) which points are one place.
+
+    Parameters
+    ----------
+    flat : (n, 2) array
+        Pixels.
+    depth : (n,) array or None
+        Metres; None: nothing is too near.
+    triangles : (triangles, 3) array
+        Rows of `flat`.
+    joined : (n,) array
+        Which points are one place.
+
+    Returns
+    -------
+    str
+        Path data.
     """
     a, b, c = (flat[triangles[:, k]] for k in range(3))
     # y runs down, so what is anticlockwise in the scene is clockwise in pixels

@@ -113,7 +113,18 @@ def _linear(pieces: list[tuple[Samples, Rows]], moved: Moved, first: float, fps:
 
 @kernel("float64(float64[::1], float64[::1], float64[::1], float64, boolean)")
 def off_between(a: Samples, b: Samples, x: Samples, u: float, turns: bool) -> float:
-    """How far x is from the way from a to b, u of it gone: a length, or degrees of the short way round."""
+    """How far x is from the way from a to b, u of it gone: a length, or degrees of the short way round.
+
+    Parameters
+    ----------
+    a, b, x : (numbers,) arrays
+        In the track's unit; quaternions where it turns.
+
+    Returns
+    -------
+    float
+        In the track's unit, or degrees.
+    """
     if not turns:
         total = 0.0
         for k in range(x.shape[0]):
@@ -143,7 +154,19 @@ def off_between(a: Samples, b: Samples, x: Samples, u: float, turns: bool) -> fl
 
 @kernel("boolean(float64[::1], float64[:, ::1], int64, int64, float64, boolean)")
 def reaches(at: Samples, rows: Rows, start: int, end: int, tolerance: float, turns: bool) -> bool:
-    """Whether a straight way from one sample to another keeps the tolerance at all between."""
+    """Whether a straight way from one sample to another keeps the tolerance at all between.
+
+    Parameters
+    ----------
+    at : (samples,) array
+        Seconds.
+    rows : (samples, numbers) array
+        In the track's unit.
+
+    Returns
+    -------
+    bool
+    """
     for i in range(start + 1, end):
         u = (at[i] - at[start]) / (at[end] - at[start])
         if off_between(rows[start], rows[end], rows[i], u, turns) > tolerance:
@@ -154,7 +177,22 @@ def reaches(at: Samples, rows: Rows, start: int, end: int, tolerance: float, tur
 @kernel("int64(float64[::1], float64[:, ::1], float64, boolean, int64[::1])")
 def dense_keys(at: Samples, rows: Rows, tolerance: float, turns: bool, keys: NDArray[np.int64]) -> int:
     """Fill `keys` with samples between which straight ways keep the tolerance, each as far as it can reach (doubled,
-    then halved); how many there are."""
+    then halved); how many there are.
+
+    Parameters
+    ----------
+    at : (samples,) array
+        Seconds.
+    rows : (samples, numbers) array
+        In the track's unit.
+    keys : (samples,) array
+        Filled: places of samples.
+
+    Returns
+    -------
+    int
+        How many.
+    """
     keys[0] = 0
     count, last = 1, at.shape[0] - 1
     while keys[count - 1] < last:
@@ -219,7 +257,22 @@ def _measured(
 
 
 def sampled(way: str, seconds: NDArray[Any], values: NDArray[Any], at: Samples, turns: bool) -> Rows:
-    """(moments, numbers) a sampler's value at some seconds, as the standard has it."""
+    """A sampler's value at some seconds, as the standard has it.
+
+    Parameters
+    ----------
+    seconds : (keys,) array
+        Rising.
+    values : (keys, numbers) array, or (3 keys, numbers) with slopes
+        In the track's unit.
+    at : (moments,) array
+        Seconds.
+
+    Returns
+    -------
+    (moments, numbers) array
+        In the track's unit.
+    """
     seconds, values = seconds.astype(np.float64), values.astype(np.float64)
     # times are float32: a moment is that of the key that it was written as
     at = np.clip(at.astype(np.float32).astype(np.float64), seconds[0], seconds[-1])
@@ -241,8 +294,25 @@ def sampled(way: str, seconds: NDArray[Any], values: NDArray[Any], at: Samples, 
 
 
 def between(a: Rows, b: Rows, u: Samples, turns: bool) -> Rows:
-    """(moments, numbers) part of the way from rows to rows: straight, or the short way round (K. Shoemake, 'Animating
-    rotation with quaternion curves', SIGGRAPH 1985)."""
+    """Part of the way from rows to rows: straight, or the short way round (K. Shoemake, 'Animating
+    rotation with quaternion curves', SIGGRAPH 1985).
+
+    Parameters
+    ----------
+    a, b : (moments, numbers) arrays
+        In the track's unit; unit quaternions where it turns.
+    u : (moments,) array
+        0 to 1.
+
+    Returns
+    -------
+    (moments, numbers) array
+        In the same unit.
+
+    References
+    ----------
+    K. Shoemake, 'Animating rotation with quaternion curves', SIGGRAPH 1985.
+    """
     u = u[:, None]
     if not turns:
         return a + u * (b - a)

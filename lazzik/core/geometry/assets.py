@@ -108,7 +108,17 @@ def pack_mesh(mesh: Mesh) -> bytes:
 
 
 def pack_weights(weights: Samples) -> bytes:
-    """A weight for each point as the bytes of an asset."""
+    """A weight for each point as the bytes of an asset.
+
+    Parameters
+    ----------
+    weights : (n,) array
+        0 to 1.
+
+    Returns
+    -------
+    bytes
+    """
     return _packed(weights=weights.astype("<f4"))
 
 
@@ -133,7 +143,18 @@ def unpack_mesh(content: bytes) -> tuple[Mesh, int]:
 
 
 def unpack_weights(content: bytes) -> tuple[Samples, int]:
-    """(n,) the weights of an asset, and their bytes. Raises ValueError and others (DAMAGED)."""
+    """The weights of an asset, and their bytes.
+
+    Returns
+    -------
+    ((n,) array, int)
+        0 to 1; bytes.
+
+    Raises
+    ------
+    ValueError
+        And others of DAMAGED, if they are no weights.
+    """
     (weights,) = _arrays(content, "weights")
     _expect(weights.ndim == 1)
     out: Samples = weights.astype(np.float64)

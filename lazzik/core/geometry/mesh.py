@@ -27,12 +27,24 @@ class Mesh:
 
     @cached_property
     def bounds(self) -> tuple[Samples, Samples]:
-        """((3,), (3,)) the lowest and highest x, y, z."""
+        """((3,), (3,)) the lowest and highest x, y, z.
+
+        Returns
+        -------
+        ((3,) array, (3,) array)
+            Metres.
+        """
         return self.points.min(axis=0), self.points.max(axis=0)
 
     @property
     def size(self) -> Samples:
-        """(3,) extent along x, y, z in metres."""
+        """Extent along x, y, z in metres.
+
+        Returns
+        -------
+        (3,) array
+            Metres.
+        """
         low, high = self.bounds
         return high - low
 
@@ -42,15 +54,31 @@ class Mesh:
         return self.points.nbytes + self.normals.nbytes + self.triangles.nbytes + 24 * len(self.points)
 
     def moved(self, points: Points) -> Mesh:
-        """The mesh with its points elsewhere and its normals as the surface then has them."""
+        """The mesh with its points elsewhere and its normals as the surface then has them.
+
+        Parameters
+        ----------
+        points : (n, 3) array
+            Metres.
+
+        Returns
+        -------
+        Mesh
+            With the triangles of this one.
+        """
         return Mesh(points, normals_of(points, self.triangles, self.welds), self.triangles)
 
     @cached_property
     def welds(self) -> Places:
-        """(n,) for each point the number of the smooth place that it belongs to.
+        """For each point the number of the smooth place that it belongs to.
 
         Points at one place whose normals differ by less than CREASE share one: the seam of a tube, not the edge of a
         box. The mesh at rest settles it, so that bending a box never rounds its edges.
+
+        Returns
+        -------
+        (n,) array
+            Numbers from 0 on.
         """
         from scipy.spatial import cKDTree
 
@@ -66,9 +94,15 @@ class Mesh:
 
     @cached_property
     def places(self) -> tuple[Places, Places]:
-        """(n,) for each point the number of the place at which it lies, whatever its normal; and (counted,) the points
+        """For each point the number of the place at which it lies, whatever its normal; and (counted,) the points
         that count for where the surface faces there: not the back of something without thickness, whose front comes
-        before it."""
+        before it.
+
+        Returns
+        -------
+        ((n,) array, (counted,) array)
+            Numbers of places; rows of points.
+        """
         from scipy.spatial import cKDTree
 
         reach = TOGETHER * max(float(self.size.max()), 1e-9)
@@ -82,8 +116,19 @@ class Mesh:
 
 
 def directions_of(points: Points, mesh: Mesh) -> Points:
-    """(n, 3) the ways in which a mesh with its points there is pushed along its normals: one way at each place, so that
-    neither an edge nor something without thickness opens."""
+    """The ways in which a mesh with its points there is pushed along its normals: one way at each place, so that
+    neither an edge nor something without thickness opens.
+
+    Parameters
+    ----------
+    points : (n, 3) array
+        Metres.
+
+    Returns
+    -------
+    (n, 3) array
+        Of unit length.
+    """
     normals = normals_of(points, mesh.triangles, mesh.welds)
     place, counted = mesh.places
     sums = np.zeros((int(place.max(initial=-1)) + 1, 3))
@@ -102,9 +147,23 @@ def _root(place: Places, i: int) -> int:
 
 
 def normals_of(points: Points, triangles: Triangles, welds: Places) -> Points:
-    """(n, 3) unit normals: the sum of the faces around each smooth place, larger faces counting more.
+    """Unit normals: the sum of the faces around each smooth place, larger faces counting more.
 
     Where there is no face with an area, straight up.
+
+    Parameters
+    ----------
+    points : (n, 3) array
+        Metres.
+    triangles : (triangles, 3) array
+        Rows of `points`.
+    welds : (n,) array
+        As of Mesh.welds.
+
+    Returns
+    -------
+    (n, 3) array
+        Of unit length.
     """
     out = np.empty_like(points)
     sums = np.zeros((int(welds.max(initial=-1)) + 1, 3))
@@ -114,7 +173,21 @@ def normals_of(points: Points, triangles: Triangles, welds: Places) -> Points:
 
 @kernel("void(float64[:, ::1], int64[:, ::1], int64[::1], float64[:, ::1], float64[:, ::1])")
 def sum_normals(points: Points, triangles: Triangles, welds: Places, sums: Points, out: Points) -> None:
-    """Fill `out` (n, 3). `sums` (places, 3) begins at zero."""
+    """Fill `out` (n, 3). `sums` (places, 3) begins at zero.
+
+    Parameters
+    ----------
+    points : (n, 3) array
+        Metres.
+    triangles : (triangles, 3) array
+        Rows of `points`.
+    welds : (n,) array
+        As of Mesh.welds.
+    sums : (places, 3) array
+        Zero at first.
+    out : (n, 3) array
+        Filled, of unit length.
+    """
     for t in range(triangles.shape[0]):
         i, j, k = triangles[t, 0], triangles[t, 1], triangles[t, 2]
         ax, ay, az = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1], points[j, 2] - points[i, 2]
@@ -147,7 +220,13 @@ def joined(parts: list[Mesh]) -> Mesh:
 
 
 def grid_triangles(rows: int, columns: int) -> Triangles:
-    """Triangles of a grid of (rows + 1) × (columns + 1) points laid out row by row."""
+    """Triangles of a grid of (rows + 1) × (columns + 1) points laid out row by row.
+
+    Returns
+    -------
+    (2 · rows · columns, 3) array
+        Rows of the points.
+    """
     r, c = np.meshgrid(np.arange(rows), np.arange(columns), indexing="ij")
     a = (r * (columns + 1) + c).ravel()
     b, d = a + 1, a + columns + 1

@@ -50,9 +50,17 @@ def sheet(outlines: list[Outline], spacing: float) -> Mesh:
 
 
 def face(outlines: list[Outline], spacing: float) -> tuple[NDArray[np.float64], Triangles, list[Outline]]:
-    """(n, 2) points and triangles of the filled outlines, anticlockwise, and the outlines as they were cut for it.
+    """Points and triangles of the filled outlines, anticlockwise, and the outlines as they were cut for it.
 
-    Raises InvalidAsset if they cross each other or themselves so often that it would not end soon.
+    Returns
+    -------
+    ((n, 2) array, (triangles, 3) array, list of Outline)
+        Points in the outlines' unit; rows of them.
+
+    Raises
+    ------
+    InvalidAsset
+        If they cross each other or themselves so often that it would not end soon.
     """
     rim, inside = outlines, _grid(np.concatenate(outlines), outlines, spacing)
     for _ in range(MOST_CUTS):

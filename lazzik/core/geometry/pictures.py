@@ -16,7 +16,18 @@ LARGEST = 4096
 
 
 def read_grey(content: bytes) -> tuple[NDArray[np.float64], int]:
-    """(rows, columns) the brightness of a picture in [0, 1], the top row first; and its bytes. Raises InvalidAsset."""
+    """The brightness of a picture in [0, 1], the top row first; and its bytes.
+
+    Returns
+    -------
+    ((rows, columns) array, int)
+        0 to 1; bytes.
+
+    Raises
+    ------
+    InvalidAsset
+        If it is no picture, or too large a one.
+    """
     from PIL import Image, UnidentifiedImageError
 
     try:
@@ -32,8 +43,23 @@ def read_grey(content: bytes) -> tuple[NDArray[np.float64], int]:
 
 
 def brightness(name: str, across: Samples, up: Samples, assets: AssetStore) -> Samples:
-    """(n,) the brightness at places in [0, 1] across and up, straight between dots; its rim goes on beyond it. Raises
-    UnknownAsset, InvalidAsset."""
+    """The brightness at places in [0, 1] across and up, straight between dots; its rim goes on beyond it.
+
+    Parameters
+    ----------
+    across, up : (n,) arrays
+        0 to 1 from the left and from the bottom.
+
+    Returns
+    -------
+    (n,) array
+        0 to 1.
+
+    Raises
+    ------
+    UnknownAsset, InvalidAsset
+        If the picture is not there, or damaged.
+    """
     dots = assets.read(name, read_grey)
     x = np.clip(across, 0, 1) * (dots.shape[1] - 1)
     y = (1.0 - np.clip(up, 0, 1)) * (dots.shape[0] - 1)

@@ -239,6 +239,16 @@ def lathe(
 
     `poles` says at which end the profile meets the axis: there a ring of points falls together, and its triangles
     without area go. `round_again`: the profile closes on itself.
+
+    Parameters
+    ----------
+    radii, heights : (along,) arrays
+        Metres, from the bottom up.
+
+    Returns
+    -------
+    Mesh
+        About y.
     """
     rise, run = np.gradient(heights), np.gradient(radii)
     if round_again:

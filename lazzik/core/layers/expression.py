@@ -47,7 +47,18 @@ class Function:
 
 
 def smooth_noise(x: Value, seed: Value = 0.0) -> Samples:
-    """Smooth noise in [−1, 1], one random value to the next in 1: the first octave of a Noise layer as it is."""
+    """Smooth noise in [−1, 1], one random value to the next in 1: the first octave of a Noise layer as it is.
+
+    Parameters
+    ----------
+    x, seed : float or (frames,) array
+        Cells; whole numbers.
+
+    Returns
+    -------
+    (frames,) array
+        −1 to 1.
+    """
     x, seed = np.broadcast_arrays(np.asarray(x, dtype=float), np.asarray(seed, dtype=float))
     position = np.clip(np.nan_to_num(np.ascontiguousarray(np.atleast_1d(x))), -1e15, 1e15)
     seeds = np.clip(np.nan_to_num(np.atleast_1d(seed)), 0, LARGEST)

@@ -73,7 +73,19 @@ class Follow(Layer):
 def trail_between(
     place: Samples, u: Samples, omega: Samples, damping: Samples, h: float, y: Samples, v: Samples, out: Samples
 ) -> None:
-    """Fill `out` with the trailing value at any places from 0 on, gone on from the node before."""
+    """Fill `out` with the trailing value at any places from 0 on, gone on from the node before.
+
+    Parameters
+    ----------
+    place : (frames,) array
+        In nodes, from 0 on.
+    u, omega, damping : arrays
+        As of `trail`.
+    y, v : (nodes,) arrays
+        The trailing value and its velocity per second at the nodes.
+    out : (frames,) array
+        Filled, in the unit of u.
+    """
     for n in range(place.shape[0]):
         if place[n] < 0.0:
             continue

@@ -174,6 +174,15 @@ def octave_noise(position: Samples, wrap: int, character: int, numbers: Samples,
     after so many cells.
 
     `numbers` (3, 1 or frames): octaves, roughness, seed. `character` is a place in CHARACTERS.
+
+    Parameters
+    ----------
+    position : (frames,) array
+        Cells.
+    numbers : (3, 1 or frames) array
+        Octaves, roughness, seed.
+    out : (frames,) array
+        Filled, −1 to 1.
     """
     driven = numbers.shape[1] > 1
     for i in range(position.shape[0]):
@@ -243,6 +252,17 @@ def shape_noise(octaves: Samples, shape: Samples, reach: Table, side: int, out: 
 
     `octaves` (3, 1 or frames): octaves, roughness, seed. `shape` (4, 1 or frames): amplitude, offset, bias, gain.
     `side` is a place in SIDES.
+
+    Parameters
+    ----------
+    octaves : (3, 1 or frames) array
+        Octaves, roughness, seed.
+    shape : (4, 1 or frames) array
+        Amplitude and offset in the channel's unit, bias, gain.
+    reach : (octaves, roughnesses) array
+        The largest mean of octaves.
+    out : (frames,) array
+        A mean of octaves; filled, in the channel's unit.
     """
     changing, driven = octaves.shape[1] > 1, shape.shape[1] > 1
     low, high = reach_of(reach, octaves[0, 0], octaves[1, 0])

@@ -62,12 +62,34 @@ class Grid:
         return self.clock.at(np.asarray(self.clock.first + places, dtype=np.float64))
 
     def samples(self, values: float | Samples) -> Samples:
-        """(2 nodes + 1,) what was read on the clock, from two samples before the first node to the last node."""
+        """What was read on the clock, from two samples before the first node to the last node.
+
+        Parameters
+        ----------
+        values : float or (frames,) array
+            As read on the grid's clock.
+
+        Returns
+        -------
+        (2 nodes + 1,) array
+            In the same unit.
+        """
         out = np.array(np.broadcast_to(np.asarray(values, dtype=np.float64), self.clock.frames.shape))
         return out[self.lead :]  # a copy of its own: kernels take no view that can't be written
 
     def slope_before(self, values: Samples) -> float:
-        """The slope, per second, at which what was read on the clock comes to the first node."""
+        """The slope, per second, at which what was read on the clock comes to the first node.
+
+        Parameters
+        ----------
+        values : (frames,) array
+            As read on the grid's clock.
+
+        Returns
+        -------
+        float
+            In units per second.
+        """
         x = values[self.lead - 1 : self.lead + 3] if self.lead else values[:3]
         if self.loop:  # that of the round before: the parabola of its last step
             return float(x[0] - 4 * x[1] + 3 * x[2]) / self.step
@@ -94,6 +116,11 @@ def closed(run: Run, count: int) -> tuple[Samples, Samples]:
 
     `run` is linear in the state plus a forcing. Where no such state exists (no damping, and the loop a whole number of
     its own swings) the one of least size that comes nearest is taken, and the seam shows what is missing.
+
+    Returns
+    -------
+    ((nodes,) array, (nodes,) array)
+        Position, and velocity per second.
     """
     position, velocity = np.zeros(count), np.zeros(count)
 
@@ -110,12 +137,24 @@ def closed(run: Run, count: int) -> tuple[Samples, Samples]:
 
 
 def on_grid(source: Driven, name: str, grid: Grid) -> Samples:
-    """(2 nodes + 1,) one number at the grid's samples."""
+    """One number at the grid's samples.
+
+    Returns
+    -------
+    (2 nodes + 1,) array
+        In the number's own unit.
+    """
     return grid.samples(source.number(name, grid.clock))
 
 
 def by_halves(source: Driven, name: str, grid: Grid) -> Samples:
-    """(2 (nodes − 1),) one number in the middle of each half step."""
+    """(2 (nodes − 1),) one number in the middle of each half step.
+
+    Returns
+    -------
+    (2 (nodes − 1),) array
+        In the number's own unit.
+    """
     value = np.asarray(source.number(name, grid.halves), dtype=np.float64)
     return np.array(np.broadcast_to(value, grid.halves.frames.shape))
 
@@ -153,7 +192,18 @@ def pushed(e: float, v: float, omega: float, damping: float, push: float, t: flo
 def rung(
     e: float, v: float, omega: Samples, damping: Samples, k: int, push: float, h: float, t: float
 ) -> tuple[float, float]:
-    """The state t seconds into the step from node k, of h seconds; omega and damping (2 (nodes − 1),)."""
+    """The state t seconds into the step from node k, of h seconds; omega and damping (2 (nodes − 1),).
+
+    Parameters
+    ----------
+    omega, damping : (2 (nodes − 1),) arrays
+        Radians per second; ratios to the critical one.
+
+    Returns
+    -------
+    tuple of float
+        Position, and velocity per second.
+    """
     half = min(t, 0.5 * h)
     e, v = pushed(e, v, omega[2 * k], damping[2 * k], push, half)
     if t > half:
@@ -184,7 +234,20 @@ def trailed(
 def followed(
     y: float, v: float, u: Samples, omega: Samples, damping: Samples, k: int, h: float, t: float
 ) -> tuple[float, float]:
-    """The state t seconds into the step from node k, of h seconds, trailing the parabola through u there."""
+    """The state t seconds into the step from node k, of h seconds, trailing the parabola through u there.
+
+    Parameters
+    ----------
+    u : (2 nodes + 1,) array
+        What is followed.
+    omega, damping : (2 (nodes − 1),) arrays
+        Radians per second; ratios to the critical one.
+
+    Returns
+    -------
+    tuple of float
+        Position, and velocity per second.
+    """
     i = 2 * k + 2
     a, b = u[i], (-3.0 * u[i] + 4.0 * u[i + 1] - u[i + 2]) / h
     c = 2.0 * (u[i] - 2.0 * u[i + 1] + u[i + 2]) / (h * h)
@@ -205,7 +268,18 @@ def heard(before: float, after: float, when: int) -> bool:
 
 @kernel("float64(float64[::1], float64[::1], int64, float64, int64)")
 def push_of(x: Samples, strength: Samples, k: int, h: float, when: int) -> float:
-    """−s·x'' within the step from node k; `when` as in `ring`."""
+    """−s·x'' within the step from node k; `when` as in `ring`.
+
+    Parameters
+    ----------
+    x, strength : (2 nodes + 1,) arrays
+        As of `ring`.
+
+    Returns
+    -------
+    float
+        In units per second².
+    """
     i = 2 * k + 2
     if not heard(x[i + 1] - x[i], x[i + 2] - x[i + 1], when):
         return 0.0
@@ -233,6 +307,17 @@ def ring(
     x and strength (2 nodes + 1,), from two samples before the first node, to which x comes at `slope`; omega and
     damping (2 (nodes − 1),), by halves; e and v (nodes,). e[0] and v[0] are the state before the first bend, later v
     are those after it. `when`: 0 any bend, 1 where x slows, 2 where it speeds up.
+
+    Parameters
+    ----------
+    x : (2 nodes + 1,) array
+        In the channel's unit, from two samples before the first node, to which it comes at `slope` per second.
+    strength : (2 nodes + 1,) array
+        Times.
+    omega, damping : (2 (nodes − 1),) arrays
+        Radians per second; ratios to the critical one, by halves of steps.
+    e, v : (nodes,) arrays
+        Filled from 1 on: the ringing, and its velocity per second after the bend.
     """
     count = e.shape[0]
     for k in range(count):
@@ -251,6 +336,15 @@ def trail(u: Samples, omega: Samples, damping: Samples, h: float, y: Samples, v:
     """Follow u from node to node, begun at y[0] and v[0].
 
     u (2 nodes + 1,), from two samples before the first node; omega, damping (2 (nodes − 1),); y, v (nodes,).
+
+    Parameters
+    ----------
+    u : (2 nodes + 1,) array
+        In the channel's unit, from two samples before the first node.
+    omega, damping : (2 (nodes − 1),) arrays
+        Radians per second; ratios to the critical one.
+    y, v : (nodes,) arrays
+        Filled from 1 on: the trailing value, and its velocity per second.
     """
     for k in range(1, y.shape[0]):
         y[k], v[k] = followed(y[k - 1], v[k - 1], u, omega, damping, k - 1, h, h)

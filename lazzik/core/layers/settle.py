@@ -86,7 +86,19 @@ def between(
     v: Samples,
     out: Samples,
 ) -> None:
-    """Fill `out` with the ringing at any places, gone on from the node before; 0 before the first."""
+    """Fill `out` with the ringing at any places, gone on from the node before; 0 before the first.
+
+    Parameters
+    ----------
+    place : (frames,) array
+        In nodes.
+    x, omega, damping, strength : arrays
+        As of `ring`.
+    e, v : (nodes,) arrays
+        The ringing and its velocity at the nodes.
+    out : (frames,) array
+        Filled, in the channel's unit.
+    """
     for n in range(place.shape[0]):
         if place[n] < 0.0:
             out[n] = 0.0

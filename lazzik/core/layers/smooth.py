@@ -69,7 +69,18 @@ class Smooth(Layer):
 
 @kernel("float64(float64[::1], float64)")
 def cubic_at(samples: Samples, place: float) -> float:
-    """Lagrange's cubic through the four samples about a place, in samples."""
+    """Lagrange's cubic through the four samples about a place, in samples.
+
+    Parameters
+    ----------
+    samples : (n,) array
+        In any unit.
+
+    Returns
+    -------
+    float
+        In the same unit.
+    """
     k = math.floor(place)
     u = place - k
     if u == 0.0:
@@ -84,6 +95,15 @@ def gaussian_mean(samples: Samples, places: Samples, spread: Samples, out: Sampl
     """Fill `out` with the mean of `samples` around each place, Gaussian weights of the given spread (in samples).
 
     The weights come from one another: w(j + 1) = w(j)·r(j), r(j + 1) = r(j)·e^(−1/σ²).
+
+    Parameters
+    ----------
+    samples : (n,) array
+        In any unit.
+    places, spread : (frames,) arrays
+        In samples.
+    out : (frames,) array
+        Filled, in the same unit.
     """
     for i in range(places.shape[0]):
         place, sigma = places[i], spread[i]

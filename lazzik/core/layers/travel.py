@@ -154,7 +154,17 @@ def eased(u: float, family: int, way: int, amount: float) -> float:
 
 @kernel("void(float64[::1], int64, int64, int64, float64[:, ::1], float64[::1])")
 def travel(frames: Samples, family: int, way: int, after: int, numbers: Samples, out: Samples) -> None:
-    """Fill `out`. `numbers` (5, 1 or frames): begin, finish, start, length, amount."""
+    """Fill `out`. `numbers` (5, 1 or frames): begin, finish, start, length, amount.
+
+    Parameters
+    ----------
+    frames : (frames,) array
+        Where it is asked.
+    numbers : (5, 1 or frames) array
+        Begin and finish in the channel's unit, start and length in frames, amount.
+    out : (frames,) array
+        Filled, in the channel's unit.
+    """
     driven = numbers.shape[1] > 1
     for i in range(frames.shape[0]):
         k = i if driven else 0

@@ -110,7 +110,17 @@ def summed(place: float, shape: int, width: float) -> float:
 
 @kernel("void(float64[::1], int64, float64[:, ::1], float64[::1])")
 def wave(cycles: Samples, shape: int, numbers: Samples, out: Samples) -> None:
-    """Fill `out` at `cycles`. `numbers` (4, 1 or frames): amplitude, offset, width, softness."""
+    """Fill `out` at `cycles`. `numbers` (4, 1 or frames): amplitude, offset, width, softness.
+
+    Parameters
+    ----------
+    cycles : (frames,) array
+        Turns that have passed.
+    numbers : (4, 1 or frames) array
+        Amplitude and offset in the channel's unit, width, softness.
+    out : (frames,) array
+        Filled, in the channel's unit.
+    """
     driven = numbers.shape[1] > 1
     for i in range(cycles.shape[0]):
         k = i if driven else 0

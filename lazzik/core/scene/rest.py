@@ -12,7 +12,13 @@ from lazzik.core.types import Points, Samples
 
 
 def rest_place(scene: Scene, node: Node) -> Samples:
-    """(3,) metres: the object's origin in the scene."""
+    """Metres: the object's origin in the scene.
+
+    Returns
+    -------
+    (3,) array
+        Metres.
+    """
     point = np.zeros(3)
     for here in scene.lineage(node):
         point = _outward(here, point[None])[0]
@@ -58,5 +64,11 @@ def _outward(node: Node, points: Points) -> Points:
 
 
 def triple(part: Position | Rotation | Scale) -> Samples:
-    """(3,) the bases of x, y and z."""
+    """The bases of x, y and z.
+
+    Returns
+    -------
+    (3,) array
+        In the part's unit.
+    """
     return np.array([base_value(part.x), base_value(part.y), base_value(part.z)])

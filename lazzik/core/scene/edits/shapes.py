@@ -171,7 +171,21 @@ def paint(scene: Scene, slug: str, deformer: str, weights: Samples) -> ChangeDef
     """The edit that lets (n,) painted weights, one for each point of an object, be the mask of its deformer. They are
     put with the scene's assets.
 
-    Raises UnknownAddress, and InvalidEdit if there are not as many as points, or some are no numbers.
+    Parameters
+    ----------
+    weights : (n,) array
+        0 to 1, one for each point.
+
+    Returns
+    -------
+    ChangeDeformer
+
+    Raises
+    ------
+    UnknownAddress
+        If there is no such deformer.
+    InvalidEdit
+        If there are not as many as points, or some are no numbers.
     """
     node = scene.node(slug)
     count = len(node.shape.mesh(scene.assets).points) if node.shape else 0
