@@ -4,7 +4,9 @@ DATA ?= data
 PYTHON ?= python3.11
 BIN = .venv/bin
 
-.PHONY: demo setup setup-dev test test-slow lint fuzz soak bench screenshots lock vendor clean
+COVERED = 90
+
+.PHONY: demo setup setup-dev test test-slow coverage lint fuzz soak bench screenshots lock vendor clean
 
 demo: setup
 	@$(BIN)/lazzik serve --data "$(DATA)" --port "$(PORT)" --demo
@@ -35,6 +37,10 @@ test: setup-dev
 
 test-slow: setup-dev
 	$(BIN)/python -m pytest -n 2 --dist loadfile -m slow $(ARGS)
+
+# kernels count by tests/core/test_plain.py, which runs them without the compiler
+coverage: setup-dev
+	$(BIN)/python -m pytest -n 2 --dist loadfile tests/core tests/test_library.py --cov=lazzik.core --cov-report=term:skip-covered --cov-fail-under=$(COVERED) $(ARGS)
 
 lint: setup-dev
 	$(BIN)/ruff check .

@@ -20,7 +20,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.edits import applied, read_edits
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.text import scene_text
+from lazzik.core.scene.serialize import scene_text
 from lazzik.demo.station import station
 from lazzik.web.edits.routes import Edits, preview
 from lazzik.web.stage.motion import motion_of

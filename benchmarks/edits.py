@@ -13,7 +13,7 @@ from starlette.testclient import TestClient
 
 from benchmarks.evaluation import crowd
 from benchmarks.timing import best
-from lazzik.core.scene.text import scene_text
+from lazzik.core.scene.serialize import scene_text
 from lazzik.web.app import create_app
 from lazzik.work import tasks
 

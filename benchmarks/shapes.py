@@ -25,7 +25,7 @@ from lazzik.core.geometry.primitives import Sheet
 from lazzik.core.layers.noise import Noise
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.text import scene_text
+from lazzik.core.scene.serialize import scene_text
 from lazzik.web.stage.points import points_of
 from tests.browser.conftest import FLAGS
 from tests.serving import Server

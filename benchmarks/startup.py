@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from benchmarks.timing import best
-from lazzik.core.scene.text import scene_text
+from lazzik.core.scene.serialize import scene_text
 from lazzik.demo.station import station
 from tests.serving import Server
 

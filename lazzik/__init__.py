@@ -13,13 +13,23 @@ __version__ = "0.1.0"
 if TYPE_CHECKING:
     from lazzik.core.errors import LazzikError
     from lazzik.core.scene.scene import Scene
-    from lazzik.library import addresses, bake, bring, deliver, edit, evaluate, new_scene, open_scene, save_scene
+    from lazzik.library import addresses, bake, deliver, edit, evaluate, import_files, new_scene, open_scene, save_scene
 
 _PLACES = {"Scene": "lazzik.core.scene.scene", "LazzikError": "lazzik.core.errors"}
 
 __all__ = [
-    "LazzikError", "Scene", "__version__", "addresses", "bake", "bring", "deliver", "edit", "evaluate", "new_scene",
-    "open_scene", "save_scene",
+    "LazzikError",
+    "Scene",
+    "__version__",
+    "addresses",
+    "bake",
+    "deliver",
+    "edit",
+    "evaluate",
+    "import_files",
+    "new_scene",
+    "open_scene",
+    "save_scene",
 ]  # fmt: skip
 
 

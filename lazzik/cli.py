@@ -212,7 +212,7 @@ def schema() -> None:
 @app.command()
 def demo(write: Annotated[Path, typer.Option(help="File to write the demo scene to.")]) -> None:
     """Write the demo scene."""
-    from lazzik.core.scene.text import scene_text
+    from lazzik.core.scene.serialize import scene_text
     from lazzik.demo.station import station
 
     _write(write, scene_text(station(), indent=1).encode())
@@ -239,7 +239,7 @@ def every_kernel() -> None:
 
 
 def _read(path: Path) -> Scene:
-    from lazzik.core.scene.text import read_scene
+    from lazzik.core.scene.serialize import read_scene
 
     try:
         return read_scene(path.read_bytes())

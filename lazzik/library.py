@@ -17,13 +17,13 @@ from lazzik.core.bake.baking import bake as plan_bake
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidDocument
 from lazzik.core.evaluate.evaluator import evaluate as evaluate_on
-from lazzik.core.formats.bring import bring as plan_bring
+from lazzik.core.formats.importer import import_files as plan_import
 from lazzik.core.formats.registry import format_for
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.edits import applied, read_edits
 from lazzik.core.scene.receipt import Receipt
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.text import read_scene, scene_text
+from lazzik.core.scene.serialize import read_scene, scene_text
 from lazzik.core.types import Samples
 
 
@@ -87,13 +87,13 @@ def bake(
     return baked, baked.receipts[-1]
 
 
-def bring(scene: Scene, *paths: str | Path, depth: float = 0.0) -> Scene:
+def import_files(scene: Scene, *paths: str | Path, depth: float = 0.0) -> Scene:
     """The scene with the objects of a file in it: glTF (with the files that it names), OBJ, PLY, STL or SVG."""
     try:
         files = {Path(path).name: Path(path).read_bytes() for path in paths}
     except OSError as error:
         raise InvalidDocument(f"'{error.filename}' can't be read: {error.strerror}.", str(error.filename)) from None
-    return applied(scene, [plan_bring(scene, files, depth=depth).edit])
+    return applied(scene, [plan_import(scene, files, depth=depth).edit])
 
 
 def deliver(scene: Scene, path: str | Path, progress: Progress = UNHEARD, **choices: Any) -> None:

@@ -19,7 +19,7 @@ from lazzik.core.channel.keys import Key
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.formats.gltf import Gltf
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.text import read_scene, scene_text
+from lazzik.core.scene.serialize import read_scene, scene_text
 from lazzik.demo.station import station
 from lazzik.store.database import claimed
 from tests.conftest import turned

@@ -21,7 +21,7 @@ from lazzik.core.layers import BY_KIND
 from lazzik.core.scene.edits import applied, read_edits
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.text import read_scene, scene_text
+from lazzik.core.scene.serialize import read_scene, scene_text
 from lazzik.web.stack.view import strata_view
 from lazzik.core.scene.address import Address
 from lazzik.web.stack.palette import palette

@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 
 import lazzik
-from lazzik import LazzikError, Scene, addresses, bake, bring, deliver, edit, evaluate, new_scene, open_scene
+from lazzik import LazzikError, Scene, addresses, bake, deliver, edit, evaluate, import_files, new_scene, open_scene
 from lazzik.core.progress import Progress
 
 DOCUMENT = Path(__file__).parent.parent / "docs/python.md"
@@ -54,7 +54,7 @@ def test_what_is_wrong_is_a_sentence(tmp_path: Path) -> None:
     for act in (
         lambda: open_scene(tmp_path / "none.json"),
         lambda: new_scene(last=0),
-        lambda: bring(new_scene(), tmp_path / "none.glb"),
+        lambda: import_files(new_scene(), tmp_path / "none.glb"),
         lambda: deliver(new_scene(), tmp_path / "scene.pdf"),
         lambda: deliver(new_scene(), tmp_path / "no" / "scene.json"),
         lambda: evaluate(new_scene(), "nobody/rotation.z"),
@@ -69,5 +69,5 @@ def test_a_file_is_brought_in_and_delivered_with_progress(demo: Scene, tmp_path:
     short = edit(demo, {"do": "change-scene", "last": 5})
     deliver(short, tmp_path / "short.gltf", Progress(lambda share, _: heard.append(share)))
     assert heard
-    back = bring(new_scene("Back", last=5), tmp_path / "short.gltf")
+    back = import_files(new_scene("Back", last=5), tmp_path / "short.gltf")
     assert len(back.nodes) == len(demo.nodes)

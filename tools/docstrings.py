@@ -57,6 +57,7 @@ def _classes(tree: ast.Module) -> Iterator[tuple[str, Class]]:
     for node in tree.body:
         if isinstance(node, ast.ClassDef):
             bases = tuple(re.split(r"[.\[]", ast.unparse(base))[-1] for base in node.bases)
+            bases += tuple(re.findall(r"the protocol `(\w+)`", ast.get_docstring(node) or ""))
             methods = {item.name: item for item in node.body if isinstance(item, Function)}
             yield node.name, Class(bases, methods)
 

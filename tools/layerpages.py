@@ -15,7 +15,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.layers import BY_KIND
 from lazzik.core.scene.address import Address, title
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.walk import layered
+from lazzik.core.scene.visit import layered
 from lazzik.core.types import Samples
 from lazzik.demo.station import station
 from lazzik.web.ui.sparkline import line

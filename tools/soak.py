@@ -27,7 +27,7 @@ from PIL import Image
 from lazzik.core.channel.channel import Channel
 from lazzik.core.scene.node import Node, Rotation
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.text import scene_text
+from lazzik.core.scene.serialize import scene_text
 from tests.serving import Server
 
 ROUNDS, PEOPLE, LISTENERS = 20, 8, 50

@@ -17,12 +17,12 @@ from sqlalchemy.orm import Session
 from lazzik.core.errors import LazzikError, UnknownAsset
 from lazzik.core.geometry.assets import AssetStore, name_of
 from lazzik.core.progress import UNHEARD, Progress
+from lazzik.core.scene.bundle import assets_of
 from lazzik.core.scene.change import carried
 from lazzik.core.scene.edits import Edit, applied
-from lazzik.core.scene.held import assets_of
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import VERSION, Scene
-from lazzik.core.scene.text import scene_json
+from lazzik.core.scene.serialize import scene_json
 from lazzik.store.database import Database
 from lazzik.store.patches import patch_between, patched, replayed
 from lazzik.store.states import States
@@ -69,10 +69,10 @@ class State:
     """Objects that the last step added."""
 
     @property
-    def said(self) -> dict[str, object]:
+    def answer(self) -> dict[str, object]:
         """What a page needs to know of it after a step."""
-        said = {"revision": self.revision, "undo": self.undo, "redo": self.redo, "name": self.scene.name}
-        return said | ({"added": list(self.added)} if self.added else {})
+        answer = {"revision": self.revision, "undo": self.undo, "redo": self.redo, "name": self.scene.name}
+        return answer | ({"added": list(self.added)} if self.added else {})
 
 
 @dataclass(frozen=True)
@@ -333,7 +333,7 @@ def _entry(row: SceneRow, card: CardRow | None) -> Entry:
 
 def label_of(scene: Scene, edits: list[Edit]) -> str:
     """What edits do, for the undo button. `scene` is the one before them."""
-    first = edits[0].said(scene)
+    first = edits[0].describe(scene)
     return first if len(edits) == 1 else f"{first} and {len(edits) - 1} more"
 
 

@@ -19,11 +19,11 @@ def now() -> datetime:
     return datetime.now(UTC).replace(tzinfo=None)
 
 
-class Base(DeclarativeBase):
+class Table(DeclarativeBase):
     """All tables."""
 
 
-class SceneRow(Base):
+class SceneRow(Table):
     """A scene: its name as of the head, and which revision is the head."""
 
     __tablename__ = "scene"
@@ -34,7 +34,7 @@ class SceneRow(Base):
     changed: Mapped[datetime] = mapped_column(default=now)
 
 
-class CardRow(Base):
+class CardRow(Table):
     """What the list of scenes shows of one, as of a revision."""
 
     __tablename__ = "card"
@@ -44,7 +44,7 @@ class CardRow(Base):
     content: Mapped[str] = mapped_column(Text)
 
 
-class AssetRow(Base):
+class AssetRow(Table):
     """Something heavy, named by the SHA-256 of its bytes, so that it is stored once however often it is used."""
 
     __tablename__ = "asset"
@@ -54,7 +54,7 @@ class AssetRow(Base):
     made: Mapped[datetime] = mapped_column(default=now)
 
 
-class RevisionRow(Base):
+class RevisionRow(Table):
     """One state of a scene. Undo and redo move the head along the parents; nothing is ever overwritten."""
 
     __tablename__ = "revision"

@@ -21,8 +21,8 @@ from starlette.requests import ClientDisconnect
 
 from lazzik import __version__
 from lazzik.core.errors import LazzikError
-from lazzik.core.evaluate.coarse import CoarseMarks
 from lazzik.core.evaluate.memo import Memo
+from lazzik.core.evaluate.mesh_density import CoarseMarks
 from lazzik.core.progress import Stopped
 from lazzik.demo.station import station
 from lazzik.store.database import Database

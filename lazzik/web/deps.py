@@ -6,8 +6,8 @@ from typing import Annotated, cast
 
 from fastapi import Depends, Request
 
-from lazzik.core.evaluate.coarse import CoarseMarks
 from lazzik.core.evaluate.memo import Memo
+from lazzik.core.evaluate.mesh_density import CoarseMarks
 from lazzik.store.scenes import SceneStore, State
 from lazzik.work.pool import Workers
 from lazzik.work.source import Source

@@ -13,7 +13,7 @@ from starlette.requests import ClientDisconnect
 from lazzik.core.errors import LazzikError
 from lazzik.core.progress import Stopped
 from lazzik.core.scene.change import Overtaken
-from lazzik.core.scene.text import plain
+from lazzik.core.scene.serialize import plain
 from lazzik.store.database import Busy, NoRoom
 from lazzik.store.scenes import NoScene, NothingThere, StaleEdit
 from lazzik.web.jobs import NoJob

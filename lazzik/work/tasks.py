@@ -14,15 +14,15 @@ from lazzik.core.progress import Progress
 from lazzik.work.source import Source, store_in
 
 if TYPE_CHECKING:
-    from lazzik.core.bake.again import Redone
     from lazzik.core.bake.baking import BakePlan
+    from lazzik.core.bake.rebake import Redone
     from lazzik.core.evaluate.memo import Memo
     from lazzik.core.formats.base import Format
-    from lazzik.core.formats.bring import Brought
-    from lazzik.core.scene.change import Difference
+    from lazzik.core.formats.importer import Import
+    from lazzik.core.scene.change import SceneDifference
     from lazzik.core.scene.edits import Edit
     from lazzik.core.scene.edits.bakes import PlaceBake
-    from lazzik.core.scene.targets import ShapeFrames, ShapeTargets
+    from lazzik.core.scene.morph_targets import ShapeFrames, ShapeTargets
 
 
 @cache
@@ -33,7 +33,7 @@ def kept() -> Memo:
     return Memo()
 
 
-def edited(source: Source, edits: list[Edit], progress: Progress) -> Difference:
+def edited(source: Source, edits: list[Edit], progress: Progress) -> SceneDifference:
     """What edits make of a scene: no more of it than they change, since whoever takes it has the rest."""
     from lazzik.core.scene.change import difference
     from lazzik.core.scene.edits import applied
@@ -51,7 +51,7 @@ def baked(source: Source, addresses: list[str], plan: BakePlan, progress: Progre
 
 def baked_again(source: Source, receipt: str, progress: Progress) -> list[Redone]:
     """What a receipt's channels would become."""
-    from lazzik.core.bake.again import bake_again
+    from lazzik.core.bake.rebake import bake_again
 
     return bake_again(source.read(), receipt, kept(), progress)
 
@@ -61,8 +61,8 @@ def baked_shape(
 ) -> ShapeTargets | ShapeFrames:
     """An object's deformers over a range as targets within a tolerance, or without one as points per frame. What is
     heavy of it is stored."""
-    from lazzik.core.bake.frames import bake_frames
-    from lazzik.core.bake.targets import bake_shape
+    from lazzik.core.bake.morph_targets import bake_shape
+    from lazzik.core.bake.vertex_cache import bake_frames
     from lazzik.core.evaluate.scope import Scope
 
     scene = source.read()
@@ -74,13 +74,13 @@ def baked_shape(
         return bake_shape(scene, owner, first, last, tolerance, scope, progress)
 
 
-def brought(source: Source, files: dict[str, Path], depth: float, progress: Progress) -> Brought:
+def import_files(source: Source, files: dict[str, Path], depth: float, progress: Progress) -> Import:
     """The edit that brings files in. What is heavy of them is stored; of what is refused nothing stays."""
-    from lazzik.core.formats.bring import bring
+    from lazzik.core.formats.importer import import_files
 
     with store_in(source.folder).aside() as assets:
         scene = source.read().with_assets(assets)
-        made = bring(scene, {name: path.read_bytes() for name, path in files.items()}, depth=depth)
+        made = import_files(scene, {name: path.read_bytes() for name, path in files.items()}, depth=depth)
         progress.hear()
         return made
 
@@ -90,20 +90,20 @@ def brought_curves(
 ) -> tuple[list[Edit], Sequence[str]]:
     """The edits that put the curves of a table on numbers."""
     from lazzik.core.errors import InvalidEdit
-    from lazzik.core.formats.bring import bring_curves
+    from lazzik.core.formats.importer import import_curves
 
     try:
         text = path.read_text("utf-8-sig")
     except UnicodeDecodeError:
         raise InvalidEdit("The table is no text in UTF-8", "file") from None
-    edits, notes = bring_curves(source.read(), text, at, fitted=fitted)
+    edits, notes = import_curves(source.read(), text, at, fitted=fitted)
     progress.hear()
     return edits, notes
 
 
 def opened(folder: Path, path: Path, label: str, progress: Progress) -> str:
     """Read a scene from a file and store it; its id."""
-    from lazzik.core.scene.text import read_scene
+    from lazzik.core.scene.serialize import read_scene
 
     scene = read_scene(path.read_bytes())
     progress.hear()

@@ -21,9 +21,9 @@ from lazzik.core.errors import LazzikError
 from lazzik.core.progress import Progress, Stopped
 
 WARM = (
-    "lazzik.core.bake.again",
-    "lazzik.core.bake.targets",
-    "lazzik.core.formats.bring",
+    "lazzik.core.bake.rebake",
+    "lazzik.core.bake.morph_targets",
+    "lazzik.core.formats.importer",
     "lazzik.core.formats.gltf_merge",
     "lazzik.core.formats.gltf_write",
     "lazzik.store.scenes",

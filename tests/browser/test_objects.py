@@ -11,8 +11,8 @@ from playwright.sync_api import expect
 
 from tests.browser.conftest import Studio
 from tests.browser.shapes import add, node_of, on_the_post, points, scene_of
-from tests.core.test_bring import DRAWING
-from tests.core.vane import vane
+from tests.core.formats.test_importer import DRAWING
+from tests.core.formats.vane import vane
 
 pytestmark = pytest.mark.browser
 

@@ -8,7 +8,7 @@ import urllib.request
 import pytest
 from playwright.sync_api import Page, Route, expect
 
-from lazzik.core.scene.text import scene_text
+from lazzik.core.scene.serialize import scene_text
 from lazzik.web.studio.tree import WINDOW
 from tests.browser.conftest import Studio, until_asked
 from tests.core.big import forest

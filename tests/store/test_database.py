@@ -33,7 +33,7 @@ class Slow(Edit):
         assert GO_ON.wait(30)
         return scene.replaced(name="Slow")
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return "slow"
 
 

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from lazzik.core.bake.baking import BakePlan, bake
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.text import scene_json
+from lazzik.core.scene.serialize import scene_json
 from lazzik.store.patches import patch_between, patched
 from tests.conftest import edited, turned
 from tests.strategies import channels

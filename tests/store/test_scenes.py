@@ -14,7 +14,7 @@ from sqlalchemy import text
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.scene.edits import read_edits
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.text import read_scene
+from lazzik.core.scene.serialize import read_scene
 from lazzik.store.database import Database
 from lazzik.store.scenes import SNAPSHOT_EVERY, NoScene, NothingThere, SceneStore, StaleEdit, State
 from lazzik.store.tables import RevisionRow

@@ -13,10 +13,10 @@ from starlette.testclient import TestClient
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.evaluate.evaluator import evaluate
-from lazzik.core.evaluate.poses import pose
+from lazzik.core.evaluate.transforms import transforms
 from lazzik.core.scene.node import Node, Rotation
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.text import scene_text
+from lazzik.core.scene.serialize import scene_text
 
 MOVED = ["beacon-mast", "guy-plate-1", "guy-plate-2", "guy-plate-3"]
 """The mast, and what reads its leaning."""
@@ -60,7 +60,7 @@ def test_motion_is_the_poses(client: TestClient, scene: str, app: FastAPI) -> No
     content = unpacked(client.get(f"{scene}/motion"))
     document = app.state.store.open(scene.split("/")[-1]).scene
     assert (content["from"], content["frames"], len(content["motion"])) == (0, 251, len(document.nodes))
-    own = pose(document.by_id["beacon-mast"], document.clock())
+    own = transforms(document.by_id["beacon-mast"], document.clock())
     track = content["motion"]["beacon-mast"]
     np.testing.assert_allclose(np.frombuffer(track["orientation"], "<f4").reshape(-1, 4), own.orientation, atol=1e-6)
     assert len(content["motion"]["ridge"]["position"]) == 3 * 4  # what stands still is sent once

@@ -21,7 +21,7 @@ from lazzik.core.geometry.primitives import Sheet
 from lazzik.core.progress import Progress
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.text import scene_text
+from lazzik.core.scene.serialize import scene_text
 from lazzik.work import tasks
 from tests.conftest import edited, turned
 from tests.web.conftest import over

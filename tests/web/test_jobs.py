@@ -75,7 +75,7 @@ def test_many_threads_may_ask_at_once(jobs: Jobs) -> None:
             for n in range(50):
                 job = jobs.start(Job(str(n), "text/plain"), lambda _: Result(content=b"made"))
                 with suppress(NoJob):  # others may have made so many meanwhile that it is forgotten
-                    jobs.find(job.id).tell(said="x")
+                    jobs.find(job.id).update(said="x")
                 jobs.stop(job)
                 jobs.sweep()
         except BaseException as error:  # whatever it is, the test has to know
@@ -97,5 +97,5 @@ def test_what_is_over_stays_as_it_ended(jobs: Jobs) -> None:
     assert waited(job) == "failed"
     assert "No space left" in job.said
     jobs.stop(job)
-    job.tell(state="running")
+    job.update(state="running")
     assert job.state == "failed"

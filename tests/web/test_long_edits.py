@@ -9,7 +9,7 @@ from fastapi import FastAPI
 from starlette.testclient import TestClient
 
 from lazzik.core.progress import Progress
-from lazzik.core.scene.change import Difference, difference
+from lazzik.core.scene.change import SceneDifference, difference
 from lazzik.core.scene.edits import Edit, applied
 from lazzik.web.edits import landing
 from lazzik.work import tasks
@@ -20,7 +20,7 @@ MAST = "beacon-mast/rotation.z#gust.amplitude"
 SOCK = "sock/rotation.y"
 
 
-def edited_while_somebody_else_works(source: Source, edits: list[Edit], progress: Progress) -> Difference:
+def edited_while_somebody_else_works(source: Source, edits: list[Edit], progress: Progress) -> SceneDifference:
     """As the task, and meanwhile another step is stored, as if by another page."""
     from lazzik.core.scene.edits import read_edits
     from lazzik.work.source import store_in

@@ -106,7 +106,7 @@ def test_an_answer_that_takes_longer_is_not_cut_off_and_listeners_hold_no_thread
         connection.sendall(b"GET /scenes HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n")
         assert connection.recv(65536).startswith(b"HTTP/1.1 200")
     time.sleep(1.5 * Quick.limit)  # longer than any request may take to arrive
-    job.tell(state="done", share=1.0)
+    job.update(state="done", share=1.0)
     for each in listeners:
         assert b'"state": "done"' in closed(each)
         each.close()

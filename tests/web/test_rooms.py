@@ -51,11 +51,17 @@ def test_lines_of_templates_can_be_read() -> None:
     assert [f"{path.name}: {line[:60]}" for path, line in lines if len(line) > 140] == []
 
 
+def _length(function: ast.FunctionDef | ast.AsyncFunctionDef) -> int:
+    """In lines, without what is said of it."""
+    words = len((ast.get_docstring(function, clean=False) or "").split("\n")) if ast.get_docstring(function) else 0
+    return (function.end_lineno or 0) - function.lineno + 1 - words
+
+
 def test_functions_fit_on_a_screen() -> None:
     kinds = (ast.FunctionDef, ast.AsyncFunctionDef)
     functions = [(path, n) for path in CODE for n in ast.walk(ast.parse(path.read_text())) if isinstance(n, kinds)]
     assert len(functions) > 500
-    long = [f"{path.name}: {n.name}" for path, n in functions if (n.end_lineno or 0) - n.lineno >= 60]
+    long = [f"{path.name}: {n.name}" for path, n in functions if _length(n) > 60]
     assert long == []
 
 

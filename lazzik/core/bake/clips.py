@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from lazzik.core.bake.baking import TOLERANCES, BakePlan, bake_channel
 from lazzik.core.channel.channel import Channel
-from lazzik.core.channel.keying import inserted
+from lazzik.core.channel.key_ops import inserted
 from lazzik.core.channel.keys import PLAYED, Key
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.memo import Memo

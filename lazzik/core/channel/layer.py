@@ -50,7 +50,7 @@ class Inputs(Protocol):
         ...
 
     def table(self, *names: str) -> Samples:
-        """Or (names, frames): some of the layer's numbers as one array, one column if all are constant.
+        """Some of the layer's numbers as one array, one column if all are constant.
 
         A kernel takes them so with one argument, and pays for a column a frame only where something is driven. Not to
         be written to.
@@ -294,7 +294,7 @@ def numbers_of(model: type[Frozen]) -> dict[str, Quantity]:
     return {name: q for name in model.model_fields if (q := mark_of(model, name, Quantity)) is not None}
 
 
-def held(value: float | Samples, quantity: Quantity) -> float | Samples:
+def clamp(value: float | Samples, quantity: Quantity) -> float | Samples:
     """A number kept within its hard limits: a driven one may try to leave them, and so may a lone key.
 
     Parameters

@@ -7,7 +7,7 @@ layer as the kind says of itself (`Layer.scaled`); a layer that multiplies is a 
 from __future__ import annotations
 
 from lazzik.core.channel.channel import Channel
-from lazzik.core.channel.keying import scaled as scaled_key
+from lazzik.core.channel.key_ops import scaled as scaled_key
 
 
 def scaled_base(channel: Channel, factor: float) -> Channel:

@@ -10,12 +10,12 @@ import numpy as np
 from lazzik.core.channel.channel import Channel
 from lazzik.core.deformers.base import Deformer, span_of
 from lazzik.core.diagnose.reason import STILL, UNSEEN, Reason, idle, largest, reason, set_to, unseen
-from lazzik.core.evaluate.coarse import coarse
+from lazzik.core.evaluate.mesh_density import coarse
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import acting, shapes_below
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.scene.node import Node
-from lazzik.core.scene.rest import extent
+from lazzik.core.scene.rest_pose import extent
 from lazzik.core.scene.scene import Scene
 
 LOOKS = 9

@@ -19,7 +19,7 @@ import numpy as np
 
 from lazzik.core.channel.channel import Channel, as_channel
 from lazzik.core.channel.combine import combined
-from lazzik.core.channel.layer import Inputs, Layer, held, numbers_of
+from lazzik.core.channel.layer import Layer, clamp, numbers_of
 from lazzik.core.clock import Clock
 from lazzik.core.document import LARGEST, Frozen, Quantity
 from lazzik.core.errors import BadFormula, UnknownAddress
@@ -114,7 +114,7 @@ def read(address: str, clock: Clock, scope: Scope) -> float | Samples:
         If it leads nowhere.
     """
     place = scope.place(address)
-    return held(number_on(place.number, clock, scope), place.quantity)
+    return clamp(number_on(place.number, clock, scope), place.quantity)
 
 
 def number_on(number: float | Channel, clock: Clock, scope: Scope = ALONE) -> float | Samples:
@@ -150,7 +150,7 @@ def value_of(part: Frozen, name: str, clock: Clock, scope: Scope = ALONE) -> flo
     float or (frames,) array
         In the number's unit.
     """
-    return held(number_on(getattr(part, name), clock, scope), numbers_of(type(part))[name])
+    return clamp(number_on(getattr(part, name), clock, scope), numbers_of(type(part))[name])
 
 
 def constant(number: float | Channel, quantity: Quantity) -> float | None:
@@ -159,7 +159,7 @@ def constant(number: float | Channel, quantity: Quantity) -> float | None:
         if number.moves:
             return None
         number = number.keys[0].value if number.keys else number.value
-    return float(held(number, quantity))
+    return float(clamp(number, quantity))
 
 
 def base_on(channel: Channel, clock: Clock) -> Samples:
@@ -207,11 +207,11 @@ class Stack:
             part = other.places_of(clock)
             if part is not None:
                 return np.ascontiguousarray(values[part])
-        values = self.bottom.at(clock) if place == 0 else self.joined(self.layers[place - 1], place - 1, clock)
+        values = self.bottom.at(clock) if place == 0 else self.apply_layer(self.layers[place - 1], place - 1, clock)
         known.append((clock, values))
         return values
 
-    def joined(self, layer: Layer, place: int, clock: Clock) -> Samples:
+    def apply_layer(self, layer: Layer, place: int, clock: Clock) -> Samples:
         """What the first `place` layers make, with one more joined to it.
 
         Returns
@@ -247,7 +247,7 @@ def stack_of(channel: Channel, scope: Scope) -> Stack:
     assert run is not None
     stack = run.get(id(channel))
     if stack is None:
-        stack = run[id(channel)] = Stack(channel.sounding, Base(channel), scope)
+        stack = run[id(channel)] = Stack(channel.sounding, ChannelBase(channel), scope)
     return stack
 
 
@@ -264,7 +264,7 @@ def strata(number: float | Channel, clock: Clock, scope: Scope = ALONE) -> Strat
             with_it, missing = stack.at(place, clock), stack.missing.get(place - 1, [])
         else:  # a muted layer is shown as it would be over those below it that do sound
             aside = Stack(stack.layers[:place], stack.bottom, stack.scope, stack.known)
-            with_it, missing = aside.joined(layer, place, clock), aside.missing.get(place, [])
+            with_it, missing = aside.apply_layer(layer, place, clock), aside.missing.get(place, [])
         lanes.append(Lane(layer, with_it - below, "; ".join(dict.fromkeys(missing))))
     result = np.clip(top, -LARGEST, LARGEST)
     if channel.moves and not any(lane.problem for lane in lanes):
@@ -279,7 +279,7 @@ def loop_note(number: float | Channel, layer: Layer, clock: Clock, scope: Scope)
 
 
 @dataclass(frozen=True, eq=False)
-class Base(Bottom):
+class ChannelBase(Bottom):
     """The base of a channel, as what its layers stand on."""
 
     channel: Channel
@@ -335,7 +335,7 @@ class _Kept:
 
 
 @dataclass(frozen=True, eq=False)
-class LayerInputs(Inputs):
+class LayerInputs:
     """What a layer is given (the protocol `Inputs`): its numbers and what lies below, at any moments it asks for."""
 
     layer: Layer
@@ -349,7 +349,7 @@ class LayerInputs(Inputs):
         value = getattr(self.layer, name)
         if not isinstance(value, Channel):
             return float(value)
-        return held(number_on(value, clock or self.clock, self.scope), numbers_of(type(self.layer))[name])
+        return clamp(number_on(value, clock or self.clock, self.scope), numbers_of(type(self.layer))[name])
 
     def table(self, *names: str) -> Samples:
         """Some of the layer's own numbers as one array; one that can't change is kept in the layer."""

@@ -7,11 +7,11 @@ from collections.abc import Iterator
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.deformers.base import Deformer
-from lazzik.core.evaluate.poses import moves
+from lazzik.core.evaluate.transforms import moves
+from lazzik.core.scene.morph_targets import ShapeFrames, ShapeTargets
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.references import node_reads
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.targets import ShapeFrames, ShapeTargets
 
 
 def shapes_over_time(scene: Scene, node: Node) -> bool:

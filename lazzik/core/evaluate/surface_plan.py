@@ -21,13 +21,13 @@ from lazzik.core.deformers.placement import frames_of
 from lazzik.core.document import Frozen
 from lazzik.core.evaluate.evaluator import constant, number_on, value_of
 from lazzik.core.evaluate.jumps import jumps_of
-from lazzik.core.evaluate.paths import world
-from lazzik.core.evaluate.poses import moves
+from lazzik.core.evaluate.motion_path import world
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.transforms import moves
 from lazzik.core.geometry.assets import AssetStore, unpack_frames, unpack_targets
+from lazzik.core.scene.morph_targets import ShapeFrames
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.targets import ShapeFrames
 from lazzik.core.types import Frames, Samples
 
 

@@ -1,1 +1,1 @@
-"""Open formats: those that scenes are taken away in (`registry`), and those that files come in as (`bring`)."""
+"""Open formats: those that scenes are taken away in (`registry`), and those that files come in as (`importer`)."""

@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 
 from lazzik.core.document import Frozen
 from lazzik.core.evaluate.memo import Memo
-from lazzik.core.evaluate.poses import moving_numbers
+from lazzik.core.evaluate.transforms import moving_numbers
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.scene import Scene
 

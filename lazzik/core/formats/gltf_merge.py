@@ -11,8 +11,8 @@ from typing import Any
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.evaluate.shapes import shapes_over_time
+from lazzik.core.formats.gltf_concatenate import FIRST, concatenate, renumbered
 from lazzik.core.formats.gltf_file import GltfFile, open_gltf
-from lazzik.core.formats.gltf_join import FIRST, joined, renumbered
 from lazzik.core.formats.gltf_parts import Form, Paint, with_changes
 from lazzik.core.formats.gltf_read import read_again
 from lazzik.core.scene.node import Look, Node, channels_of
@@ -55,7 +55,7 @@ def kept_file(scene: Scene) -> tuple[GltfFile | None, dict[str, Keep], dict[str,
     names = list(dict.fromkeys(node.origin.asset for node in scene.nodes if node.origin))
     if not names:
         return None, {}, {}
-    file, starts = joined([open_gltf(scene.assets.content(name), name) for name in names])
+    file, starts = concatenate([open_gltf(scene.assets.content(name), name) for name in names])
     was = {name: read_again(scene.assets, name, scene.fps, scene.first) for name in names}
     keeps: dict[str, Keep] = {}
     forms: dict[str, Form] = {}

@@ -69,7 +69,7 @@ class Read:
 def read_gltf(file: GltfFile, fps: float, first: int, assets: AssetStore) -> Read:
     """The objects of a file; the file itself and their meshes are put with the assets. Raises InvalidAsset, saying what
     is wrong and where."""
-    reader = _Reader(file, assets.put(file.packed()), fps, first, assets)
+    reader = _SceneReader(file, assets.put(file.packed()), fps, first, assets)
     nodes = reader.nodes()
     return Read(nodes, reader.clips(nodes), reader.last, reader.left())
 
@@ -78,11 +78,11 @@ def read_again(assets: AssetStore, name: str, fps: float, first: int) -> dict[in
     """The objects of a kept file as they were when it was brought in, by the file's own numbers. Raises UnknownAsset,
     InvalidAsset."""
     aside = AssetStore(assets.get)  # its meshes are there already; whatever is read here goes again
-    found = _Reader(open_gltf(assets.content(name), name), name, fps, first, aside).nodes()
+    found = _SceneReader(open_gltf(assets.content(name), name), name, fps, first, aside).nodes()
     return {node.origin.index: node for node in found if node.origin}
 
 
-class _Reader:
+class _SceneReader:
     """Reads one file. What is heavy of it is put with the assets."""
 
     def __init__(self, file: GltfFile, name: str, fps: float, first: int, assets: AssetStore) -> None:

@@ -9,21 +9,21 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from lazzik.core.bake.targets import Fitted, fit_targets
+from lazzik.core.bake.morph_targets import Fitted, fit_targets
 from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
 from lazzik.core.document import Frozen
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.evaluator import value_of
-from lazzik.core.evaluate.poses import moves, orientations, pose, triple
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
+from lazzik.core.evaluate.transforms import moves, orientations, transforms, triple
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.formats.colors import linear
 from lazzik.core.formats.gltf_merge import Keep
 from lazzik.core.formats.gltf_parts import STRENGTH, Form, Paint
-from lazzik.core.formats.tracks import APART, Moved, Track, track_of
+from lazzik.core.formats.tracks import APART, Moved, SampledTrack, track_of
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.node import Camera, Color, Light, Look, Node
@@ -128,7 +128,7 @@ class Writer:
         return Clock.over(self.scene.fps, self.scene.first, self.scene.first)
 
     def _node(self, node: Node) -> Row:
-        now = pose(node, self._now(), self.scope)
+        now = transforms(node, self._now(), self.scope)
         out: Row = {
             "name": node.label,
             "translation": now.position[0].tolist(),
@@ -280,7 +280,7 @@ class Writer:
         just_before = clock.at(clock.frames - APART)
         animation: Row = {"name": self.scene.name, "samplers": [], "channels": []}
 
-        def add(track: Track, shape: str, label: str, target: Row, what: str) -> None:
+        def add(track: SampledTrack, shape: str, label: str, target: Row, what: str) -> None:
             self._add(animation, track, shape, target)
             unit = {"translation": " mm", "rotation": "°", "scale": "×", "weights": " mm"}.get(what, "")
             off = track.off * (1000 if unit == " mm" else 1)
@@ -303,7 +303,7 @@ class Writer:
             if node.id in self.moving:
                 shapes = self.moving[node.id]
                 seconds = ((shapes.frames - self.scene.first) / self.scene.fps).astype(np.float32)
-                track = Track("LINEAR", seconds, shapes.weights.astype(np.float32), shapes.worst)
+                track = SampledTrack("LINEAR", seconds, shapes.weights.astype(np.float32), shapes.worst)
                 target = {"node": places[node.id], "path": "weights"}
                 add(track, "SCALAR", f"{node.label} / shape", target, "weights")
         for label, pointer, owner, name in self.changing:
@@ -345,7 +345,7 @@ class Writer:
             if self.pointers and any(isinstance(number, Channel) and number.moves for number in numbers):
                 self.changing.append((f"{label} / {name}", root + rest, part, name))
 
-    def _add(self, animation: Row, track: Track, shape: str, target: Row) -> None:
+    def _add(self, animation: Row, track: SampledTrack, shape: str, target: Row) -> None:
         key = track.seconds.tobytes()
         if key not in self.clocks:
             self.clocks[key] = self._accessor(track.seconds, "SCALAR", limits=True)

@@ -12,7 +12,7 @@ from lazzik.core.formats.base import Format, moving_addresses
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.address import Address, find, title
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.text import scene_text
+from lazzik.core.scene.serialize import scene_text
 
 
 class SceneFile(Format):

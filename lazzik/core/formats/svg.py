@@ -19,7 +19,7 @@ from lazzik.core.clock import Clock
 from lazzik.core.document import Quantity
 from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.memo import Memo
-from lazzik.core.evaluate.paths import world
+from lazzik.core.evaluate.motion_path import world
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import surface_of

@@ -20,8 +20,8 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from lazzik.core.channel.curve_arithmetic import sides
 from lazzik.core.channel.keys import Curve, curve_through
-from lazzik.core.channel.sums import sides
 from lazzik.core.fitting.fitting import fit
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Quaternions, Samples
@@ -50,7 +50,7 @@ class Moved:
 
 
 @dataclass(frozen=True, eq=False)
-class Track:
+class SampledTrack:
     """Keys of one sampler."""
 
     interpolation: Interpolation
@@ -67,7 +67,7 @@ class Track:
         return self.seconds.nbytes + self.values.nbytes
 
 
-def track_of(moved: Moved, first: float, fps: float, tolerance: float) -> Track:
+def track_of(moved: Moved, first: float, fps: float, tolerance: float) -> SampledTrack:
     """The smallest track within the tolerance (degrees for orientations, else the length of the difference)."""
     pieces = _pieces(moved, tolerance)
     if all(np.all(rows == rows[0]) for _, rows in pieces):
@@ -100,7 +100,9 @@ def _pieces(moved: Moved, tolerance: float) -> list[tuple[Samples, Rows]]:
     return out
 
 
-def _linear(pieces: list[tuple[Samples, Rows]], moved: Moved, first: float, fps: float, tolerance: float) -> Track:
+def _linear(
+    pieces: list[tuple[Samples, Rows]], moved: Moved, first: float, fps: float, tolerance: float
+) -> SampledTrack:
     """The fewest keys that each reach as far as they can."""
     frames, rows = [], []
     for at, values in pieces:
@@ -214,7 +216,7 @@ def dense_keys(at: Samples, rows: Rows, tolerance: float, turns: bool, keys: NDA
 
 def _cubic(
     pieces: list[tuple[Samples, Rows]], moved: Moved, first: float, fps: float, tolerance: float
-) -> Track | None:
+) -> SampledTrack | None:
     """The united keys of a fitted curve for each number; None for a piece that is too short to be fitted."""
     numbers = moved.rows.shape[1]
     # half an angle in radians is the length by which a quaternion is off
@@ -242,7 +244,7 @@ def _with_slopes(curve: Curve, frames: Samples, fps: float) -> Rows:
 
 def _measured(
     way: Interpolation, frames: list[Samples], rows: list[Rows], moved: Moved, first: float, fps: float
-) -> Track:
+) -> SampledTrack:
     """Pieces as one track in float32, and how far it is off."""
     seconds = [((at - first) / fps).astype(np.float32) for at in frames]
     for before, after in pairwise(seconds):
@@ -253,7 +255,7 @@ def _measured(
     at = np.clip((moved.frames - first) / fps, times[0], times[-1])
     # a jump is asked for on its own side: what counts at its frame is what comes after it
     off = _apart(sampled(way, times, values, at, moved.turns), moved.rows, moved.turns)
-    return Track(way, times, values, float(off.max(initial=0.0)))
+    return SampledTrack(way, times, values, float(off.max(initial=0.0)))
 
 
 def sampled(way: str, seconds: NDArray[Any], values: NDArray[Any], at: Samples, turns: bool) -> Rows:

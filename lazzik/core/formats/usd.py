@@ -18,10 +18,10 @@ from lazzik.core.clock import Clock
 from lazzik.core.document import Frozen
 from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.memo import Memo
-from lazzik.core.evaluate.poses import moves, pose
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
+from lazzik.core.evaluate.transforms import moves, transforms
 from lazzik.core.formats.base import Format
 from lazzik.core.formats.colors import linear
 from lazzik.core.geometry.mesh import Mesh
@@ -131,7 +131,7 @@ class _Writer:
         from pxr import Gf, UsdGeom
 
         moving = moves(node)
-        own = pose(node, self.clock if moving else self.still, self.scope)
+        own = transforms(node, self.clock if moving else self.still, self.scope)
         place = xform.AddTranslateOp()
         # double, since readers take the angle from the cosine, which for small turns costs half the digits
         turn = xform.AddOrientOp(UsdGeom.XformOp.PrecisionDouble)

@@ -209,7 +209,7 @@ def sum_normals(points: Points, triangles: Triangles, welds: Places, sums: Point
             out[p, axis] = sums[welds[p], axis]
 
 
-def joined(parts: list[Mesh]) -> Mesh:
+def concatenate(parts: list[Mesh]) -> Mesh:
     """Several meshes as one, their points kept apart so that the edges between them stay crisp."""
     starts = np.cumsum([0] + [len(part.points) for part in parts])
     return Mesh(

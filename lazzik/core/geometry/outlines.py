@@ -15,7 +15,7 @@ from scipy.spatial import Delaunay, cKDTree
 from shapely import Polygon
 
 from lazzik.core.errors import InvalidAsset
-from lazzik.core.geometry.mesh import Mesh, joined
+from lazzik.core.geometry.mesh import Mesh, concatenate
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Points, Samples, Triangles
 
@@ -39,7 +39,7 @@ def solid(outlines: list[Outline], spacing: float, slices: int) -> Mesh:
         Mesh(back, np.tile([0.0, 0.0, -1.0], (len(flat), 1)), np.ascontiguousarray(triangles[:, ::-1])),
         *(_wall(outline, slices) for outline in outlines),
     ]
-    return joined(parts)
+    return concatenate(parts)
 
 
 def sheet(outlines: list[Outline], spacing: float) -> Mesh:

@@ -18,7 +18,7 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.document import Finite, Frozen, Quantity
 from lazzik.core.geometry.assets import NO_ASSETS, AssetStore
-from lazzik.core.geometry.mesh import Mesh, grid_triangles, joined
+from lazzik.core.geometry.mesh import Mesh, concatenate, grid_triangles
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.types import Points, Samples
 
@@ -127,7 +127,7 @@ class Box(Shape):
                 normal[axis] = sign
                 triangles = grid_triangles(cuts[other], cuts[one])
                 sides.append(Mesh(points * half, np.tile(normal, (len(points), 1)), triangles))
-        return joined(sides)
+        return concatenate(sides)
 
 
 class Ball(Shape):
@@ -185,7 +185,7 @@ class Tube(Shape):
         parts = [wall, disc(radius, -half, self.around, self.lids, up=False)]
         if not pointed:
             parts.append(disc(top, half, self.around, self.lids, up=True))
-        return joined(parts)
+        return concatenate(parts)
 
 
 class Ring(Shape):
@@ -224,7 +224,7 @@ class Sheet(Shape):
         points = np.stack([x, y, flat] if self.standing else [x, flat, -y], 1)
         normal = [0.0, 0.0, 1.0] if self.standing else [0.0, 1.0, 0.0]
         front = Mesh(points, np.tile(normal, (len(points), 1)), grid_triangles(self.rows, self.columns))
-        return joined([front, Mesh(points, -front.normals, front.triangles[:, ::-1])])
+        return concatenate([front, Mesh(points, -front.normals, front.triangles[:, ::-1])])
 
 
 def lathe(

@@ -173,7 +173,7 @@ def read_expression(text: str) -> Expression:
         raise BadFormula(f"This can't be read from '{_near(text, column)}' on", column) from None
     except (ValueError, RecursionError, MemoryError):
         raise BadFormula("This can't be read as a formula", 1) from None
-    reader = _Reader(plain, lead)
+    reader = _Parser(plain, lead)
     if not reader.within(tree.body):
         raise BadFormula(f"The formula has more than {MOST_PARTS} parts; split it over two layers", 1)
     run = reader.made(tree.body, 0)
@@ -184,7 +184,7 @@ def _near(text: str, column: int) -> str:
     return text[column - 1 : column + 11].strip() or text[-8:].strip()
 
 
-class _Reader:
+class _Parser:
     """Turns the nodes of one tree into functions of arrays, refusing what is not in the list."""
 
     def __init__(self, plain: str, lead: int) -> None:

@@ -22,7 +22,7 @@ from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.layers import Clip, Recipe
 from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.node import Node
-from lazzik.core.scene.rest import extent, largest_extent
+from lazzik.core.scene.rest_pose import extent, largest_extent
 from lazzik.core.scene.scene import PARTS, Scene
 
 Part = TypeVar("Part", bound=Frozen)

@@ -20,7 +20,7 @@ ROWS = ("dials", "recipes", "clips", "poses", "receipts")
 
 
 @dataclass(frozen=True)
-class Difference:
+class SceneDifference:
     """What leads from one scene to another: little, as long as they share much."""
 
     fields: dict[str, Any]
@@ -30,15 +30,15 @@ class Difference:
     """Objects that are others, or new."""
 
 
-def difference(before: Scene, after: Scene) -> Difference:
+def difference(before: Scene, after: Scene) -> SceneDifference:
     """What leads from a scene to what was made of it, found by identity."""
     names = [name for name in type(after).model_fields if name != "nodes"]
     fields = {name: getattr(after, name) for name in names if getattr(after, name) is not getattr(before, name)}
     nodes = tuple(node for node in after.nodes if before.by_id.get(node.id) is not node)
-    return Difference(fields, tuple(node.id for node in after.nodes), nodes)
+    return SceneDifference(fields, tuple(node.id for node in after.nodes), nodes)
 
 
-def with_difference(before: Scene, made: Difference) -> Scene:
+def with_difference(before: Scene, made: SceneDifference) -> Scene:
     """The scene that a difference leads to. It shares with `before` whatever is the same."""
     nodes = before.by_id | {node.id: node for node in made.nodes}
     return before.replaced(**made.fields, nodes=tuple(nodes[slug] for slug in made.order))

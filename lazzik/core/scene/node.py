@@ -12,7 +12,7 @@ from lazzik.core.deformers import AnyDeformer
 from lazzik.core.document import Frozen, Label, Quantity, Slug
 from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.scene.targets import ShapeFrames, ShapeTargets
+from lazzik.core.scene.morph_targets import ShapeFrames, ShapeTargets
 
 MOST_DEFORMERS = 64
 

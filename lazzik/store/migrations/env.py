@@ -2,8 +2,8 @@
 
 from alembic import context
 
-from lazzik.store.tables import Base
+from lazzik.store.tables import Table
 
-context.configure(connection=context.config.attributes["connection"], target_metadata=Base.metadata)
+context.configure(connection=context.config.attributes["connection"], target_metadata=Table.metadata)
 with context.begin_transaction():
     context.run_migrations()

@@ -13,8 +13,8 @@ from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.responses import RedirectResponse
 from starlette.datastructures import FormData
 
-from lazzik.core.bake.again import Decision, placed_again, receipt_of
 from lazzik.core.bake.baking import TOLERANCES
+from lazzik.core.bake.rebake import Decision, placed_again, receipt_of
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.progress import Progress
 from lazzik.core.scene.edits.bakes import TakeBack

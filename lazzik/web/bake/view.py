@@ -9,8 +9,8 @@ from typing import TypeVar
 import numpy as np
 
 from lazzik.core.arithmetic import read_number
-from lazzik.core.bake.again import Redone, stale
 from lazzik.core.bake.baking import TOLERANCES, BakePlan, bakeable
+from lazzik.core.bake.rebake import Redone, stale
 from lazzik.core.channel.keys import Key, curve_through
 from lazzik.core.clock import Clock
 from lazzik.core.errors import BadNumber, InvalidEdit

@@ -14,7 +14,7 @@ from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.formats.registry import FORMATS, Format
 from lazzik.core.progress import Progress
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.text import plain
+from lazzik.core.scene.serialize import plain
 from lazzik.web.deliver.view import format_choices
 from lazzik.web.deps import Heavy, Store, source_of
 from lazzik.web.jobs import Job, Running
@@ -52,7 +52,7 @@ def film(scene_id: str, store: Store, jobs: Running, body: Annotated[Film, body_
     ending, media = ("zip", "application/zip") if body.form == "png" else (body.form, FILMS[body.form][0])
     job = Job(f"{'Pictures' if body.form == 'png' else 'Film'} of {scene.name}", media, stem(scene, ending))
     reel = (Pictures if body.form == "png" else Encoded)(jobs.file(job), body)
-    jobs.add(job, reel).tell(state="running", said="Waiting for the first picture")
+    jobs.add(job, reel).update(state="running", said="Waiting for the first picture")
     return job.news
 
 

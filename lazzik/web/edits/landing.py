@@ -78,6 +78,6 @@ def stored(
     begun = _THREADS.submit(work)
     done, _ = wait([begun], SOON)
     if done:
-        return begun.result().said
-    jobs.follow(job, begun, lambda made: Result(content=json.dumps(made.said).encode()))
+        return begun.result().answer
+    jobs.follow(job, begun, lambda made: Result(content=json.dumps(made.answer).encode()))
     return JSONResponse(job.news, 202)

@@ -65,13 +65,13 @@ def edit(scene_id: str, body: Given, store: Store, jobs: Running, heavy: Heavy) 
 @router.post("/undo")
 def undo(scene_id: str, body: OnRevision, store: Store) -> dict[str, Any]:
     """One step back."""
-    return store.undo(scene_id, body.revision).said
+    return store.undo(scene_id, body.revision).answer
 
 
 @router.post("/redo")
 def redo(scene_id: str, body: OnRevision, store: Store) -> dict[str, Any]:
     """One step forward."""
-    return store.redo(scene_id, body.revision).said
+    return store.redo(scene_id, body.revision).answer
 
 
 @router.post("/preview")

@@ -56,7 +56,7 @@ class Film(BaseModel):
     """The scene's number of the first picture's frame."""
 
 
-class Reel:
+class FilmReel:
     """Pictures one by one, in order, however many requests bring them at once."""
 
     def __init__(self, plan: Film) -> None:
@@ -98,7 +98,7 @@ class Reel:
         raise NotImplementedError
 
 
-class Pictures(Reel):
+class Pictures(FilmReel):
     """Pictures into an archive."""
 
     def __init__(self, path: Path, plan: Film) -> None:
@@ -116,7 +116,7 @@ class Pictures(Reel):
         self._archive.close()
 
 
-class Encoded(Reel):
+class Encoded(FilmReel):
     """Pictures into a film, by the encoder that the package brings along."""
 
     def __init__(self, path: Path, plan: Film) -> None:
@@ -180,7 +180,7 @@ async def picture(job_id: str, number: int, request: Request, jobs: Running) -> 
 def _taken(jobs: Jobs, job_id: str, number: int, content: bytes) -> dict[str, Any]:
     job = jobs.find(job_id)
     reel = jobs.reel(job)
-    if not isinstance(reel, Reel):
+    if not isinstance(reel, FilmReel):
         raise InvalidEdit(f"{job.label} takes no more pictures: it is {job.state}", "pictures")
     try:
         taken = reel.take(number, content)
@@ -189,13 +189,15 @@ def _taken(jobs: Jobs, job_id: str, number: int, content: bytes) -> dict[str, An
         if ended is not None:
             ended.abandon()
         jobs.file(job).unlink(missing_ok=True)
-        job.tell(state="failed", said=error.message if isinstance(error, FilmBroken) else f"{error.strerror or error}")
+        job.update(
+            state="failed", said=error.message if isinstance(error, FilmBroken) else f"{error.strerror or error}"
+        )
         raise
     if taken == reel.plan.count:
         jobs.end_reel(job)
-        job.tell(state="done", share=1.0, said="", result=jobs.file(job))
+        job.update(state="done", share=1.0, said="", result=jobs.file(job))
     else:
-        job.tell(share=taken / reel.plan.count, said=f"Picture {taken} of {reel.plan.count}")
+        job.update(share=taken / reel.plan.count, said=f"Picture {taken} of {reel.plan.count}")
     return job.news
 
 

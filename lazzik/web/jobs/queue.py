@@ -75,7 +75,7 @@ class Job:
     _listeners: set[tuple[asyncio.AbstractEventLoop, asyncio.Event]] = field(default_factory=set)
     _lock: Lock = field(default_factory=Lock)
 
-    def tell(self, **news: Any) -> None:
+    def update(self, **news: Any) -> None:
         """Change what is known, and wake whoever listens. What is over stays as it is."""
         with self._lock:
             if self.over:
@@ -105,7 +105,7 @@ class Job:
         if not self.wanted:
             raise Stopped
         if (share, said or self.said) != (self.share, self.said):
-            self.tell(share=share, said=said or self.said)
+            self.update(share=share, said=said or self.said)
 
     @property
     def over(self) -> bool:
@@ -167,31 +167,31 @@ class Jobs:
 
     def follow(self, job: Job, begun: Future[Made], result: Callable[[Made], Result]) -> Job:
         """A job for work that runs already, whose progress is told by whoever does it."""
-        self.add(job).tell(state="running")
+        self.add(job).update(state="running")
         begun.add_done_callback(lambda future: self._run(job, lambda _: result(future.result())))
         return job
 
     def _run(self, job: Job, work: Callable[[Progress], Result]) -> None:
         try:
             job.heard(0.0, "")
-            job.tell(state="running")
+            job.update(state="running")
             made = work(Progress(job.heard))
             job.heard(1.0, "")
             path = self.file(job)
             if made.content is not None:
                 path.write_bytes(made.content)
-            job.tell(state="done", share=1.0, result=path, said=made.summary, details=made.details)
+            job.update(state="done", share=1.0, result=path, said=made.summary, details=made.details)
         except Stopped:
-            job.tell(state="stopped", said="Stopped; nothing was kept.")
+            job.update(state="stopped", said="Stopped; nothing was kept.")
         except LazzikError as error:
-            job.tell(state="failed", said=error.message)
+            job.update(state="failed", said=error.message)
         except OSError as error:
             LOG.exception("%s failed", job.label)
-            job.tell(state="failed", said=f"What was made can't be kept: {error.strerror or error}. Make room first.")
+            job.update(state="failed", said=f"What was made can't be kept: {error.strerror or error}. Make room first.")
         except Exception as error:  # whatever it is, the page must hear of it
             at = f" at '{job.said}'" if job.said else ""
             LOG.exception("%s failed%s", job.label, at)
-            job.tell(state="failed", said=f"Something went wrong{at} that should not have: {type(error).__name__}")
+            job.update(state="failed", said=f"Something went wrong{at} that should not have: {type(error).__name__}")
 
     def file(self, job: Job) -> Path:
         """Where a job's outcome lies."""
@@ -217,12 +217,12 @@ class Jobs:
 
     def stop(self, job: Job, why: str = "Stopped; nothing was kept.") -> None:
         """Want a job no longer. Work ends at its next report; a film that waits for pictures ends at once."""
-        job.tell(wanted=False)
+        job.update(wanted=False)
         reel = self.end_reel(job)
         if reel is not None:
             reel.abandon()
             self.file(job).unlink(missing_ok=True)
-            job.tell(state="stopped", said=why)
+            job.update(state="stopped", said=why)
 
     def sweep(self, silent: float = SILENT) -> None:
         """End films whose page has sent nothing for so many seconds."""

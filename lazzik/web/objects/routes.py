@@ -9,7 +9,7 @@ from fastapi import APIRouter, Form, Query, Request, Response, UploadFile
 
 from lazzik.core.document import Typed
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.formats.bring import BROUGHT
+from lazzik.core.formats.importer import BROUGHT
 from lazzik.core.geometry.font_names import SHIPPED
 from lazzik.core.geometry.pictures import read_grey
 from lazzik.web.deps import Heavy, Store, source_of
@@ -48,7 +48,7 @@ def keep_asset(scene_id: str, file: UploadFile, store: Store) -> dict[str, Any]:
 
 
 @router.post("/bring")
-def bring_in(
+def import_objects(
     scene_id: str,
     file: list[UploadFile],
     revision: Annotated[Revision, Form()],
@@ -63,12 +63,12 @@ def bring_in(
         raise InvalidEdit(f"A drawing can be 0 to 100 metres deep; {depth:g} was given", "depth")
     with ExitStack() as stack:
         paths = {(part.filename or "a file")[-120:]: stack.enter_context(spooled(jobs.folder, part)) for part in file}
-        brought = heavy.run(tasks.brought, source_of(store, state), paths, depth, **IMPORTS)
-    return store.edit(scene_id, revision, [brought.edit]).said | {"notes": brought.notes}
+        brought = heavy.run(tasks.import_files, source_of(store, state), paths, depth, **IMPORTS)
+    return store.edit(scene_id, revision, [brought.edit]).answer | {"notes": brought.notes}
 
 
 @router.post("/bring-curves")
-def bring_in_curves(
+def import_table(
     scene_id: str,
     file: UploadFile,
     revision: Annotated[Revision, Form()],
@@ -82,7 +82,7 @@ def bring_in_curves(
     state = store.current(scene_id, revision)
     with spooled(jobs.folder, file) as path:
         edits, notes = heavy.run(tasks.brought_curves, source_of(store, state), path, at, fitted, **IMPORTS)
-    return store.edit(scene_id, revision, edits).said | {"notes": notes}
+    return store.edit(scene_id, revision, edits).answer | {"notes": notes}
 
 
 @router.get("/object-form")

@@ -57,4 +57,4 @@ def keep(scene_id: str, store: Store, memo: Kept, body: Annotated[KeepClip, body
     """Keep a stretch of motion as a clip."""
     scene = store.at(scene_id, body.revision)
     edit = clip_from(scene, body.label, list(body.addresses), round(body.first), round(body.last), memo)
-    return store.edit(scene_id, body.revision, [edit]).said
+    return store.edit(scene_id, body.revision, [edit]).answer

@@ -9,8 +9,8 @@ import numpy as np
 from lazzik.core.channel.channel import as_channel
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import number_on
-from lazzik.core.evaluate.poses import moving_numbers
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.transforms import moving_numbers
 from lazzik.core.layers.clip import Clip
 from lazzik.core.scene.address import Address, title
 from lazzik.core.scene.node import Node

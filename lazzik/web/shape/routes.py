@@ -53,7 +53,7 @@ def make_permanent(scene_id: str, body: Given, store: Store, memo: Kept) -> dict
     with store.aside() as assets:
         scene = store.at(scene_id, body.revision).with_assets(assets)
         edit = permanent(scene, body.node, body.frame, Scope(scene, memo))
-    return store.edit(scene_id, body.revision, [edit]).said
+    return store.edit(scene_id, body.revision, [edit]).answer
 
 
 @router.post("/bake-shape")
@@ -70,8 +70,8 @@ def bake_a_shape(scene_id: str, body: Given, store: Store, jobs: Running, heavy:
             tasks.baked_shape, source_of(store, state), node.id, body.first, body.last, tolerance, progress=progress
         )
         edit = PlaceShapeBake(node=body.node, targets=made)
-        landed = store.land(scene_id, body.revision, applied(state.scene, [edit]), edit.said(state.scene))
-        return Result(content=json.dumps(landed.said).encode())
+        landed = store.land(scene_id, body.revision, applied(state.scene, [edit]), edit.describe(state.scene))
+        return Result(content=json.dumps(landed.answer).encode())
 
     return jobs.start(Job(f"Baking the shape of {node.label}", "application/json"), work).news
 
@@ -94,4 +94,4 @@ def paint(scene_id: str, body: Given, store: Store) -> dict[str, Any]:
     with store.aside() as assets:
         scene = store.at(scene_id, body.revision).with_assets(assets)
         edit = painted(scene, body.node, body.deformer, weights)
-    return store.edit(scene_id, body.revision, [edit]).said
+    return store.edit(scene_id, body.revision, [edit]).answer

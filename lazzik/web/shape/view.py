@@ -14,7 +14,7 @@ from lazzik.core.clock import Clock
 from lazzik.core.deformers import BY_KIND, Deformer
 from lazzik.core.deformers.extent import Extent
 from lazzik.core.deformers.masks import MASKS
-from lazzik.core.evaluate.coarse import Coarse, coarse
+from lazzik.core.evaluate.mesh_density import Coarse, coarse
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.geometry.font_names import SHIPPED

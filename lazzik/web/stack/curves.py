@@ -8,7 +8,7 @@ import numpy as np
 
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import Strata, base_on, read, strata
-from lazzik.core.evaluate.paths import path
+from lazzik.core.evaluate.motion_path import path
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.seams import seam_of
 from lazzik.core.scene.address import Address, Place, find, title

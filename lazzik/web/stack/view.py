@@ -8,8 +8,8 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.document import Quantity, Wording
 from lazzik.core.evaluate.evaluator import loop_note
-from lazzik.core.evaluate.poses import moving_numbers
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.transforms import moving_numbers
 from lazzik.core.layers import Recipe
 from lazzik.core.scene.address import Address, Hop, Place, find, into, names, title
 from lazzik.core.scene.dial import Dial

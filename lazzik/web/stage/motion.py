@@ -9,8 +9,8 @@ import numpy as np
 from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import value_of
-from lazzik.core.evaluate.poses import moves, pose
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.transforms import moves, transforms
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.web.ui.encode import floats
@@ -26,7 +26,7 @@ def motion_of(scene: Scene, nodes: list[Node], clock: Clock, scope: Scope) -> di
 
 def motion_of_one(scene: Scene, node: Node, clock: Clock, scope: Scope) -> dict[str, Any]:
     """What the stage needs of one object."""
-    own = pose(node, clock if moves(node) else Clock.over(scene.fps, scene.first, scene.first), scope)
+    own = transforms(node, clock if moves(node) else Clock.over(scene.fps, scene.first, scene.first), scope)
     numbers = {
         f"{part}.{name}": floats(np.atleast_1d(value_of(getattr(node, part), name, clock, scope)))
         for part, name in SHOWN

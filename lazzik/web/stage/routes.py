@@ -59,7 +59,7 @@ def motion(
 
 
 @router.get("/rest.glb")
-def rest(scene_id: str, store: Store, memo: Kept) -> Response:
+def rest_geometry(scene_id: str, store: Store, memo: Kept) -> Response:
     """The geometry at rest, from the same exporter that people use."""
     scene = store.open(scene_id).scene
     return Response(write_glb(scene, animated=False, memo=memo), media_type="model/gltf-binary")

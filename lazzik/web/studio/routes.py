@@ -7,8 +7,8 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 
-from lazzik.core.evaluate.coarse import CoarseMarks
 from lazzik.core.evaluate.memo import Memo
+from lazzik.core.evaluate.mesh_density import CoarseMarks
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.address import Address
 from lazzik.core.scene.scene import MOST_NODES

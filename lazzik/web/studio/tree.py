@@ -12,9 +12,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from lazzik.core.evaluate.evaluator import number_on
-from lazzik.core.evaluate.poses import moving_numbers
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import surface_moves
+from lazzik.core.evaluate.transforms import moving_numbers
 from lazzik.core.geometry.primitives import base_value
 from lazzik.core.scene.address import Address
 from lazzik.core.scene.node import Node, channels_of

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from lazzik.core.channel.channel import Channel
-from lazzik.core.evaluate.poses import moving_numbers
 from lazzik.core.evaluate.shapes import surface_moves
+from lazzik.core.evaluate.transforms import moving_numbers
 from lazzik.core.geometry.primitives import base_value
 from lazzik.core.scene.scene import Scene
 from lazzik.web.ui.knob import Knob, shown

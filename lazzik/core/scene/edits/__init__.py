@@ -51,7 +51,7 @@ from lazzik.core.scene.edits.stagger import Stagger
 from lazzik.core.scene.edits.together import OnNumbers, Together
 from lazzik.core.scene.edits.whole import ChangeScene
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.text import plain
+from lazzik.core.scene.serialize import plain
 
 AnyEdit = Annotated[
     OnNumbers

@@ -72,7 +72,7 @@ class PlaceBake(Edit):
         )
         return scene.replaced(receipts=(*scene.receipts, receipt))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         if len(self.channels) == 1:
             return f"bake {title(scene, Address.parse(self.channels[0].address))}"
         return f"bake {len(self.channels)} channels"
@@ -116,7 +116,7 @@ class BakeAgain(Edit):
         again = receipt.replaced(lines=tuple(lines))
         return scene.replaced(receipts=tuple(again if r.id == receipt.id else r for r in scene.receipts))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"bake again: {self.receipt}"
 
 
@@ -132,7 +132,7 @@ class TakeBack(Edit):
             scene = write(scene, Address.parse(line.address), line.source)
         return scene.replaced(receipts=tuple(r for r in scene.receipts if r.id != self.receipt))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"take back {self.receipt}"
 
 

@@ -9,7 +9,7 @@ from lazzik.core.errors import InvalidEdit
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.references import circle, circle_said
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.text import plain
+from lazzik.core.scene.serialize import plain
 
 
 class Edit(Frozen):
@@ -21,7 +21,7 @@ class Edit(Frozen):
         """The scene after the edit. Raises UnknownAddress or InvalidEdit; the scene itself never changes."""
         raise NotImplementedError
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         """What the edit does, as a step is named: 'amplitude of Gust'. `scene` is the one before it."""
         raise NotImplementedError
 

@@ -31,7 +31,7 @@ class PutClip(Edit):
         name = free_name(self.clip.id, {clip.id for clip in scene.clips}, "clip")
         return scene.with_part(self.clip.replaced(id=name))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"keep clip {self.clip.label}"
 
 
@@ -91,7 +91,7 @@ class PlayClip(Edit):
             return [(text, track) for text in self.addresses]
         return [(track.origin, track) for track in clip.tracks if exists(scene, track.origin)]
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"play clip {find_clip(scene, self.clip).label} from {self.frame:g}"
 
 
@@ -110,7 +110,7 @@ class RemoveClip(Edit):
             raise InvalidEdit(f"The clip {gone.label} is played on {using[0]}{more}; take it off there first")
         return scene.replaced(clips=tuple(clip for clip in scene.clips if clip is not gone))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"remove clip {find_clip(scene, self.clip).label}"
 
 

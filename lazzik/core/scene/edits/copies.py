@@ -16,7 +16,7 @@ from lazzik.core.errors import InvalidEdit
 from lazzik.core.layers.formula import Formula
 from lazzik.core.scene.edits.base import Edit, free_slug
 from lazzik.core.scene.node import Node, Scale
-from lazzik.core.scene.rest import extent, triple
+from lazzik.core.scene.rest_pose import extent, triple
 from lazzik.core.scene.scene import MOST_NODES, PARTS, Scene
 
 Three = tuple[Typed, Typed, Typed]
@@ -60,7 +60,7 @@ class Duplicate(Edit):
                 made.append(self._stepped(copy, k) if node is first else copy)
         return scene.replaced(nodes=(*scene.nodes, *made))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"duplicate {scene.node(self.node).label}"
 
     def _stepped(self, node: Node, k: int) -> Node:
@@ -121,7 +121,7 @@ class SetPivot(Edit):
             scene = scene.with_node(child.replaced(position=_shifted(child.position, -delta)))
         return scene
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"pivot of {scene.node(self.node).label}"
 
     def _of_box(self, scene: Scene, node: Node) -> tuple[float, float, float]:

@@ -27,7 +27,7 @@ class AddDial(Edit):
         dial = Dial(id=name, label=self.label, value=self.value, unit=self.unit, low=self.low, high=self.high)
         return scene.with_part(dial)
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"add dial {self.label}"
 
 
@@ -45,7 +45,7 @@ class ChangeDial(Edit):
         changes = {name: getattr(self, name) for name in self.model_fields_set - {"do", "dial"}}
         return scene.with_part(_dial(scene, self.dial).replaced(**changes))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"change dial {_dial(scene, self.dial).label}"
 
 
@@ -63,7 +63,7 @@ class RemoveDial(Edit):
             raise InvalidEdit(f"The dial {gone.label} is read by {reading[0]}{more}; let them read another first")
         return scene.replaced(dials=tuple(dial for dial in scene.dials if dial.id != gone.id))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"remove dial {_dial(scene, self.dial).label}"
 
 

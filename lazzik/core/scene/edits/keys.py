@@ -8,11 +8,11 @@ import numpy as np
 from pydantic import Field
 
 from lazzik.core.channel.channel import MOST_KEYS, Channel
-from lazzik.core.channel.keying import inserted, key_at, keys_at, merged, scaled, smoothed
+from lazzik.core.channel.key_ops import inserted, key_at, keys_at, merged, scaled, smoothed
 from lazzik.core.channel.keys import Beyond, Go, Key
 from lazzik.core.document import AsThere, InFrames, Quantity, Typed
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.fitting.thinning import thinned
+from lazzik.core.fitting.simplify import thinned
 from lazzik.core.scene.address import Address, find, title, write
 from lazzik.core.scene.edits.base import Edit
 from lazzik.core.scene.scene import Scene
@@ -42,7 +42,7 @@ class KeysEdit(Edit):
                 check(place.quantity, key.value, title(scene, address), self.address)
         return write(scene, address, lambda channel: channel.replaced(keys=keys))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         count = "a key" if len(self.frames) == 1 else f"{len(self.frames)} keys"
         return f"{self.verb} {count} of {title(scene, Address.parse(self.address))}"
 
@@ -75,7 +75,7 @@ class PutKey(Edit):
 
         return write(scene, address, put)
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"key at {self.frame:g} on {title(scene, Address.parse(self.address))}"
 
 
@@ -221,7 +221,7 @@ class PasteKeys(Edit):
 
         return write(scene, address, paste)
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         count = "a key" if len(self.keys) == 1 else f"{len(self.keys)} keys"
         return f"paste {count} on {title(scene, Address.parse(self.address))}"
 
@@ -241,7 +241,7 @@ class SetBeyond(Edit):
         ways = {side: way for side, way in (("before", self.before), ("after", self.after)) if way}
         return write(scene, address, lambda channel: channel.replaced(**ways))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"beyond the keys of {title(scene, Address.parse(self.address))}"
 
 

@@ -45,7 +45,7 @@ class AddLayer(Edit):
         layer = _with_settings(scene, layer, self.settings, self.address)
         return write(scene, address, lambda channel: channel.replaced(layers=(*channel.layers, layer)))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"add {self.kind} to {title(scene, Address.parse(self.address))}"
 
 
@@ -85,7 +85,7 @@ class ChangeLayer(Edit):
         changed = _with_settings(scene, layer.replaced(**changes), self.settings, self.address)
         return _with_stack(scene, address, lambda stack: [changed if i.id == layer.id else i for i in stack])
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         layer = find_layer(scene, Address.parse(self.address))
         given = self.model_fields_set - {"do", "address"}
         if given == {"muted"}:
@@ -107,7 +107,7 @@ class RemoveLayer(Edit):
         gone = find_layer(scene, address)
         return _with_stack(scene, address, lambda stack: [layer for layer in stack if layer.id != gone.id])
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"remove {find_layer(scene, Address.parse(self.address)).label}"
 
 
@@ -128,7 +128,7 @@ class MoveLayer(Edit):
 
         return _with_stack(scene, address, place)
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"move {find_layer(scene, Address.parse(self.address)).label}"
 
 

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from lazzik.core.channel.channel import Channel
-from lazzik.core.channel.keying import key_at, merged
+from lazzik.core.channel.key_ops import key_at, merged
 from lazzik.core.channel.keys import Key
 from lazzik.core.document import AsThere, InFrames, Typed
 from lazzik.core.errors import InvalidEdit
@@ -32,7 +32,7 @@ class SetNumber(Edit):
         check(place.quantity, self.value, title(scene, address), self.address)
         return write(scene, address, lambda channel: channel.replaced(value=self.value))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"set {title(scene, Address.parse(self.address))}"
 
 
@@ -70,5 +70,5 @@ class Nudge(Edit):
 
         return write(scene, address, moved)
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"move {title(scene, Address.parse(self.address))}"

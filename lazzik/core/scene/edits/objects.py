@@ -37,7 +37,7 @@ class AddObject(Edit):
         )  # fmt: skip
         return scene.replaced(nodes=(*scene.nodes, node))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"add {self.label}"
 
 
@@ -71,7 +71,7 @@ class BringIn(Edit):
             clips.append(clip.replaced(id=name, tracks=tracks))
         return scene.replaced(nodes=(*scene.nodes, *brought), clips=tuple(clips))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"bring in {self.label}"
 
 
@@ -93,7 +93,7 @@ class ChangeObject(Edit):
         changes = {name: getattr(self, name) for name in self.model_fields_set - {"do", "node"}}
         return scene.with_node(scene.node(self.node).replaced(**changes))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"change {scene.node(self.node).label}"
 
 
@@ -118,5 +118,5 @@ class RemoveObject(Edit):
             receipts=tuple(receipt for receipt in receipts if receipt.lines),
         )
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"remove {scene.node(self.node).label}"

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from lazzik.core.channel.keying import key_at, merged
+from lazzik.core.channel.key_ops import key_at, merged
 from lazzik.core.channel.keys import Key
 from lazzik.core.document import InFrames, Label, Name, Typed
 from lazzik.core.errors import InvalidEdit, UnknownAddress
@@ -34,7 +34,7 @@ class SavePose(Edit):
         name = free_name(self.label, {pose.id for pose in scene.poses}, "pose")
         return scene.replaced(poses=(*scene.poses, Pose(id=name, label=self.label, held=tuple(held))))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"save pose {self.label}"
 
 
@@ -72,7 +72,7 @@ class PlacePose(Edit):
             raise InvalidEdit("None of the numbers of this pose are in the scene any more", self.pose)
         return scene
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         mixed = f" with {_pose(scene, self.other).label}" if self.other else ""
         return f"place pose {_pose(scene, self.pose).label}{mixed} at {self.frame:g}"
 
@@ -87,7 +87,7 @@ class RemovePose(Edit):
         gone = _pose(scene, self.pose)
         return scene.replaced(poses=tuple(pose for pose in scene.poses if pose is not gone))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"remove pose {_pose(scene, self.pose).label}"
 
 

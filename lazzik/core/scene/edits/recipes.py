@@ -50,7 +50,7 @@ class SaveRecipe(Edit):
         scene = write(scene, address, lambda channel: channel.replaced(layers=()))
         return UseRecipe(address=str(address), recipe=name).apply(scene)
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"save recipe {self.label}"
 
 
@@ -63,7 +63,7 @@ class PutRecipe(Edit):
     def apply(self, scene: Scene) -> Scene:
         return scene if scene.recipe(self.recipe.id) else scene.with_part(self.recipe)
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"bring in recipe {self.recipe.label}"
 
 
@@ -83,7 +83,7 @@ class UseRecipe(Edit):
         use = Use(kind="recipe", id=slug, label=recipe.label, recipe=recipe.id, size=size)
         return write(scene, address, lambda channel: channel.replaced(layers=(*channel.layers, use)))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         recipe = scene.recipe(self.recipe)
         return f"use {recipe.label if recipe else self.recipe} on {title(scene, Address.parse(self.address).channel)}"
 
@@ -100,7 +100,7 @@ class ChangeRecipe(Edit):
         changes = {name: getattr(self, name) for name in self.model_fields_set - {"do", "recipe"}}
         return scene.with_part(_recipe(scene, self.recipe).replaced(**changes))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"change recipe {_recipe(scene, self.recipe).label}"
 
 
@@ -118,7 +118,7 @@ class RemoveRecipe(Edit):
             raise InvalidEdit(f"The recipe {gone.label} is used on {using[0]}{more}; take it off there first")
         return scene.replaced(recipes=tuple(recipe for recipe in scene.recipes if recipe.id != gone.id))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"remove recipe {_recipe(scene, self.recipe).label}"
 
 
@@ -147,7 +147,7 @@ class ExposeNumber(Edit):
         item = Exposed.model_validate(exposing(name, label, self.target, quantity))
         return scene.with_part(recipe.replaced(exposed=(*others, item)))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         verb = "expose" if self.on else "no longer expose"
         return f"{verb} {self.target} of {_recipe(scene, self.recipe).label}"
 
@@ -174,7 +174,7 @@ class FollowRecipe(Edit):
             ),
         )
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"{self.number} of {find_layer(scene, Address.parse(self.address)).label} follows its recipe"
 
 

@@ -17,10 +17,10 @@ from lazzik.core.geometry.primitives import base_value
 from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.scene.edits.base import Edit
 from lazzik.core.scene.edits.dials import free_name
+from lazzik.core.scene.morph_targets import ShapeFrames, ShapeTargets
 from lazzik.core.scene.node import Look, Node
-from lazzik.core.scene.rest import extent
+from lazzik.core.scene.rest_pose import extent
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.targets import ShapeFrames, ShapeTargets
 from lazzik.core.types import Samples
 
 
@@ -44,7 +44,7 @@ class AddDeformer(Edit):
         fields = {"kind": self.kind, "id": name, "label": label} | kind.suited(extent(scene, node))
         return scene.with_node(node.replaced(deform=(*node.deform, kind.model_validate(fields))))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"add {self.kind} to {scene.node(self.node).label}"
 
 
@@ -86,7 +86,7 @@ class ChangeDeformer(Edit):
             changes["mask"] = deformer.mask.replaced(invert=self.mask_invert)
         return _with(scene, node, [deformer.replaced(**changes) if d is deformer else d for d in node.deform])
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         _, deformer = _deformer(scene, self.node, self.deformer)
         given = sorted(self.settings) or sorted(self.model_fields_set - {"do", "node", "deformer", "settings"})
         if given == ["muted"]:
@@ -105,7 +105,7 @@ class RemoveDeformer(Edit):
         node, gone = _deformer(scene, self.node, self.deformer)
         return _with(scene, node, [deformer for deformer in node.deform if deformer is not gone])
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"remove {_deformer(scene, self.node, self.deformer)[1].label}"
 
 
@@ -122,7 +122,7 @@ class MoveDeformer(Edit):
         rest = [deformer for deformer in node.deform if deformer is not moved]
         return _with(scene, node, [*rest[: self.to], moved, *rest[self.to :]])
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"move {_deformer(scene, self.node, self.deformer)[1].label}"
 
 
@@ -143,7 +143,7 @@ class ChangeShape(Edit):
                 raise InvalidEdit(f"A {node.shape.title.lower()} has no '{name}' that could be set", self.node)
         return scene.with_node(node.replaced(shape=node.shape.replaced(**self.fields)))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"{' and '.join(sorted(self.fields)).replace('_', ' ')} of {scene.node(self.node).label}"
 
 
@@ -162,7 +162,7 @@ class SetShape(Edit):
         left = tuple(deformer for deformer in node.deform if deformer.id not in self.drop)
         return scene.with_node(node.replaced(shape=self.shape, look=node.look or Look(), deform=left))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         label = scene.node(self.node).label
         return f"make the shape of {label} permanent" if self.drop else f"shape of {label}"
 
@@ -210,7 +210,7 @@ class PlaceShapeBake(Edit):
         deform = tuple(d.replaced(muted=True) if d.id in off else d for d in node.deform)
         return scene.with_node(node.replaced(targets=self.targets, deform=deform))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"bake the shape of {scene.node(self.node).label}"
 
 
@@ -228,7 +228,7 @@ class TakeBackShape(Edit):
         deform = tuple(d.replaced(muted=False) if d.id in off else d for d in node.deform)
         return scene.with_node(node.replaced(targets=None, deform=deform))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return f"take back the shape of {scene.node(self.node).label}"
 
 

@@ -13,7 +13,7 @@ from lazzik.core.layers import AnyLayer
 from lazzik.core.scene.address import Address, find, find_layer, title, write
 from lazzik.core.scene.edits.base import Edit, free_slug
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.walk import layered, with_every_layer, with_layers, with_layers_at
+from lazzik.core.scene.visit import layered, with_every_layer, with_layers, with_layers_at
 
 
 class PutLayers(Edit):
@@ -44,7 +44,7 @@ class PutLayers(Edit):
             stack.append(fitted.replaced(id=slug))
         return write(scene, address, lambda channel: channel.replaced(layers=tuple(stack)))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         what = self.layers[0].label if len(self.layers) == 1 else f"{len(self.layers)} layers"
         return f"paste {what} on {title(scene, Address.parse(self.address).channel)}"
 
@@ -86,7 +86,7 @@ class SetLoop(Edit):
             scene = _with_layer(scene, address, layer)
         return scene
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         where = "the scene" if not self.addresses else f"{len(self.addresses)} chosen"
         length = "the range" if self.fit else "nothing" if self.frames is None else f"{self.frames:g} frames"
         return f"loop {where} over {length}"

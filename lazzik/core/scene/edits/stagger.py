@@ -12,7 +12,7 @@ from lazzik.core.errors import InvalidEdit
 from lazzik.core.layers.noise import lattice
 from lazzik.core.scene.address import Address, Place, find, write
 from lazzik.core.scene.edits.base import Edit
-from lazzik.core.scene.rest import rest_place
+from lazzik.core.scene.rest_pose import rest_position
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
 
@@ -52,7 +52,7 @@ class Stagger(Edit):
             scene = write(scene, address, lambda channel, v=fitting: channel.replaced(value=v, keys=()))  # type: ignore[misc]
         return scene
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         last = Address.parse(self.addresses[0]).hops
         return f"stagger {last[-1].number if last else 'values'} over {len(self.addresses)}"
 
@@ -67,7 +67,7 @@ class Stagger(Edit):
             case "random":
                 seed = int(self.seed)
                 return np.array([0.5 + 0.5 * lattice(k, seed, 0) for k in range(len(places))])
-        spots = np.array([rest_place(scene, place.node) if place.node else np.zeros(3) for place in places])
+        spots = np.array([rest_position(scene, place.node) if place.node else np.zeros(3) for place in places])
         if self.by == "axis":
             return _spread(spots[:, "xyz".index(self.axis)])
         return _spread(np.linalg.norm(spots - self._from(scene), axis=1))
@@ -75,7 +75,7 @@ class Stagger(Edit):
     def _from(self, scene: Scene) -> Samples:
         if self.origin is None:
             return np.array(self.point)
-        return rest_place(scene, scene.node(self.origin))
+        return rest_position(scene, scene.node(self.origin))
 
 
 def _spread(values: Samples) -> Samples:

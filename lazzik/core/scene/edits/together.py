@@ -53,8 +53,8 @@ class Together(Edit):
             scene = self._on_all(scene, edit)
         return scene
 
-    def said(self, scene: Scene) -> str:
-        return f"{self.edits[0].said(scene)}, on {len(self.channels)} together"
+    def describe(self, scene: Scene) -> str:
+        return f"{self.edits[0].describe(scene)}, on {len(self.channels)} together"
 
     def _on_all(self, scene: Scene, edit: Edit) -> Scene:
         first, *others = self.channels

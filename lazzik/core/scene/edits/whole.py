@@ -32,5 +32,5 @@ class ChangeScene(Edit):
                 changes[end] = round(changes[end])
         return refit(scene.replaced(**changes))
 
-    def said(self, scene: Scene) -> str:
+    def describe(self, scene: Scene) -> str:
         return "change " + " and ".join(sorted(self.model_fields_set - {"do"}))

@@ -1,0 +1,74 @@
+"""Where objects stand and how large they are at rest: by the bases of their numbers alone, whatever their layers do."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lazzik.core.deformers.extent import Extent
+from lazzik.core.geometry.primitives import base_value
+from lazzik.core.scene.node import Node, Position, Rotation, Scale
+from lazzik.core.scene.scene import Scene
+from lazzik.core.types import Points, Samples
+
+
+def rest_position(scene: Scene, node: Node) -> Samples:
+    """Metres: the object's origin in the scene.
+
+    Returns
+    -------
+    (3,) array
+        Metres.
+    """
+    point = np.zeros(3)
+    for here in scene.lineage(node):
+        point = _outward(here, point[None])[0]
+    return point
+
+
+def extent(scene: Scene, node: Node) -> Extent:
+    """How large an object is in its own space: its shape, or for one without the shapes below it; at least a speck."""
+    if node.shape is not None:
+        low, high = node.shape.mesh(scene.assets).bounds
+    else:
+        corners = _corners_below(scene, node)
+        low, high = (corners.min(axis=0), corners.max(axis=0)) if len(corners) else (np.full(3, -0.5), np.full(3, 0.5))
+    return Extent(tuple(low.tolist()), tuple(high.tolist()))
+
+
+def largest_extent(scene: Scene, node: Node) -> float:
+    """Metres that an object's shape at rest spans along its longest side; 1 for one without."""
+    return float(np.max(node.shape.mesh(scene.assets).size)) if node.shape else 1.0
+
+
+def _corners_below(scene: Scene, node: Node) -> Points:
+    rows: list[Points] = []
+    for child in scene.below.get(node.id, ()):
+        if child.shape is not None:
+            low, high = child.shape.mesh(scene.assets).bounds
+            box = np.array([[(low, high)[k >> axis & 1][axis] for axis in range(3)] for k in range(8)])
+            rows.append(_outward(child, box))
+        rows.append(_outward(child, _corners_below(scene, child)))
+    return np.concatenate(rows) if rows else np.empty((0, 3))
+
+
+def _outward(node: Node, points: Points) -> Points:
+    """(n, 3) points of an object's space in the space of the object above."""
+    if not len(points):
+        return points
+    angles, order = triple(node.rotation), node.rotation.order
+    from scipy.spatial.transform import Rotation as Turn
+
+    turn = Turn.from_euler(order.upper(), [angles["xyz".index(axis)] for axis in order], degrees=True)
+    out: Points = turn.apply(points * triple(node.scale)) + triple(node.position)
+    return out
+
+
+def triple(part: Position | Rotation | Scale) -> Samples:
+    """The bases of x, y and z.
+
+    Returns
+    -------
+    (3,) array
+        In the part's unit.
+    """
+    return np.array([base_value(part.x), base_value(part.y), base_value(part.z)])

@@ -1,0 +1,129 @@
+"""Every kernel as the plain Python that it is written in: the same numbers as compiled, all of them reached.
+
+So the lines of kernels count where it is measured which lines tests reach, and a mistake of the compiler would show.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from typing import Any
+
+import numpy as np
+import pytest
+
+from lazzik.cli import every_kernel
+from lazzik.core.bake.baking import bakeable
+from lazzik.core.evaluate.evaluator import evaluate
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.shapes import shapes_over_time
+from lazzik.core.evaluate.surface import surface_of
+from lazzik.core.fitting.fitting import PER_FRAME, fit
+from lazzik.core.formats.gltf import write_glb
+from lazzik.core.geometry.outlines import face
+from lazzik.core.kernels import KERNELS
+from lazzik.core.layers import BY_KIND
+from lazzik.core.scene.scene import Scene
+from tests.conftest import edited
+
+Numbers = list[np.ndarray[Any, np.dtype[np.float64]]]
+
+
+@contextmanager
+def plain(monkeypatch: pytest.MonkeyPatch) -> Iterator[Counter[str]]:
+    """Without the compiler: how often each kernel was called so."""
+    called: Counter[str] = Counter()
+
+    def counting(name: str, function: Callable[..., Any]) -> Callable[..., Any]:
+        def run(*arguments: Any) -> Any:
+            called[name] += 1
+            return function(*arguments)
+
+        return run
+
+    with monkeypatch.context() as patch, np.errstate(all="ignore"):
+        for kernel in KERNELS:
+            patch.setattr(kernel, "_ready", counting(kernel.__name__, kernel.py_func))
+        yield called
+
+
+def _kinds(post: Scene) -> Scene:
+    """A number for each layer kind on top of the two that it may answer to, in each of its settings."""
+    scene = post
+    for place, (name, kind) in enumerate(BY_KIND.items()):
+        if name in ("formula", "link", "clip", "recipe", "play", "use"):  # these have no kernels of their own
+            continue
+        options = max((len(choices) for choices in kind.settings().values()), default=1)
+        for turn in range(options):
+            node = f"k{place}-{turn}"
+            at = f"{node}/position.y"
+            settings = {field: choices[turn % len(choices)] for field, choices in kind.settings().items()}
+            scene = edited(
+                scene,
+                {"do": "add-object", "label": node},
+                {"do": "put-key", "address": at, "frame": 0, "value": 0},
+                {"do": "put-key", "address": at, "frame": 4, "value": 2},
+                {"do": "put-key", "address": at, "frame": 7, "value": 1},
+                {"do": "add-layer", "address": at, "kind": "wave"},
+                {"do": "add-layer", "address": at, "kind": name, "settings": settings},
+            )
+            # what else a kind can do: edges made soft, and a smoothing that is narrow
+            for number, value in {"softness": 0.4, "cutoff": 200.0}.items():
+                if number in kind.model_fields:
+                    layer = scene.by_id[node].position.y.layers[-1].id
+                    scene = edited(scene, {"do": "set", "address": f"{at}#{layer}.{number}", "value": value})
+    return edited(scene, {"do": "change-scene", "last": 10})
+
+
+def _motions(scene: Scene) -> Numbers:
+    return list(evaluate(scene, bakeable(scene), scene.clock(2)).values())
+
+
+def _surfaces(scene: Scene) -> Numbers:
+    out = []
+    clock = scene.clock()
+    for node in scene.nodes:
+        if node.shape and shapes_over_time(scene, node):
+            surface = surface_of(scene, node, clock.at(clock.frames[[0, 5]]), Scope(scene))
+            points = surface.points(1)
+            out += [points, surface.normals(points)]
+    return out
+
+
+def _fits(_: Scene) -> Numbers:
+    frames = np.arange(0, 40, 1 / PER_FRAME)
+    smooth = np.sin(frames / 5) + 0.3 * np.sin(frames * 1.1)
+    bumpy = smooth + 0.05 * np.sign(np.sin(frames * 2.3))
+    rows = [fit(y, 0, 30.0, tolerance) for y in (smooth, bumpy) for tolerance in (0.02, 0.002)]
+    return [np.array([(key.frame, key.value) for key in keys]) for keys in rows]
+
+
+def _delivery(scene: Scene) -> Numbers:
+    """What turns and slides, as a glTF file: its bytes."""
+    nodes = tuple(node.replaced(shape=None, look=None, deform=()) for node in scene.nodes[:16])
+    return [np.frombuffer(write_glb(scene.replaced(nodes=nodes)), dtype=np.uint8).astype(float)]
+
+
+def _faces(_: Scene) -> Numbers:
+    square = np.array([[0.0, 0], [0, 1], [1, 1], [1, 0]])
+    points, triangles, _rims = face([square, 0.25 + 0.5 * square[::-1]], 0.2)
+    return [points, triangles.astype(float)]
+
+
+WORKS = (_motions, _surfaces, _fits, _faces, _delivery)
+
+
+def test_every_kernel_gives_the_same_without_the_compiler(demo: Scene, monkeypatch: pytest.MonkeyPatch) -> None:
+    every_kernel()
+    short = edited(demo, {"do": "change-scene", "last": 8})
+    called: Counter[str] = Counter()
+    for scene in (short, _kinds(Scene(name="Kinds"))):
+        for work in WORKS:
+            compiled = work(scene)
+            with plain(monkeypatch) as counts:
+                slow = work(scene)
+            called += counts
+            for fast_row, slow_row in zip(compiled, slow, strict=True):
+                np.testing.assert_allclose(slow_row, fast_row, rtol=1e-9, atol=1e-9, err_msg=work.__name__)
+    assert {kernel.__name__ for kernel in KERNELS} - set(called) == set()
