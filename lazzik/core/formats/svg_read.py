@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from lazzik.core.errors import InvalidAsset
 from lazzik.core.geometry.assets import AssetStore, pack_mesh
+from lazzik.core.geometry.bezier import flattened
 from lazzik.core.geometry.imported import MeshShape
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.geometry.outlines import Outline, points_of, sheet, solid, united
@@ -130,7 +131,7 @@ def _outlines(path: Any) -> list[Outline]:
         pieces = [_pieces(controls, step) for controls in part]
         if sum(pieces) > MOST_PIECES:
             raise InvalidAsset("The drawing has an outline of too many pieces")
-        points = [_along(controls, count) for controls, count in zip(part, pieces, strict=True)]
+        points = [flattened(controls, count) for controls, count in zip(part, pieces, strict=True)]
         outline = np.concatenate([np.zeros((0, 2)), *points])
         outline = outline[np.linalg.norm(outline - np.roll(outline, 1, axis=0), axis=1) > 1e-6]
         if len(outline) > 2:
@@ -157,16 +158,6 @@ def _pieces(controls: NDArray[np.float64], step: float) -> int:
     if len(controls) == 2:
         return 1
     return min(256, max(4, math.ceil(float(np.linalg.norm(np.diff(controls, axis=0), axis=1).sum()) / step)))
-
-
-def _along(controls: NDArray[np.float64], pieces: int) -> Outline:
-    """(pieces, 2) points of a Bézier curve of degree n, but for its end: sum of C(n, k) tᵏ (1 − t)ⁿ⁻ᵏ Pₖ."""
-    t = np.arange(pieces)[:, None] / pieces
-    n = len(controls) - 1
-    k = np.arange(n + 1)
-    weights = np.array([math.comb(n, i) for i in k]) * t**k * (1 - t) ** (n - k)
-    out: Outline = weights @ controls
-    return out
 
 
 def _mesh(outlines: list[Outline], spacing: float, depth: float) -> Mesh | None:

@@ -22,9 +22,10 @@ from numpy.typing import NDArray
 
 from lazzik.core.channel.curve_arithmetic import sides
 from lazzik.core.channel.keys import Curve, curve_through
+from lazzik.core.evaluate.transforms import short_way
 from lazzik.core.fitting.fitting import fit
 from lazzik.core.kernels import kernel
-from lazzik.core.types import Quaternions, Samples
+from lazzik.core.types import Samples
 
 Interpolation = Literal["STEP", "LINEAR", "CUBICSPLINE"]
 Rows = NDArray[np.float64]  # (samples, numbers)
@@ -95,7 +96,7 @@ def _pieces(moved: Moved, tolerance: float) -> list[tuple[Samples, Rows]]:
             frames = np.append(frames, moved.frames[end])
             rows = np.concatenate([rows, moved.before[end : end + 1]])
         if moved.turns:
-            rows = _same_side(rows)
+            rows = short_way(rows)
         out.append((frames, rows))
     return out
 
@@ -336,10 +337,3 @@ def _apart(a: Rows, b: Rows, turns: bool) -> Samples:
     # the sine of half the angle, from the difference: exact for small ones, where the cosine is not
     near = np.minimum(np.linalg.norm(a - b, axis=1), np.linalg.norm(a + b, axis=1))
     return np.asarray(np.degrees(4 * np.arcsin(np.clip(near / 2, 0.0, 1.0))))
-
-
-def _same_side(q: Quaternions) -> Quaternions:
-    """The same orientations with signs such that consecutive dot products are ≥ 0."""
-    flips = np.einsum("ij,ij->i", q[1:], q[:-1]) < 0
-    signs = np.where(np.concatenate(([0], np.cumsum(flips))) % 2, -1.0, 1.0)
-    return np.asarray(q * signs[:, None])

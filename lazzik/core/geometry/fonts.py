@@ -17,10 +17,10 @@ from fontTools.ttLib import TTFont, TTLibError
 from lazzik.core.cache import BoundedCache
 from lazzik.core.errors import InvalidAsset
 from lazzik.core.geometry.assets import NO_ASSETS, AssetStore
+from lazzik.core.geometry.bezier import flattened
 from lazzik.core.geometry.font_names import SHIPPED
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.geometry.outlines import Outline, solid, united
-from lazzik.core.types import Samples
 
 WRONG_WITH_FONTS = (
     TTLibError, struct.error, ValueError, LookupError, AttributeError, TypeError, AssertionError, OverflowError,
@@ -86,32 +86,20 @@ class _Flat(BasePen):  # type: ignore[misc]
         self.outlines.append([self._at(point)])
 
     def _lineTo(self, point: tuple[float, float]) -> None:
-        start, end = np.array(self.outlines[-1][-1]), np.array(self._at(point))
-        self._cut(lambda t: start + (end - start) * t, self._at(point))
+        self._cut(point)
 
     def _curveToOne(self, one: tuple[float, float], two: tuple[float, float], end: tuple[float, float]) -> None:
-        p = np.array([self.outlines[-1][-1], self._at(one), self._at(two), self._at(end)])
-
-        def curve(t: float) -> Samples:
-            s = 1 - t
-            out: Samples = s**3 * p[0] + 3 * s * s * t * p[1] + 3 * s * t * t * p[2] + t**3 * p[3]
-            return out
-
-        self._cut(curve, self._at(end))
+        self._cut(one, two, end)
 
     def _qCurveToOne(self, one: tuple[float, float], end: tuple[float, float]) -> None:
-        p = np.array([self.outlines[-1][-1], self._at(one), self._at(end)])
+        self._cut(one, end)
 
-        def curve(t: float) -> Samples:
-            out: Samples = (1 - t) ** 2 * p[0] + 2 * (1 - t) * t * p[1] + t * t * p[2]
-            return out
-
-        self._cut(curve, self._at(end))
-
-    def _cut(self, curve: Any, end: tuple[float, float]) -> None:
-        length = float(np.linalg.norm(np.subtract(end, self.outlines[-1][-1])))
-        pieces = max(1, int(np.ceil(length / self.spacing)))
-        self.outlines[-1] += [tuple(curve(k / pieces)) for k in range(1, pieces)] + [end]
+    def _cut(self, *controls: tuple[float, float]) -> None:
+        """Go on along the curve with these control points after the last one, in pieces no longer than the spacing."""
+        outline = self.outlines[-1]
+        points = np.array([outline[-1], *(self._at(point) for point in controls)])
+        pieces = max(1, int(np.ceil(float(np.linalg.norm(points[-1] - points[0])) / self.spacing)))
+        outline += [tuple(point) for point in flattened(points, pieces)[1:]] + [tuple(points[-1])]
 
     def _closePath(self) -> None:
         first, last = self.outlines[-1][0], self.outlines[-1][-1]

@@ -80,17 +80,9 @@ class Mesh:
         (n,) array
             Numbers from 0 on.
         """
-        from scipy.spatial import cKDTree
-
-        reach = TOGETHER * max(float(self.size.max()), 1e-9)
-        pairs = cKDTree(self.points).query_pairs(reach, output_type="ndarray")
+        pairs = self._together
         same = np.einsum("ij,ij->i", self.normals[pairs[:, 0]], self.normals[pairs[:, 1]]) > np.cos(np.radians(CREASE))
-        place = np.arange(len(self.points))
-        for a, b in pairs[same]:
-            low, high = sorted((_root(place, a), _root(place, b)))
-            place[high] = low
-        roots = np.array([_root(place, i) for i in range(len(place))])
-        return np.unique(roots, return_inverse=True)[1].astype(np.int64)
+        return _groups(pairs[same], len(self.points))
 
     @cached_property
     def places(self) -> tuple[Places, Places]:
@@ -103,16 +95,19 @@ class Mesh:
         ((n,) array, (counted,) array)
             Numbers of places; rows of points.
         """
+        place = _groups(self._together, len(self.points))
+        _, first = np.unique(place, return_index=True)
+        back = np.einsum("ij,ij->i", self.normals, self.normals[first[place]]) < -np.cos(np.radians(CREASE))
+        return place, np.flatnonzero(~back).astype(np.int64)
+
+    @cached_property
+    def _together(self) -> Places:
+        """(pairs, 2) points that lie at one place."""
         from scipy.spatial import cKDTree
 
         reach = TOGETHER * max(float(self.size.max()), 1e-9)
-        place = np.arange(len(self.points))
-        for a, b in cKDTree(self.points).query_pairs(reach, output_type="ndarray"):
-            low, high = sorted((_root(place, a), _root(place, b)))
-            place[high] = low
-        roots = np.array([_root(place, i) for i in range(len(place))])
-        back = np.einsum("ij,ij->i", self.normals, self.normals[roots]) < -np.cos(np.radians(CREASE))
-        return np.unique(roots, return_inverse=True)[1].astype(np.int64), np.flatnonzero(~back).astype(np.int64)
+        pairs: Places = cKDTree(self.points).query_pairs(reach, output_type="ndarray").astype(np.int64)
+        return pairs
 
 
 def directions_of(points: Points, mesh: Mesh) -> Points:
@@ -140,10 +135,16 @@ def directions_of(points: Points, mesh: Mesh) -> Points:
     return out
 
 
-def _root(place: Places, i: int) -> int:
-    while place[i] != i:
-        i = int(place[i])
-    return i
+def _groups(pairs: Places, count: int) -> Places:
+    """(count,) for each of so many things the number of its group, those that a chain of pairs joins being one; groups
+    are numbered in the order of their first ones."""
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
+    joins = coo_array((np.ones(len(pairs), dtype=bool), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
+    labels = connected_components(joins, directed=False)[1]
+    _, first, group = np.unique(labels, return_index=True, return_inverse=True)
+    return np.argsort(np.argsort(first))[group].astype(np.int64)
 
 
 def normals_of(points: Points, triangles: Triangles, welds: Places) -> Points:

@@ -60,11 +60,9 @@ def brightness(name: str, across: Samples, up: Samples, assets: AssetStore) -> S
     UnknownAsset, InvalidAsset
         If the picture is not there, or damaged.
     """
+    from scipy.ndimage import map_coordinates
+
     dots = assets.read(name, read_grey)
-    x = np.clip(across, 0, 1) * (dots.shape[1] - 1)
-    y = (1.0 - np.clip(up, 0, 1)) * (dots.shape[0] - 1)
-    i, j = np.floor(y).astype(int), np.floor(x).astype(int)
-    k, m = np.minimum(i + 1, dots.shape[0] - 1), np.minimum(j + 1, dots.shape[1] - 1)
-    a, b = y - i, x - j
-    out: Samples = (1 - a) * ((1 - b) * dots[i, j] + b * dots[i, m]) + a * ((1 - b) * dots[k, j] + b * dots[k, m])
+    rows, columns = (1.0 - up) * (dots.shape[0] - 1), across * (dots.shape[1] - 1)
+    out: Samples = map_coordinates(dots, [rows, columns], order=1, mode="nearest")
     return out
