@@ -33,7 +33,7 @@ def test_nobody_comes_in_without_it(guarded: TestClient) -> None:
     asked = guarded.get("/scenes/abc?at=post/shape", headers=PAGE)
     assert (asked.status_code, asked.headers["location"]) == (303, "/login?to=/scenes/abc%3Fat%3Dpost/shape")
     assert "Password" in guarded.get("/login").text
-    assert guarded.get("/static/css/theme.css").status_code == 200
+    assert guarded.get("/static/css/tokens.css").status_code == 200
 
 
 def test_whoever_knows_it_comes_in_and_can_leave(guarded: TestClient) -> None:

@@ -84,3 +84,14 @@ def test_every_router_is_served_and_every_script_is_where_it_is_named(client: Te
         named |= {f"{here}/{script}" for script in re.findall(r'from "\./([\w.-]+)"', text)}
     assert len(named) > 40
     assert [url for url in sorted(named) if client.get(url).status_code != 200] == []
+
+
+def test_a_room_has_one_style_sheet_and_colours_are_named_in_one_place() -> None:
+    sheets = sorted(WEB.glob("*/static/*.css"))
+    assert len(sheets) > 8
+    assert [sheet.name for sheet in sheets] == [f"{sheet.parent.parent.name}.css" for sheet in sheets]
+    page = (WEB / "studio" / "templates" / "page.html").read_text()
+    assert all(f'"{sheet.stem}"' in page for sheet in sheets)
+    for sheet in [*sheets, WEB / "static" / "css" / "base.css"]:
+        bare = re.findall(r"(?<!url\()#[0-9a-fA-F]{3,8}\b(?![-\w])|rgba?\(", sheet.read_text())
+        assert bare == [], sheet.name

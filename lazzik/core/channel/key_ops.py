@@ -117,7 +117,8 @@ def _beyond(channel: Channel, curve: Curve, frame: float, fps: float) -> tuple[K
     end = channel.keys[0 if early else -1]
     if early:
         return (key, end.replaced(slope_in=slope), *channel.keys[1:])
-    return (*channel.keys[:-1], end.replaced(slope_out=slope, go="step" if end.go == "step" else "cubic"), key)
+    steps = end.go == "step" and way != "straight"  # a last step holds, unless the curve goes on straight from it
+    return (*channel.keys[:-1], end.replaced(slope_out=slope, go="step" if steps else "cubic"), key)
 
 
 def _written(key: Key, curve: Curve, frame: float, now: tuple[float, float]) -> Key:

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from lazzik.core.channel.channel import Channel
@@ -40,6 +40,7 @@ def on_ramp(*edits: dict[str, Any], before: Beyond = "hold", after: Beyond = "ho
 
 
 @given(keys().filter(bool), numbers(-30, 160), st.sampled_from(BEYOND[:2]), st.sampled_from(BEYOND[:2]))
+@example((Key(frame=0, value=0), Key(frame=1, value=1, go="step")), 2.0, "hold", "straight")
 def test_inserting_on_the_curve_leaves_it_as_it_is(
     row: tuple[Key, ...], frame: float, before: Beyond, after: Beyond
 ) -> None:
