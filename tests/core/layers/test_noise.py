@@ -31,9 +31,18 @@ def signal(layer: Noise, clock: Clock) -> np.ndarray:
     return strata(Channel(layers=(layer,)), clock).lanes[0].contribution
 
 
-@given(st.integers(-(2**40), 2**40), st.integers(0, 2**31), st.integers(0, 9))
-def test_the_lattice_is_the_published_mix(cell: int, seed: int, octave: int) -> None:
-    assert lattice(cell, seed, octave) == pytest.approx(oracles.lattice(cell, seed, octave), abs=1e-15)
+SPLITMIX = (6457827717110365317, 3203168211198807973, 9817491932198370423, 4593380528125082431, 16408922859458223821)
+"""The first numbers of splitmix64 begun at 1234567, as they are published with its reference implementation."""
+
+
+@pytest.mark.parametrize("octave", [0, 5])
+def test_the_lattice_is_splitmix64(octave: int) -> None:
+    # the n-th number is mixed from 1234567 + n times the golden step: a seed is found that begins there
+    begin = 1234567 - 0x632BE59BD9B4E019 - octave * 0xA0761D6478BD642F
+    seed = begin * pow(0xD1342543DE82EF95, -1, 2**64) % 2**64
+    for n, number in enumerate(SPLITMIX, 1):
+        signed = np.array([seed], dtype=np.uint64).astype(np.int64)[0]
+        assert lattice(n, signed, octave) == pytest.approx((number >> 11) / (2**53 - 1) * 2 - 1, abs=1e-15)
 
 
 @given(numbers(0.1, 3), st.integers(1, 6), numbers(0, 1), st.integers(0, 999))
@@ -91,16 +100,19 @@ def test_the_offset_moves_the_centre_and_softening_keeps_loops_closed() -> None:
     np.testing.assert_allclose(signal(loop.replaced(offset=2.5), clock), y + 2.5, atol=1e-12)
 
 
-@pytest.mark.parametrize(("bias", "gain"), [(0.2, 0.5), (0.8, 0.3), (0.5, 0.9), (0.35, 0.65)])
-def test_bias_and_gain_are_schlicks(bias: float, gain: float) -> None:
-    for v in np.linspace(0, 1, 41):
-        b = v / ((1 / bias - 2) * (1 - v) + 1)
-        g = b / ((1 / gain - 2) * (1 - 2 * b) + 1)
-        if b >= 0.5:
-            g = ((1 / gain - 2) * (1 - 2 * b) - b) / ((1 / gain - 2) * (1 - 2 * b) - 1)
-        assert shaped(v, bias, gain) == pytest.approx(g, abs=1e-12)
-    assert shaped(0.5, bias, 0.5) == pytest.approx(bias)  # what bias means
-    assert shaped(0.3, 0.5, 0.5) == pytest.approx(0.3)  # the identity
+def _odds(v: float) -> float:
+    return v / (1 - v)
+
+
+@given(numbers(0.01, 0.99), numbers(0.05, 0.95))
+def test_bias_multiplies_odds_and_gain_does_so_in_each_half(v: float, b: float) -> None:
+    """Schlick's bias is the one ratio of linear functions with 0 → 0, 1 → 1 and ½ → b: it keeps cross-ratios, so it
+    multiplies the odds of v by those of b. His gain is a half-sized copy of it, and that copy turned about the middle.
+    assert _odds(shaped(v, b, 0.5)) == pytest.approx(_odds(v) * _odds(b), rel=1e-9)
+    assert _odds(2 * shaped(v / 2, 0.5, b)) == pytest.approx(_odds(v) * _odds(b), rel=1e-9)
+    assert shaped(1 - v, 0.5, b) == pytest.approx(1 - shaped(v, 0.5, b), abs=1e-12)
+    both = shaped(v, b, 0.3)
+    assert both == pytest.approx(shaped(shaped(v, b, 0.5), 0.5, 0.3), abs=1e-12)  # bias first, then gain
 
 
 @given(noises(weight=1.0, combine="add"))
