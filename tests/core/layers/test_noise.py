@@ -107,7 +107,8 @@ def _odds(v: float) -> float:
 @given(numbers(0.01, 0.99), numbers(0.05, 0.95))
 def test_bias_multiplies_odds_and_gain_does_so_in_each_half(v: float, b: float) -> None:
     """Schlick's bias is the one ratio of linear functions with 0 → 0, 1 → 1 and ½ → b: it keeps cross-ratios, so it
-    multiplies the odds of v by those of b. His gain is a half-sized copy of it, and that copy turned about the middle.
+    multiplies the odds of v by those of b. His gain is a half-sized copy of it, and that copy turned about the
+    middle."""
     assert _odds(shaped(v, b, 0.5)) == pytest.approx(_odds(v) * _odds(b), rel=1e-9)
     assert _odds(2 * shaped(v / 2, 0.5, b)) == pytest.approx(_odds(v) * _odds(b), rel=1e-9)
     assert shaped(1 - v, 0.5, b) == pytest.approx(1 - shaped(v, 0.5, b), abs=1e-12)
