@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -31,13 +30,6 @@ def moves(node: Node, parts: tuple[str, ...] = ("position", "rotation", "scale")
         for name in parts
         for _, number, _ in channels_of(getattr(node, name))
     )
-
-
-def moving_numbers(node: Node) -> Iterator[tuple[str, Channel]]:
-    """The numbers of an object that can change over time, as (path, channel)."""
-    for path, number, _ in channels_of(node):
-        if isinstance(number, Channel) and number.moves:
-            yield path, number
 
 
 def transforms(node: Node, clock: Clock, scope: Scope = ALONE) -> Transforms:

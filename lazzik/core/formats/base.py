@@ -7,7 +7,6 @@ from typing import ClassVar, Literal
 
 from lazzik.core.document import Frozen
 from lazzik.core.evaluate.memo import Memo
-from lazzik.core.evaluate.transforms import moving_numbers
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.scene import Scene
 
@@ -56,4 +55,4 @@ class Format(Frozen):
 
 def moving_addresses(scene: Scene) -> list[str]:
     """Addresses of all objects' numbers that change over time."""
-    return [f"{node.id}/{path}" for node in scene.nodes for path, _ in moving_numbers(node)]
+    return [f"{node.id}/{path}" for node in scene.nodes for path, _ in node.moving]

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import cached_property
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
+from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.deformers import AnyDeformer
 from lazzik.core.document import Frozen, Label, Quantity, Slug
@@ -114,6 +116,12 @@ class Node(Frozen):
         if len(set(ids)) < len(ids):
             raise ValueError("two deformers of one object share an id")
         return self
+
+    @cached_property
+    def moving(self) -> tuple[tuple[str, Channel], ...]:
+        """Its numbers that can change over time, as (path, channel). An object is a value: they are looked for once."""
+        numbers = ((path, number) for path, number, _ in channels_of(self))
+        return tuple((path, number) for path, number in numbers if isinstance(number, Channel) and number.moves)
 
     def deformer(self, deformer_id: str) -> AnyDeformer | None:
         """The deformer with this id, if the object has it."""

@@ -10,7 +10,6 @@ from lazzik.core.channel.channel import as_channel
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.transforms import moving_numbers
 from lazzik.core.layers.clip import Clip
 from lazzik.core.scene.address import Address, title
 from lazzik.core.scene.node import Node
@@ -43,7 +42,7 @@ def pose_choices(scene: Scene, node: Node | None, numbers: tuple[str, ...]) -> l
         here = ahead.pop(0)
         below.append(here)
         ahead += scene.below.get(here.id, ())
-    moving = [(item, f"{item.id}/{path}") for item in below for path, _ in moving_numbers(item)]
+    moving = [(item, f"{item.id}/{path}") for item in below for path, _ in item.moving]
     own = tuple(address for item, address in moving if item is node)
     return [
         *out,

@@ -9,7 +9,6 @@ from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.document import Quantity, Wording
 from lazzik.core.evaluate.evaluator import loop_note
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.transforms import moving_numbers
 from lazzik.core.layers import Recipe
 from lazzik.core.scene.address import Address, Hop, Place, find, into, names, title
 from lazzik.core.scene.dial import Dial
@@ -194,7 +193,7 @@ def _sources(scene: Scene, here: Address) -> tuple[tuple[str, str], ...]:
     """Dials first, then what moves."""
     found = [(f"dials/{dial.id}", f"dial / {dial.label}") for dial in scene.dials]
     for node in scene.nodes:
-        for path, _ in moving_numbers(node):
+        for path, _ in node.moving:
             if len(found) < MOST_SOURCES and f"{node.id}/{path}" != str(here):
                 found.append((f"{node.id}/{path}", title(scene, Address(node.id, path))))
     return tuple(found)

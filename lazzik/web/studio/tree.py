@@ -14,7 +14,6 @@ import numpy as np
 from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import surface_moves
-from lazzik.core.evaluate.transforms import moving_numbers
 from lazzik.core.geometry.primitives import base_value
 from lazzik.core.scene.address import Address
 from lazzik.core.scene.node import Node, channels_of
@@ -154,7 +153,7 @@ def _wanted(scene: Scene, choice: Choice, listing: Listing) -> set[str] | None:
     for node in scene.nodes:
         if text not in node.label.casefold():
             continue
-        if not listing.moving or any(True for _ in moving_numbers(node)) or surface_moves(scene, node):
+        if not listing.moving or node.moving or surface_moves(scene, node):
             found |= {above.id for above in scene.lineage(node)} if text else {node.id}
     return found
 
@@ -163,7 +162,7 @@ def _row(scene: Scene, node: Node, depth: int, choice: Choice, scope: Scope) -> 
     chosen = choice.shown
     is_chosen = chosen is not None and chosen.node == node.id
     clock = scene.clock()
-    moving = list(moving_numbers(node))
+    moving = node.moving
     drawn = moving if is_chosen else moving[:1]
     sparks = {path: spark(np.atleast_1d(number_on(number, clock, scope)), *SPARK) for path, number in drawn}
     waves = not moving and surface_moves(scene, node)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.evaluate.shapes import surface_moves
-from lazzik.core.evaluate.transforms import moving_numbers
 from lazzik.core.geometry.primitives import base_value
 from lazzik.core.scene.scene import Scene
 from lazzik.web.ui.knob import Knob, shown
@@ -42,4 +41,4 @@ def dials(scene: Scene) -> list[Knob]:
 
 def count_moving(scene: Scene) -> int:
     """How many objects have a number or a surface that changes over time."""
-    return sum(any(True for _ in moving_numbers(node)) or surface_moves(scene, node) for node in scene.nodes)
+    return sum(bool(node.moving) or surface_moves(scene, node) for node in scene.nodes)
