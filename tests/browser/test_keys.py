@@ -160,6 +160,7 @@ def test_auto_key_and_handles_on_the_stage(small: Studio) -> None:
     assert turned
     assert turned % 5 == pytest.approx(0, abs=1e-9)
     page.evaluate("() => window.lazzik.transport.go(80)")
+    page.keyboard.press("Tab")  # as who comes by keyboard
     page.locator(".gizmo .grip[data-axis=z]").focus()
     page.keyboard.press("ArrowUp")
     small.lands(3)

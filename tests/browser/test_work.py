@@ -100,12 +100,14 @@ def test_keys_by_hand(small: Studio) -> None:
     page.locator("#key-frame").press("Enter")
     small.lands(5)
     assert page.locator(".bead").count() == 2
+    page.keyboard.press("Tab")  # as who comes by keyboard
     page.locator('.bead[data-frame="60"]').focus()
     page.keyboard.press("Shift+ArrowLeft")
     small.lands(6)
     page.select_option("#key-go", "step")
     small.lands(7)
     assert len(set(small.result())) == 2
+    page.keyboard.press("Tab")  # as who comes by keyboard
     page.locator('.bead[data-frame="50"]').focus()
     page.keyboard.press("Delete")
     small.lands(8)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from typing import Annotated, Any
+from urllib.parse import parse_qs, unquote
 
-from fastapi import APIRouter, Depends, Query, Request, Response
+from fastapi import APIRouter, Cookie, Depends, Query, Request, Response
 
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.mesh_density import CoarseMarks
@@ -60,9 +61,20 @@ Shown = Annotated[Asked, Depends(_asked)]
 
 
 @router.get("/scenes/{scene_id}")
-def studio(request: Request, scene_id: str, store: Store, memo: Kept, marks: Marked, shown: Shown) -> Response:
-    """The studio."""
+def studio(
+    request: Request,
+    scene_id: str,
+    store: Store,
+    memo: Kept,
+    marks: Marked,
+    shown: Shown,
+    left: Annotated[str, Cookie(alias="shown", include_in_schema=False)] = "",
+) -> Response:
+    """The studio; where nothing is asked for, with what this browser left it with."""
     state = store.open(scene_id)
+    if not shown.at:
+        before = parse_qs(unquote(left))
+        shown = replace(shown, at=before.get("at", [""])[0], also=tuple(before.get("also", ())))
     return templates.TemplateResponse(request, "studio/page.html", _panels(state, memo, marks, shown))
 
 

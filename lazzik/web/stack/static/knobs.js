@@ -115,12 +115,30 @@ export function listenToKnobs(root) {
   /** @type {Change | null} */
   let change = null;
   const begin = (/** @type {HTMLElement} */ knob) => (change ??= new Change((sentence) => wrong(knob, sentence)));
-  const finish = async () => { const landing = change; change = null; await landing?.land(); };
+  const taken = () => { const given = change; change = null; return given; };
+  const finish = async () => { await taken()?.land(); };
+
+  // Escape gives a slider back while it is dragged; what the pointer still does with it counts no more
+  /** @type {HTMLInputElement | null} */
+  let given = null;
+  root.addEventListener("keydown", async (event) => {
+    const range = over(event, ".knob input[type=range]", HTMLInputElement);
+    const knob = over(event, ".knob");
+    if (event.key !== "Escape" || !range || !knob || !change) return;
+    event.preventDefault();
+    event.stopPropagation();
+    given = range;
+    const field = typedField(knob);
+    field.value = field.defaultValue;
+    await taken()?.giveUp();
+    paintSliders();
+  });
+  document.addEventListener("pointerup", () => setTimeout(() => { given = null; }), true);
 
   root.addEventListener("input", (event) => {
     const range = over(event, ".knob input[type=range]", HTMLInputElement);
     const knob = over(event, ".knob");
-    if (!range || !knob) return;
+    if (!range || !knob || range === given) return;
     typedField(knob).value = range.value;
     paint(range);
     begin(knob).to([numberEdit(knob, Number(range.value))]);
@@ -131,6 +149,7 @@ export function listenToKnobs(root) {
     const control = event.target;
     if (!knob || over(event, "#key-form, #key-table")) return;
     if (!(control instanceof HTMLInputElement || control instanceof HTMLSelectElement)) return;
+    if (control === given) return paintSliders();
     if (control.type === "range") return finish();
     if (control instanceof HTMLInputElement && control.value === control.defaultValue) return wrong(knob, "");
     if (SPECIAL.test(control.value)) {
@@ -160,8 +179,16 @@ export function listenToKnobs(root) {
     begin(knob).to([numberEdit(knob, value)]);
   });
   root.addEventListener("keyup", (event) => { if (event.key.startsWith("Arrow") && over(event, ".knob input.num")) finish(); });
+  dragSideways(root, begin, taken);
+}
 
-  // a field without a slider is dragged sideways
+/**
+ * A field without a slider is dragged sideways.
+ * @param {HTMLElement} root
+ * @param {(knob: HTMLElement) => Change} begin
+ * @param {() => Change | null} taken the change that was begun, which is nobody's then
+ */
+function dragSideways(root, begin, taken) {
   root.addEventListener("pointerdown", (event) => {
     const field = over(event, ".knob.weight input, .knob.base-value input", HTMLInputElement);
     const knob = over(event, ".knob");
@@ -174,8 +201,8 @@ export function listenToKnobs(root) {
         field.value = String(value);
         begin(knob).to([numberEdit(knob, value)]);
       },
-      done: (moved) => { if (moved) finish(); else { field.focus(); field.select(); } },
-      gaveUp: () => { field.value = String(from); const given = change; change = null; given?.giveUp(); },
+      done: (moved) => { if (moved) taken()?.land(); else { field.focus(); field.select(); } },
+      gaveUp: () => { field.value = String(from); taken()?.giveUp(); },
     });
   });
 }

@@ -1,9 +1,9 @@
 // What is done to the layers of the shown number by their buttons.
 
-import { act, isPressed } from "lazzik/lib/actions.js";
+import { act, isPressed, run } from "lazzik/lib/actions.js";
 import { maybe } from "lazzik/lib/dom.js";
 import { store } from "lazzik/lib/store.js";
-import { channelAddress } from "lazzik/keys/chosen.js";
+import { channelAddress, deskOpen } from "lazzik/keys/chosen.js";
 import { commit } from "lazzik/studio/history.js";
 import { choose } from "lazzik/studio/session.js";
 import { openFeel } from "./feel.js";
@@ -19,6 +19,7 @@ const layerOf = (button) => (button?.closest("[data-layer]") ?? maybe(".lane.cho
 async function add(edit) {
   const before = new Set(store.facts.lanes.map((lane) => lane.id));
   if (!(await commit([edit]))) return;
+  if (deskOpen()) run("desk"); // it would hide what is new
   const added = store.facts.lanes.find((lane) => !before.has(lane.id));
   if (added) await choose(added.address);
 }

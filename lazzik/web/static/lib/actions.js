@@ -13,10 +13,22 @@ import { all, over } from "./dom.js";
 /** @type {Action[]} */
 export const actions = [];
 
-const OWN = /^(Space|Arrow|Home|End|Delete)/; // keys that a control reached by keyboard keeps for itself
 const COPY = /^Ctrl\+(Shift\+)?[CV]$/;
-const FIELDS = "input:not([type=range]), select, textarea, [contenteditable]";
-const CONTROLS = "button, a, summary, [role=slider], [role=separator], .bead, .corner, .edge";
+const FIELDS = "input:not([type=range], [type=checkbox], [type=radio], [type=file]), textarea, [contenteditable]";
+
+const TIME = /^(Space|Arrow(Left|Right)|Home|End)$/; // keys that play and step
+const OPEN = ".feel, .dropdown-menu.show"; // what has these keys for itself while it is there
+
+/** @type {[controls: string, keys: RegExp][]} what a control does by itself, once it was reached by Tab */
+const OWN = [
+  ["button, summary, [type=checkbox], [type=radio], [type=file], [role=button], [role=slider]", /^Space$/],
+  ["[type=range], [type=radio], [role=slider], [role=separator], .bead", /^(Arrow|Home|End|Page)/],
+  ["select", /^(Space|Arrow|Home|End|Page|[^+]$)/],
+  [".bead", /^Delete$/],
+];
+
+// a control that was pressed keeps no keys: they are the page's again. One that was reached by Tab keeps its own.
+let reached = false;
 
 /** @param {...Action} more */
 export function act(...more) {
@@ -43,7 +55,7 @@ export const keyOf = (event) => {
   const single = event.key.length === 1;
   const ctrl = event.ctrlKey || event.metaKey;
   const shift = event.shiftKey && (!single || ctrl);
-  return (ctrl ? "Ctrl+" : "") + (shift ? "Shift+" : "")
+  return (ctrl ? "Ctrl+" : "") + (event.altKey && !single ? "Alt+" : "") + (shift ? "Shift+" : "")
     + (event.key === " " ? "Space" : single ? event.key.toUpperCase() : event.key);
 };
 
@@ -60,21 +72,36 @@ function isOwn(keys, target) {
     // a field in which something was typed undoes its own typing first
     return keys !== "Ctrl+K" && typing instanceof HTMLInputElement && typing.value !== typing.defaultValue;
   }
-  return Boolean(typing) || (OWN.test(keys) && target.matches(":focus-visible") && Boolean(target.closest(CONTROLS)));
+  return Boolean(typing) || (reached && OWN.some(([controls, own]) => target.closest(controls) && own.test(keys)));
+}
+
+/** The action of a key, unless the key is somebody else's. @param {KeyboardEvent} event */
+function actionOf(event) {
+  if (event.defaultPrevented || document.querySelector("dialog[open]") || !(event.target instanceof Element)) return undefined;
+  const keys = keyOf(event);
+  const found = actions.find((item) => item.keys?.includes(keys));
+  return found && !isOwn(keys, event.target) ? found : undefined;
+}
+
+/** @param {KeyboardEvent} event @param {Action | undefined} action */
+function does(event, action) {
+  if (!action) return;
+  event.preventDefault();
+  event.stopPropagation();
+  action.run(null);
 }
 
 /** Begin to do what buttons and shortcuts ask for. */
 export function listen() {
+  document.addEventListener("pointerdown", () => { reached = false; }, true);
   document.addEventListener("click", (event) => {
     const button = over(event, "[data-act]");
     if (button) run(button.dataset.act ?? "", button);
   });
+  // the keys of time come before what was pressed, wherever the focus is left by it
   document.addEventListener("keydown", (event) => {
-    if (event.defaultPrevented || document.querySelector("dialog[open]") || !(event.target instanceof Element)) return;
-    const keys = keyOf(event);
-    const found = actions.find((item) => item.keys?.includes(keys));
-    if (!found || isOwn(keys, event.target)) return;
-    event.preventDefault();
-    found.run(null);
-  });
+    if (event.key === "Tab") reached = true;
+    else if (!reached && TIME.test(keyOf(event)) && !document.querySelector(OPEN)) does(event, actionOf(event));
+  }, true);
+  document.addEventListener("keydown", (event) => does(event, actionOf(event)));
 }

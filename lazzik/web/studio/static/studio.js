@@ -7,7 +7,7 @@ import { store } from "lazzik/lib/store.js";
 import { toast } from "lazzik/lib/toasts.js";
 import { offerDials } from "lazzik/dials/dials.js";
 import { drawBeads } from "lazzik/keys/beads.js";
-import { channelAddress, chooseAll, keysChanged, putKey, removeKeys } from "lazzik/keys/chosen.js";
+import { channelAddress, chooseAll, deskOpen, keysChanged, putKey, removeKeys } from "lazzik/keys/chosen.js";
 import { copy, paste } from "lazzik/keys/clipboard.js";
 import { Desk } from "lazzik/keys/desk.js";
 import { Hands } from "lazzik/keys/hands.js";
@@ -33,6 +33,7 @@ import { alone, listenToChoice } from "./choice.js";
 import { listenToDivider } from "./divider.js";
 import { onChange } from "./history.js";
 import { Previews } from "./previews.js";
+import { recalledFrame, remember } from "./remembered.js";
 import { choose, chosenNode, factsIn, minding, refresh } from "./session.js";
 import { sheet } from "./sheets.js";
 import { listenToTree } from "./tree.js";
@@ -42,6 +43,7 @@ const NO_PATH = new Float32Array(0);
 
 await store.set({ facts: factsIn(document) });
 minding();
+remember();
 
 const work = one("#work");
 const tree = one("#tree");
@@ -114,6 +116,8 @@ let shownNode = null;
 function showChosen() {
   if (shownNode === chosenNode()) return;
   shownNode = chosenNode();
+  // with its numbers, as far as there is room for them
+  maybe("#tree li:has(> .object.chosen)")?.scrollIntoView({ block: "nearest" });
   maybe("#tree .object.chosen")?.scrollIntoView({ block: "nearest" });
 }
 
@@ -214,7 +218,7 @@ act(
   { name: "paste", keys: ["Ctrl+V"], run: () => paste("on-top"), label: "Paste keys at the playhead, or layers on top" },
   { name: "paste-instead", run: () => paste("instead"), label: "Paste layers in the place of the stack" },
   { name: "seams", run: () => sheet("seams"), label: "Check all seams" },
-  { name: "alone", keys: ["Escape"], run: () => { if (store.facts.also.length && !closes) alone(); }, label: "Choose the shown number alone" },
+  { name: "alone", keys: ["Escape"], run: backOut, label: "Close the key desk, or choose the shown number alone" },
   { name: "reset", keys: ["R"], run: () => stage?.reset(), label: "Reset the view" },
   { name: "camera", keys: ["C"], run: () => pressed("camera", stage?.toggleCamera()), label: "Look through the scene's camera" },
   { name: "path", keys: ["P"], run: () => pressed("path", stage?.togglePath()), label: "Show the path of the chosen object" },
@@ -223,6 +227,13 @@ act(
   { name: "go", run: (button) => { button?.closest("dialog")?.close(); return choose(button?.dataset.go ?? ""); } },
   { name: "example", run: putExample },
 );
+
+// Escape leaves one thing at a time: what is open closes by itself, then the desk, then a choice of several ends
+function backOut() {
+  if (closes) return;
+  if (deskOpen()) desk.toggle(false);
+  else if (store.facts.also.length) alone();
+}
 
 /** @param {HTMLElement | null} button whose data says which, and what it is asked for */
 function openSheet(button) {
@@ -243,7 +254,7 @@ function putExample(button) {
 document.addEventListener("theme", () => { stage?.dress(); stage?.select(stage.chosen); });
 paintSliders();
 showChosen();
-transport.go(store.facts.first);
+transport.go(recalledFrame());
 window.lazzik = { previews, transport, stage, strata, surfaces, choose, gizmo };
 try {
   await fetchCurves();

@@ -25,8 +25,8 @@ export const toX = (frame, width) => ((frame - viewed()[0]) / span()) * width;
 /** The frame at so many pixels from the left. @param {number} x @param {number} width */
 export const toFrame = (x, width) => viewed()[0] + (x / width) * span();
 
-/** @param {number} from @param {number} to */
-function set(from, to) {
+/** Bring frames into view. @param {number} from @param {number} to */
+export function show(from, to) {
   const { first, last } = store.facts;
   const whole = last - first;
   const length = Math.min(Math.max(to - from, LEAST), whole);
@@ -35,16 +35,16 @@ function set(from, to) {
   for (const act of listeners) act();
 }
 
-export const wholeRange = () => set(store.facts.first, store.facts.last);
+export const wholeRange = () => show(store.facts.first, store.facts.last);
 
 /** @param {number} factor below 1 is closer @param {number} about the frame that stays where it is */
 export const zoom = (factor, about) => {
   const [from, to] = viewed();
-  set(about - (about - from) * factor, about + (to - about) * factor);
+  show(about - (about - from) * factor, about + (to - about) * factor);
 };
 
 /** @param {number} frames */
-export const pan = (frames) => { const [from, to] = viewed(); set(from + frames, to + frames); };
+export const pan = (frames) => { const [from, to] = viewed(); show(from + frames, to + frames); };
 
 /**
  * The wheel over anything that shows time: with Ctrl it zooms about the pointer, with Shift it moves along.
