@@ -66,7 +66,7 @@ class State:
     """What the last step did; None at the beginning."""
     redo: str | None
     added: tuple[str, ...] = ()
-    """Objects that the last step added."""
+    """Objects that the last step added, without those that hang under others of them."""
 
     @property
     def answer(self) -> dict[str, object]:
@@ -253,7 +253,8 @@ class SceneStore:
         self._present[scene_id] = number
         if whole is None and number % SNAPSHOT_EVERY == 0:
             self.snapshot_due(scene_id, number)
-        added = tuple(node.id for node in changed if node.id not in before.by_id)
+        new = {node.id for node in changed if node.id not in before.by_id}
+        added = tuple(node.id for node in changed if node.id in new and node.parent not in new)
         return State(scene_id, number, after, label, None, added)
 
     def write_snapshot(self, scene_id: str, number: int) -> None:

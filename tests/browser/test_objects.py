@@ -61,7 +61,7 @@ def test_objects_are_added_named_hidden_isolated_copied_and_removed(small: Studi
     page.click("#duplicate-form [type=submit]")
     small.lands(9)
     assert len([n for n in scene_of(small)["nodes"] if n["label"] == "Post"]) == 5
-    page.click("#tree [data-act=apply]")
+    page.click("#tree [data-act=remove-objects]")
     small.lands(10)
     assert len([n for n in scene_of(small)["nodes"] if n["label"] == "Post"]) == 4
 

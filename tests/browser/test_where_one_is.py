@@ -41,7 +41,9 @@ def test_after_a_press_the_keys_of_time_are_there(small: Studio, press: str) -> 
     page.keyboard.press("Space")
     page.wait_for_function("() => window.lazzik.transport.playing === null")
     page.keyboard.press("End")
-    page.wait_for_function("() => window.lazzik.transport.frame === Number(document.querySelector('#ruler').ariaValueMax)")
+    page.wait_for_function(
+        "() => window.lazzik.transport.frame === Number(document.querySelector('#ruler').ariaValueMax)"
+    )
 
 
 def test_a_control_that_was_reached_by_tab_keeps_its_own_keys(small: Studio) -> None:

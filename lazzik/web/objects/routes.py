@@ -88,8 +88,10 @@ def import_table(
 @router.get("/object-form")
 def object_sheet(request: Request, scene_id: str, store: Store, at: Annotated[str, Query()] = "") -> Response:
     """The sheet that adds an object."""
-    store.open(scene_id)
-    return templates.TemplateResponse(request, "objects/form.html", {"fonts": SHIPPED, "endings": BROUGHT})
+    node = store.open(scene_id).scene.by_id.get(at.split("/", 1)[0])
+    under = node if node and node.what == "group" else None  # what is added goes into a group that is chosen
+    content = {"fonts": SHIPPED, "endings": BROUGHT, "under": under}
+    return templates.TemplateResponse(request, "objects/form.html", content)
 
 
 @router.get("/duplicate-form")

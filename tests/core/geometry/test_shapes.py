@@ -222,17 +222,17 @@ def test_copies_stand_as_a_row_a_ring_and_a_grid() -> None:
         scene,
         {"do": "duplicate", "node": "post", "count": 3, "move": [2, 0, 0], "turn": [0, 30, 0], "scale": [1, 0.5, 1]},
     )
-    posts = [node for node in row.nodes if node.label == "Post"]
+    posts = [node for node in row.nodes if node.id.startswith("post")]
     assert [node.position.x for node in posts] == [1, 3, 5, 7]
     assert [node.rotation.y for node in posts] == [10, 40, 70, 100]
     assert [node.scale.y for node in posts] == [1, 0.5, 0.25, 0.125]
-    assert [node.parent for node in row.nodes if node.label == "Cap"] == [node.id for node in posts]
+    assert [node.parent for node in row.nodes if node.id.startswith("cap")] == [node.id for node in posts]
     ring = edited(scene, {"do": "duplicate", "node": "post", "count": 3, "how": "ring", "radius": 2})
     middle = np.array([1.0, 0.0])  # two metres behind the first, which stands in front of it
-    places = np.array([[n.position.x, n.position.z] for n in ring.nodes if n.label == "Post"])
+    places = np.array([[n.position.x, n.position.z] for n in ring.nodes if n.id.startswith("post")])
     np.testing.assert_allclose(np.linalg.norm(places - middle, axis=1), 2, atol=1e-9)
     grid = edited(scene, {"do": "duplicate", "node": "post", "count": 5, "how": "grid", "across": 3, "move": [1, 0, 4]})
-    places = np.array([[n.position.x, n.position.z] for n in grid.nodes if n.label == "Post"])
+    places = np.array([[n.position.x, n.position.z] for n in grid.nodes if n.id.startswith("post")])
     assert places.tolist() == [[1, 2], [2, 2], [3, 2], [1, 6], [2, 6], [3, 6]]
     with pytest.raises(InvalidEdit, match="whole numbers"):
         edited(scene, {"do": "duplicate", "node": "post", "count": 1.5})

@@ -17,6 +17,7 @@ from lazzik.core.scene.edits.base import Edit, applied
 from lazzik.core.scene.edits.clips import PlayClip, PutClip, RemoveClip
 from lazzik.core.scene.edits.copies import Duplicate, SetPivot
 from lazzik.core.scene.edits.dials import AddDial, ChangeDial, RemoveDial
+from lazzik.core.scene.edits.hierarchy import GroupObjects, HangObjects, Ungroup
 from lazzik.core.scene.edits.keys import (
     MoveKeys,
     PasteKeys,
@@ -84,6 +85,9 @@ AnyEdit = Annotated[
     | BringIn
     | ChangeObject
     | RemoveObject
+    | HangObjects
+    | GroupObjects
+    | Ungroup
     | AddDeformer
     | ChangeDeformer
     | RemoveDeformer

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Collection
+
 from pydantic import ValidationError
 
 from lazzik.core.document import Frozen
@@ -45,6 +48,14 @@ def applied(scene: Scene, edits: list[Edit], progress: Progress = UNHEARD) -> Sc
     if members := circle(scene):
         raise InvalidEdit(circle_said(scene, members), members[0])
     return scene
+
+
+def free_label(wish: str, taken: Collection[str]) -> str:
+    """A label that no other one beside it has: 'Box', 'Box 2' …"""
+    if wish not in taken:
+        return wish
+    stem = re.sub(r" \d+$", "", wish)[:110]
+    return next(label for n in range(2, len(taken) + 3) if (label := f"{stem} {n}") not in taken)
 
 
 def free_slug(wish: str, taken: set[str]) -> str:

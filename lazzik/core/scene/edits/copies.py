@@ -11,10 +11,10 @@ from pydantic import Field
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.scaling import moved, moved_base, scaled
-from lazzik.core.document import Slug, Typed
+from lazzik.core.document import Label, Slug, Typed
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.layers.formula import Formula
-from lazzik.core.scene.edits.base import Edit, free_slug
+from lazzik.core.scene.edits.base import Edit, free_label, free_slug
 from lazzik.core.scene.node import Node, Scale
 from lazzik.core.scene.rest_pose import extent, triple
 from lazzik.core.scene.scene import MOST_NODES, PARTS, Scene
@@ -40,6 +40,8 @@ class Duplicate(Edit):
     scale: Three = (1.0, 1.0, 1.0)
     radius: Typed = 2.0
     across: Annotated[Typed, Field(ge=1)] = 3.0
+    group: Label | None = None
+    """The copies go into a new group of this name."""
 
     def apply(self, scene: Scene) -> Scene:
         first = scene.node(self.node)
@@ -50,6 +52,7 @@ class Duplicate(Edit):
             raise InvalidEdit(f"A scene holds at most {MOST_NODES:,} objects; these would be too many", self.node)
         taken = {*scene.by_id, *PARTS}
         made: list[Node] = []
+        labels = {node.label for node in scene.below.get(first.parent, ())} if self.group is None else {""}
         for k in range(1, round(self.count) + 1):
             names: dict[str, str] = {}
             for node in below:
@@ -57,13 +60,26 @@ class Duplicate(Edit):
                 taken.add(names[node.id])
             for node in below:
                 copy = node.replaced(id=names[node.id], parent=names.get(node.parent or "", node.parent))
-                made.append(self._stepped(copy, k) if node is first else copy)
+                made.append(self._stepped(copy, k, labels) if node is first else copy)
+        holder = self._holder(scene, first, taken)
+        if holder is not None:
+            tops = {node.id for node in made if node.parent == first.parent}
+            made = [holder, *(node.replaced(parent=holder.id) if node.id in tops else node for node in made)]
         return scene.replaced(nodes=(*scene.nodes, *made))
+
+    def _holder(self, scene: Scene, first: Node, taken: set[str]) -> Node | None:
+        """The group that the copies go into, if they go into one: where the first one's is, so that they stay."""
+        if self.group is None:
+            return None
+        label = free_label(self.group, {node.label for node in scene.below.get(first.parent, ())})
+        return Node(id=free_slug(label, taken), label=label, parent=first.parent)
 
     def describe(self, scene: Scene) -> str:
         return f"duplicate {scene.node(self.node).label}"
 
-    def _stepped(self, node: Node, k: int) -> Node:
+    def _stepped(self, node: Node, k: int, labels: set[str]) -> Node:
+        label = free_label(node.label, labels)
+        labels.add(label)
         move, turn, scale = np.array(self.move) * k, np.array(self.turn) * k, np.array(self.scale) ** k
         if self.how == "ring":
             angle = 2 * math.pi * k / (round(self.count) + 1)
@@ -73,9 +89,10 @@ class Duplicate(Edit):
             line, place = divmod(k, round(self.across))
             move = np.array([self.move[0] * place, self.move[1] * line, self.move[2] * line])
         return node.replaced(
-            position=_added(node.position, move),
-            rotation=_added(node.rotation, turn),
-            scale=_multiplied(node.scale, scale),
+            label=label,
+            position=added_to(node.position, move),
+            rotation=added_to(node.rotation, turn),
+            scale=multiplied_by(node.scale, scale),
         )
 
 
@@ -143,7 +160,7 @@ def _with_all_below(scene: Scene, node: Node) -> list[Node]:
     return found
 
 
-def _added(part: Any, by: Any) -> Any:
+def added_to(part: Any, by: Any) -> Any:
     """A part with its three bases moved: constants, or every key."""
     return part.replaced(**{axis: _moved(getattr(part, axis), float(d)) for axis, d in zip("xyz", by, strict=True)})
 
@@ -176,7 +193,8 @@ def turning(node: Node) -> str:
     return ""
 
 
-def _multiplied(part: Scale, by: Any) -> Scale:
+def multiplied_by(part: Scale, by: Any) -> Scale:
+    """A part with its three numbers so many times as large, with all that rides on them."""
     return part.replaced(**{axis: scaled(getattr(part, axis), float(f)) for axis, f in zip("xyz", by, strict=True)})
 
 

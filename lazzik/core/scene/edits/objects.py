@@ -10,7 +10,7 @@ from lazzik.core.document import Label, Slug, Typed
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.layers.clip import Clip
-from lazzik.core.scene.edits.base import Edit, free_slug
+from lazzik.core.scene.edits.base import Edit, free_label, free_slug
 from lazzik.core.scene.edits.dials import free_name
 from lazzik.core.scene.node import Camera, Light, Look, Node, Position
 from lazzik.core.scene.scene import MOST_NODES, PARTS, Scene
@@ -31,8 +31,9 @@ class AddObject(Edit):
         slug = free_slug(self.label, {*scene.by_id, *PARTS})
         look = Look() if self.shape else None
         x, y, z = self.position
+        label = free_label(self.label, {node.label for node in scene.below.get(self.parent, ())})
         node = Node(
-            id=slug, label=self.label, parent=self.parent, shape=self.shape, look=look, light=self.light,
+            id=slug, label=label, parent=self.parent, shape=self.shape, look=look, light=self.light,
             camera=self.camera, position=Position(x=x, y=y, z=z),
         )  # fmt: skip
         return scene.replaced(nodes=(*scene.nodes, node))
@@ -90,21 +91,30 @@ class ChangeObject(Edit):
     parent: Slug | None = None
 
     def apply(self, scene: Scene) -> Scene:
+        node = scene.node(self.node)
         changes = {name: getattr(self, name) for name in self.model_fields_set - {"do", "node"}}
-        return scene.with_node(scene.node(self.node).replaced(**changes))
+        if self.label is not None or "parent" in changes:
+            beside = scene.below.get(changes.get("parent", node.parent), ())
+            taken = {other.label for other in beside if other.id != node.id}
+            changes["label"] = free_label(self.label or node.label, taken)
+        return scene.with_node(node.replaced(**changes))
 
     def describe(self, scene: Scene) -> str:
-        return f"change {scene.node(self.node).label}"
+        label = scene.node(self.node).label
+        if self.label is not None:
+            return f"rename {label}"
+        return f"{'show' if self.visible else 'hide'} {label}" if self.visible is not None else f"change {label}"
 
 
 class RemoveObject(Edit):
-    """Take an object out, with all that sits under it."""
+    """Take an object out, with all that sits under it; and others with it, if they are named."""
 
     do: Literal["remove-object"] = "remove-object"
     node: Slug
+    also: Annotated[tuple[Slug, ...], Field(max_length=1000)] = ()
 
     def apply(self, scene: Scene) -> Scene:
-        gone = {scene.node(self.node).id}
+        gone = {scene.node(slug).id for slug in (self.node, *self.also)}
         while below := {n.id for n in scene.nodes if n.parent in gone} - gone:
             gone |= below
         if len(gone) == len(scene.nodes):
@@ -119,4 +129,5 @@ class RemoveObject(Edit):
         )
 
     def describe(self, scene: Scene) -> str:
-        return f"remove {scene.node(self.node).label}"
+        more = f" and {len(self.also)} more" if self.also else ""
+        return f"remove {scene.node(self.node).label}{more}"

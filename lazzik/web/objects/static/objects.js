@@ -7,6 +7,7 @@ import { guard } from "lazzik/lib/guard.js";
 import { store } from "lazzik/lib/store.js";
 import { toast } from "lazzik/lib/toasts.js";
 import { apply, commit, send } from "lazzik/studio/history.js";
+import { chooseNodes, chosenNodes } from "lazzik/studio/choice.js";
 import { choose, chosenNode } from "lazzik/studio/session.js";
 import { closeSheet, sheet, sheetForm } from "lazzik/studio/sheets.js";
 
@@ -64,17 +65,38 @@ function duplicate(form, fields) {
   return {
     do: "duplicate", node: form.dataset.node ?? "", count: n("count"), how: /** @type {Duplicate["how"]} */ (n("how")),
     move: [n("mx"), n("my"), n("mz")], turn: [n("tx"), n("ty"), n("tz")], scale: [n("scale"), n("scale"), n("scale")],
-    radius: n("radius"), across: n("across"),
+    radius: n("radius"), across: n("across"), ...(fields.get("grouped") && { group: n("group") }),
   };
 }
+
+// what is done to the chosen objects is done to all of them, as one step
+
+function hide() {
+  const visible = isPressed(maybe("#tree [data-act=hide]"));
+  return commit(chosenNodes().map((node) => ({ do: "change-object", node, visible })));
+}
+
+function remove() {
+  const [node, ...also] = chosenNodes();
+  return commit([{ do: "remove-object", node, also }]);
+}
+
+async function group() {
+  const state = await commit([{ do: "group", nodes: chosenNodes() }]);
+  if (state?.added) await chooseNodes(state.added);
+}
+
+const ungroup = () => commit([{ do: "ungroup", nodes: chosenNodes() }]);
 
 /** What the page can do with objects. */
 export function offerObjects() {
   act(
-    { name: "add-object", keys: ["A"], run: () => sheet("object-form"), label: "Add an object" },
+    { name: "add-object", keys: ["A"], run: () => sheet("object-form", { at: store.facts.at }), label: "Add an object" },
     { name: "duplicate", keys: ["Ctrl+D"], run: () => sheet("duplicate-form", { node: chosenNode() }), label: "Duplicate the chosen object" },
-    { name: "hide", keys: ["H"], run: () => maybe("[data-eye]")?.click(), label: "Hide or show the chosen object" },
-    { name: "show-object", run: (button) => commit([{ do: "change-object", node: button?.dataset.eye ?? "", visible: isPressed(button) }]) },
+    { name: "hide", keys: ["H"], run: hide, label: "Hide or show the chosen objects" },
+    { name: "remove-objects", run: remove, label: "Remove the chosen objects" },
+    { name: "group", keys: ["Ctrl+G"], run: group, label: "Group the chosen objects" },
+    { name: "ungroup", keys: ["Ctrl+Shift+G"], run: ungroup, label: "Let the chosen groups go" },
     { name: "add-this", run: async (button) => openNew(button && (await apply(button))) },
   );
   document.addEventListener("change", (event) => {
@@ -85,6 +107,10 @@ export function offerObjects() {
     prepare: (form) => form.addEventListener("input", () => {
       for (const part of all("[data-for]", form)) part.hidden = !part.dataset.for?.split(" ").includes(field(form, "how").value);
     }),
-    land: (form, fields) => commit([duplicate(form, fields)], { quiet: true }),
+    land: async (form, fields) => {
+      const state = await commit([duplicate(form, fields)], { quiet: true });
+      if (state?.added) await chooseNodes(state.added);
+      return state;
+    },
   });
 }

@@ -5,6 +5,7 @@ declare const MessagePack: { decode(bytes: Uint8Array): any };
 interface MorphOptions {
   ignoreActiveValue?: boolean;
   callbacks?: {
+    beforeNodeRemoved?: (old: Node) => boolean;
     beforeNodeMorphed?: (old: Node) => boolean;
     beforeAttributeUpdated?: (name: string, element: Element) => boolean;
   };

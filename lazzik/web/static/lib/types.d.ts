@@ -294,6 +294,7 @@ export type Duplicate = {
   scale?: [number | string, number | string, number | string];
   radius?: number | string;
   across?: number | string;
+  group?: string | null;
 };
 
 export type Expose = {
@@ -362,6 +363,21 @@ export type GradientMask = {
   invert?: boolean;
   nothing?: number | Channel;
   full?: number | Channel;
+};
+
+export type GroupObjects = {
+  do: "group";
+  nodes: string[];
+  label?: string;
+};
+
+export type HangObjects = {
+  do: "hang";
+  nodes: string[];
+  under?: string | null;
+  before?: string | null;
+  stay?: boolean;
+  frame?: number | string | null;
 };
 
 export type Hold = {
@@ -724,6 +740,7 @@ export type RemoveLayer = {
 export type RemoveObject = {
   do: "remove-object";
   node: string;
+  also?: string[];
 };
 
 export type RemovePose = {
@@ -1170,6 +1187,11 @@ export type Undulate = {
   toward?: "side" | "across" | "axis" | "normals";
 };
 
+export type Ungroup = {
+  do: "ungroup";
+  nodes: string[];
+};
+
 export type Use = {
   kind: "recipe";
   id: string;
@@ -1225,4 +1247,4 @@ export type Window = {
   fade_out?: number;
 };
 
-export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | ChangeScene | PlaceBake | BakeAgain | TakeBack;
+export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | ChangeScene | PlaceBake | BakeAgain | TakeBack;

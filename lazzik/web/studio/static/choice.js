@@ -27,6 +27,23 @@ function onAll(edits) {
   return [{ do: "together", channels: [channel, ...also], edits: edits.filter(isShared), how }, ...edits.filter((edit) => !isShared(edit))];
 }
 
+const OWN = /^(position|rotation|scale)\.[xyz]$/; // numbers that every object has
+
+/** The objects that are chosen, the shown one first. */
+export const chosenNodes = () => [...new Set([store.facts.at, ...store.facts.also].map((address) => address.split("/")[0]))];
+
+/**
+ * Choose objects: the number that is shown, of each of them, or one that every object has.
+ * @param {string[]} nodes the first one is shown
+ */
+export function chooseNodes(nodes) {
+  const [first, ...others] = nodes;
+  if (first === undefined) return undefined;
+  const shown = store.facts.channel.split("#")[0].split("/")[1] ?? "";
+  const path = OWN.test(shown) ? shown : "rotation.z";
+  return choose(`${first}/${path}`, { moving: false, also: others.map((node) => `${node}/${path}`) });
+}
+
 export const members = () => [store.facts.channel, ...store.facts.also];
 export const alone = () => choose(store.facts.at, { also: [] });
 

@@ -28,8 +28,12 @@ export const factsIn = (page) => JSON.parse(one("#facts", page).textContent ?? "
 export const keep = {
   beforeNodeMorphed: (old) => !(old instanceof Element)
     || !("dataset" in old && /** @type {HTMLElement} */ (old).dataset.drawn) && !old.matches(".dropdown-menu.show, [data-bs-toggle].show"),
+  beforeNodeRemoved: (old) => !(old instanceof Element && old.matches(".rename")), // a name that is being typed
   beforeAttributeUpdated: (name, element) => !(name === "style" && element instanceof HTMLElement && element.dataset.gap), // it is sized by script
 };
+
+/** How panels are morphed: what is typed in a field stays; a link that has the focus shows what it is by now. */
+const morphing = () => ({ ignoreActiveValue: Boolean(document.activeElement?.matches("input, select, textarea")), callbacks: keep });
 
 /** @param {View} view */
 function query({ at, also, moving }) {
@@ -73,7 +77,7 @@ function askedAnew(choice) {
 // the tree is morphed as a whole, or row by row where only some are sent
 /** @param {Document} page */
 function morphTree(page) {
-  const options = { ignoreActiveValue: true, callbacks: keep };
+  const options = morphing();
   const next = one("#tree", page);
   if (one("#tree-rows", page).dataset.whole === "true") return Idiomorph.morph(one("#tree"), next, options);
   for (const row of next.querySelectorAll("#tree-rows > li[id^=row-]")) Idiomorph.morph(one(`#${CSS.escape(row.id)}`), row, options);
@@ -136,7 +140,7 @@ async function refreshed(view, mine) {
   await released();
   if (mine !== newest) return latest;
   morphTree(page);
-  for (const panel of PANELS) Idiomorph.morph(one(panel), one(panel, page), { ignoreActiveValue: true, callbacks: keep });
+  for (const panel of PANELS) Idiomorph.morph(one(panel), one(panel, page), morphing());
   one("#scene-name").textContent = one("#scene-name", page).textContent;
   wanted = null;
   await store.set({ facts: factsIn(document) });
