@@ -173,3 +173,48 @@ def test_a_box_on_the_stage_chooses_what_lies_in_it(small: Studio) -> None:
     page.keyboard.up("Control")
     expect(page.locator("#tree .object.chosen, #tree .object.also")).to_have_count(3)
     expect(page.locator(".stage-box")).to_have_count(0)
+
+
+def test_numbers_are_shown_and_typed_at_the_playhead(small: Studio) -> None:
+    page = small.page
+    page.click("#row-post > a")
+    number = page.locator("#tree [data-now='post/position.y']")
+    number.dblclick()
+    field = page.locator("#tree .channel input.rename")
+    field.fill("1/4 + 2")
+    field.press("Enter")
+    small.lands(1)
+    expect(number).to_have_text("2.25 m")
+    number.dblclick()
+    field.fill("two")
+    field.press("Enter")
+    expect(page.locator("#toasts")).to_contain_text("'two' is not a number")
+    expect(number).to_have_text("2.25 m")
+    assert small.step == 1
+    page.click("#tree .channel[data-address='post/position.y']")
+    page.evaluate("() => window.lazzik.transport.go(20)")
+    page.keyboard.press("k")
+    small.lands(2)
+    page.evaluate("() => window.lazzik.transport.go(40)")
+    number.dblclick()
+    field.fill("4.25")  # it has keys by now: this is another one, here
+    field.press("Enter")
+    small.lands(3)
+    page.evaluate("() => window.lazzik.transport.go(30)")
+    expect(number).to_have_text("3.25 m")
+    page.evaluate("() => window.lazzik.transport.go(20)")
+    expect(number).to_have_text("2.25 m")
+
+
+def test_a_layer_becomes_another_kind_by_a_choice(small: Studio) -> None:
+    page = small.page
+    page.click("#row-post > a")
+    page.click("#add-layer")
+    page.click("[data-add=noise]")
+    small.lands(1)
+    page.locator("#strip [data-switch] select").select_option("wave")
+    small.lands(2)
+    expect(page.locator(".lane.layer.chosen .lane-name strong")).to_have_text("Wave")
+    page.keyboard.press("Control+z")
+    small.lands(1)
+    expect(page.locator(".lane.layer.chosen .lane-name strong")).to_have_text("Noise")

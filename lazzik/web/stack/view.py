@@ -9,12 +9,15 @@ from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.document import Quantity, Wording
 from lazzik.core.evaluate.evaluator import loop_note
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.layers import Recipe
+from lazzik.core.layers import BY_KIND, Recipe
 from lazzik.core.scene.address import Address, Hop, Place, find, into, names, title
 from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.references import readers
 from lazzik.core.scene.scene import Scene
 from lazzik.web.ui.knob import Knob, shown
+
+SWITCHED = tuple((name, kind.title) for name, kind in BY_KIND.items() if kind.offered and not kind.wordings())
+"""Kinds that take each other's place: those that need nothing but numbers."""
 
 MOST_SOURCES = 400
 """Numbers offered to be read; any other can be typed."""
@@ -38,6 +41,8 @@ class LaneView:
     recipe: str
     """The recipe in use, '' if the layer is none."""
     can_seed: bool
+    kinds: tuple[tuple[str, str], ...]
+    """(name, title) of the kinds that could stand in its place."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -151,6 +156,7 @@ def _lane(
         note=loop_note(place.number, layer, scene.clock(), Scope(scene)),
         recipe=getattr(layer, "recipe", ""),
         can_seed="seed" in numbers_of(type(layer)),
+        kinds=SWITCHED if layer.kind in dict(SWITCHED) else (),
     )
 
 

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from lazzik.core.channel.channel import Channel
 from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import surface_moves
@@ -18,6 +19,7 @@ from lazzik.core.geometry.primitives import base_value
 from lazzik.core.scene.address import Address
 from lazzik.core.scene.node import Node, channels_of
 from lazzik.core.scene.scene import Scene
+from lazzik.core.types import Samples
 from lazzik.web.stack.view import axis_of
 from lazzik.web.ui.knob import shown
 from lazzik.web.ui.sparkline import spark
@@ -26,6 +28,9 @@ WINDOW = 160
 """Rows that are sent at once: several screens full."""
 
 SPARK = (56.0, 14.0)
+
+MOST_VALUES = 1500
+"""Frames up to which the values of a number are sent with its row, to be shown as they are at the playhead."""
 
 ICONS = {
     "group": "diagram-3", "box": "box", "ball": "circle", "tube": "capsule", "ring": "record-circle",
@@ -54,6 +59,9 @@ class ChannelRow:
     axis: str
     """'x', 'y', 'z' or ''."""
     value: str
+    values: str
+    """At each frame of the range, where it moves and the range is not too long; '' otherwise."""
+    keyed: bool
     unit: str
     spark: str
     chosen: bool
@@ -164,7 +172,8 @@ def _row(scene: Scene, node: Node, depth: int, choice: Choice, scope: Scope) -> 
     clock = scene.clock()
     moving = node.moving
     drawn = moving if is_chosen else moving[:1]
-    sparks = {path: spark(np.atleast_1d(number_on(number, clock, scope)), *SPARK) for path, number in drawn}
+    values = {path: np.atleast_1d(number_on(number, clock, scope)) for path, number in drawn}
+    sparks = {path: spark(row, *SPARK) for path, row in values.items()}
     waves = not moving and surface_moves(scene, node)
     return TreeRow(
         node=node,
@@ -174,17 +183,23 @@ def _row(scene: Scene, node: Node, depth: int, choice: Choice, scope: Scope) -> 
         chosen=is_chosen,
         also=any(address.node == node.id for address in choice.also),
         href=f"{node.id}/{next(iter(sparks), 'shape' if waves else 'rotation.z')}",
-        channels=_channels(node, choice, sparks) if is_chosen else (),
+        channels=_channels(node, choice, values) if is_chosen else (),
         can_form=node.shape is not None or node.id in scene.below,
         form_chosen=is_chosen and chosen is not None and chosen.path == "shape",
     )
 
 
-def _channels(node: Node, choice: Choice, sparks: dict[str, str]) -> tuple[ChannelRow, ...]:
+def _listed_values(values: Samples | None) -> str:
+    if values is None or not 1 < len(values) <= MOST_VALUES:
+        return ""
+    return " ".join(f"{value:.5g}" for value in values)
+
+
+def _channels(node: Node, choice: Choice, values: dict[str, Samples]) -> tuple[ChannelRow, ...]:
     rows = []
     also = {(address.node, address.path) for address in choice.also}
     for path, number, quantity in channels_of(node):
-        if path.startswith(("deform.", "shape.")) and path not in sparks:
+        if path.startswith(("deform.", "shape.")) and path not in values:
             continue  # those that stand still are seen in the rows of the shape
         address = Address(node.id, path)
         rows.append(
@@ -194,7 +209,9 @@ def _channels(node: Node, choice: Choice, sparks: dict[str, str]) -> tuple[Chann
                 axis=axis_of(address),
                 value=shown(base_value(number)),
                 unit=quantity.unit,
-                spark=sparks.get(path, ""),
+                values=_listed_values(values.get(path)),
+                keyed=isinstance(number, Channel) and bool(number.keys),
+                spark=spark(values[path], *SPARK) if path in values else "",
                 chosen=choice.shown is not None and choice.shown.path == path,
                 also=(node.id, path) in also,
             )

@@ -211,3 +211,39 @@ def test_whole_turns_meet_and_a_corner_does_not() -> None:
     (corner,) = seams(bent, Scope(bent))
     assert corner.value == 0
     assert corner.slope == pytest.approx(-9 / 2, abs=0.01)
+
+
+def test_six_stand_at_sixths_of_a_turn() -> None:
+    nodes = tuple(Node(id=f"p{k}", label=f"P{k}") for k in range(6))
+    scene = Scene(name="Wheel", nodes=nodes)
+    scene = edited(scene, *({"do": "add-layer", "address": f"p{k}/rotation.z", "kind": "wave"} for k in range(6)))
+    numbers = [f"p{k}/rotation.z#wave.phase" for k in range(6)]
+    after = edited(scene, {"do": "stagger", "addresses": numbers, "by": "cycle", "start": 0.25, "amount": 1})
+    phases = [find(after, Address.parse(number)).channel.value for number in numbers]
+    assert phases == pytest.approx([0.25 + k / 6 for k in range(6)], abs=1e-6)
+    assert [b - a for a, b in itertools.pairwise([*phases, phases[0] + 1])] == pytest.approx([1 / 6] * 6, abs=2e-6)
+
+
+def test_a_layer_takes_another_kind_and_keeps_what_both_have() -> None:
+    scene = Scene(name="S", nodes=(Node(id="post", label="Post"),))
+    at = "post/rotation.z"
+    scene = edited(
+        scene,
+        {"do": "add-layer", "address": at, "kind": "noise"},
+        {"do": "change-layer", "address": f"{at}#noise", "start": 10, "fade_in": 5, "combine": "replace"},
+        {"do": "change-layer", "address": f"{at}#noise", "muted": True},
+        {"do": "set", "address": f"{at}#noise.amplitude", "value": 7},
+        {"do": "set", "address": f"{at}#noise.period", "value": 0.5},
+    )
+    wave = edited(scene, {"do": "switch-layer", "address": f"{at}#noise", "kind": "wave"})
+    (layer,) = find(wave, Address.parse(at)).channel.layers
+    assert (layer.kind, layer.id, layer.label) == ("wave", "noise", "Wave")
+    assert (layer.window.start, layer.window.fade_in, layer.combine, layer.muted) == (10, 5, "replace", True)
+    assert (layer.amplitude, layer.period) == (7, 0.5)
+    back = edited(wave, {"do": "switch-layer", "address": f"{at}#noise", "kind": "noise"})
+    (again,) = find(back, Address.parse(at)).channel.layers
+    assert (again.kind, again.label, again.amplitude, again.period) == ("noise", "Noise", 7, 0.5)
+    limited = edited(scene, {"do": "switch-layer", "address": f"{at}#noise", "kind": "limit"})
+    assert find(limited, Address.parse(at)).channel.layers[0].window.start == 10
+    with pytest.raises(InvalidEdit, match="no kind of layer called 'tune'"):
+        edited(scene, {"do": "switch-layer", "address": f"{at}#noise", "kind": "tune"})

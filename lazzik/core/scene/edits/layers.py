@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from lazzik.core.channel.combine import Combine
-from lazzik.core.channel.layer import Landing, Layer
+from lazzik.core.channel.layer import Landing, Layer, numbers_of
 from lazzik.core.document import InFrames, Label
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.layers import BY_KIND
@@ -94,6 +94,39 @@ class ChangeLayer(Edit):
             return f"window of {layer.label}"
         what = list(self.settings) if given == {"settings"} else sorted(given)
         return f"{' and '.join(what)} of {layer.label}"
+
+
+class SwitchLayer(Edit):
+    """Put a layer of another kind in a layer's place. What both kinds have stays: its name, window, weight, way of
+    joining and loop, and numbers of the same name and unit; the rest suits where it lands."""
+
+    do: Literal["switch-layer"] = "switch-layer"
+    address: str
+    kind: str
+
+    def apply(self, scene: Scene) -> Scene:
+        address = Address.parse(self.address)
+        old = find_layer(scene, address)
+        kind = BY_KIND.get(self.kind)
+        if kind is None or not kind.offered:
+            raise InvalidEdit(f"There is no kind of layer called '{self.kind}'", self.address)
+        where = landing(scene, find(scene, address))
+        shared = {name: getattr(old, name) for name in Layer.model_fields if name != "kind"}
+        ours, theirs = numbers_of(kind), numbers_of(type(old))
+        both = [name for name in ours if name in theirs and ours[name].unit == theirs[name].unit]
+        settings = {
+            name: getattr(old, name) for name, choices in kind.settings().items() if getattr(old, name, None) in choices
+        }
+        kept = {name: getattr(old, name) for name in both}
+        label = kind.title if old.label == old.title else old.label
+        fields = {"kind": self.kind} | kind.suited(where) | shared | kept | settings | {"label": label}
+        if not kind.loops:
+            fields |= {"loop": None, "fit": False}
+        new = kind.model_validate(fields)
+        return _with_stack(scene, address, lambda stack: [new if layer.id == old.id else layer for layer in stack])
+
+    def describe(self, scene: Scene) -> str:
+        return f"make {find_layer(scene, Address.parse(self.address)).label} a {self.kind}"
 
 
 class RemoveLayer(Edit):

@@ -16,13 +16,14 @@ from lazzik.core.scene.rest_pose import rest_position
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
 
-By = Literal["order", "step", "distance", "axis", "random"]
+By = Literal["order", "cycle", "step", "distance", "axis", "random"]
 
 
 class Stagger(Edit):
     """Give one number of each chosen layer a value of its own.
 
     order     from `start` to `start + amount`, evenly, in the order of the choice
+    cycle     evenly over a turn of `amount`, whose end is its beginning: the n-th of six stands n sixths on
     step      start, start + amount, start + 2·amount …
     distance  the same span by how far the object stands from `point` (metres) or from the object `origin`
     axis      the same span by where the object stands along `axis`
@@ -64,6 +65,8 @@ class Stagger(Edit):
                 return count
             case "order":
                 return count / max(1, len(places) - 1)
+            case "cycle":
+                return count / len(places)
             case "random":
                 seed = int(self.seed)
                 return np.array([0.5 + 0.5 * lattice(k, seed, 0) for k in range(len(places))])

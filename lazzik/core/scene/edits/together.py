@@ -12,7 +12,7 @@ from lazzik.core.errors import InvalidEdit
 from lazzik.core.scene.address import Address, exists, find, write
 from lazzik.core.scene.edits.base import Edit
 from lazzik.core.scene.edits.keys import PutKey, SetBeyond
-from lazzik.core.scene.edits.layers import AddLayer, ChangeLayer, MoveLayer, RemoveLayer
+from lazzik.core.scene.edits.layers import AddLayer, ChangeLayer, MoveLayer, RemoveLayer, SwitchLayer
 from lazzik.core.scene.edits.numbers import Nudge, SetNumber
 from lazzik.core.scene.edits.recipes import FollowRecipe, UseRecipe
 from lazzik.core.scene.edits.stacks import PutLayers
@@ -26,6 +26,7 @@ OnNumbers = (
     | AddLayer
     | ChangeLayer
     | RemoveLayer
+    | SwitchLayer
     | MoveLayer
     | PutLayers
     | UseRecipe

@@ -104,6 +104,7 @@ function typedEdit(knob, value) {
   const changed = (fields) => ({ do: "change-layer", address: layer, ...fields });
   if (field) return changed({ [field]: empty ? (field.startsWith("fade") ? 0 : null) : value });
   if (setting) return changed({ settings: { [setting]: value } });
+  if ("switch" in knob.dataset) return { do: "switch-layer", address: layer, kind: value };
   if (option) return changed({ [option]: value });
   return numberEdit(knob, empty && open !== undefined ? open : value);
 }

@@ -1,7 +1,7 @@
 // A number of a layer spread over the choice: seen while the sheet is filled in, one step when it is done.
 
 import { act } from "lazzik/lib/actions.js";
-import { all, field, one } from "lazzik/lib/dom.js";
+import { all, field, one, over } from "lazzik/lib/dom.js";
 import { store } from "lazzik/lib/store.js";
 import { toast } from "lazzik/lib/toasts.js";
 import { Change } from "lazzik/studio/change.js";
@@ -37,6 +37,13 @@ function preview(form) {
   change.to([edit(form)]);
 }
 
+/** How a number is usually spread: a phase over a turn, a whole number by steps of one. @param {HTMLFormElement} form */
+function suit(form) {
+  const [option] = /** @type {HTMLSelectElement} */ (/** @type {unknown} */ (field(form, "number"))).selectedOptions;
+  field(form, "by").value = option?.dataset.spread ?? "order";
+  field(form, "amount").value = "1";
+}
+
 const taken = () => { const given = change; change = null; return given; };
 
 function open() {
@@ -52,8 +59,12 @@ export function offerStagger() {
   act({ name: "stagger", keys: ["G"], run: open, label: "Stagger a number over the choice" });
   sheetForm("stagger-form", {
     prepare: (form) => {
-      form.addEventListener("input", () => preview(form));
+      form.addEventListener("input", (event) => {
+        if (over(event, "[name=number]")) suit(form);
+        preview(form);
+      });
       onClosed(() => taken()?.giveUp());
+      suit(form);
       preview(form);
     },
     land: async (form) => {

@@ -5,7 +5,6 @@ declare const MessagePack: { decode(bytes: Uint8Array): any };
 interface MorphOptions {
   ignoreActiveValue?: boolean;
   callbacks?: {
-    beforeNodeRemoved?: (old: Node) => boolean;
     beforeNodeMorphed?: (old: Node) => boolean;
     beforeAttributeUpdated?: (name: string, element: Element) => boolean;
   };

@@ -993,7 +993,7 @@ export type SnapKeys = {
 export type Stagger = {
   do: "stagger";
   addresses: string[];
-  by?: "order" | "step" | "distance" | "axis" | "random";
+  by?: "order" | "cycle" | "step" | "distance" | "axis" | "random";
   start?: number | string;
   amount?: number | string;
   origin?: string | null;
@@ -1043,6 +1043,12 @@ export type Sway = {
   loop?: number | null;
 };
 
+export type SwitchLayer = {
+  do: "switch-layer";
+  address: string;
+  kind: string;
+};
+
 export type TakeBack = {
   do: "take-back";
   receipt: string;
@@ -1087,7 +1093,7 @@ export type ThinKeys = {
 export type Together = {
   do: "together";
   channels: string[];
-  edits: (SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | MoveLayer | PutLayers | UseRecipe | FollowRecipe)[];
+  edits: (SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | MoveLayer | PutLayers | UseRecipe | FollowRecipe)[];
   how?: "same" | "add" | "times";
 };
 
@@ -1247,4 +1253,4 @@ export type Window = {
   fade_out?: number;
 };
 
-export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | ChangeScene | PlaceBake | BakeAgain | TakeBack;
+export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | ChangeScene | PlaceBake | BakeAgain | TakeBack;

@@ -7,7 +7,9 @@ import { choose } from "./session.js";
 
 /** @import { Edit, Together } from "lazzik/lib/types.d.ts" */
 
-const SHARED = new Set(["set", "put-key", "beyond", "add-layer", "change-layer", "remove-layer", "move-layer", "put-layers", "use-recipe", "follow-recipe"]);
+const SHARED = new Set([
+  "set", "put-key", "beyond", "add-layer", "change-layer", "remove-layer", "switch-layer", "move-layer", "put-layers", "use-recipe", "follow-recipe",
+]);
 const KEPT = "lazzik-together";
 
 /** How a change goes on the others: the same, by as much, or not at all ('apart'). */

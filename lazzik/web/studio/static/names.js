@@ -1,9 +1,11 @@
-// Names changed where they stand: by F2, or by a double press.
+// Names and values typed where they stand: by F2, or by a double press.
 
 import { act } from "lazzik/lib/actions.js";
 import { element, maybe, over } from "lazzik/lib/dom.js";
 import { guard } from "lazzik/lib/guard.js";
+import { numberEdit } from "lazzik/stack/knobs.js";
 import { commit } from "./history.js";
+import { refresh } from "./session.js";
 
 const LONGEST = 120; // characters
 
@@ -14,27 +16,27 @@ function meant() {
 }
 
 /**
- * Let a name be typed where it stands; Enter and leaving it keep it, Escape leaves it as it was.
- * @param {HTMLElement | null} name an element that says in its data which edit gives it another label
+ * Let something be typed where it stands; Enter and leaving it keep it, Escape leaves it as it was.
+ * @param {HTMLElement} place what is typed over
+ * @param {string} before
+ * @param {string} label what is typed, for those who can't see it
+ * @param {(text: string) => Promise<unknown>} keep
  */
-export function rename(name) {
-  if (!name?.dataset.rename || name.nextElementSibling?.matches(".rename")) return;
-  const before = name.textContent?.trim() ?? "";
+function typeOver(place, before, label, keep) {
+  if (place.nextElementSibling?.matches(".rename")) return;
   const field = element("input", { className: "rename", value: before, maxLength: LONGEST, spellcheck: false, autocomplete: "off" });
-  field.setAttribute("aria-label", `Name of ${before}`);
-  const edit = JSON.parse(name.dataset.rename);
+  field.setAttribute("aria-label", label);
   let open = true;
   const close = () => {
     open = false;
     field.remove();
   };
-  const keep = async () => {
+  const finish = async () => {
     if (!open) return;
-    const label = field.value.trim();
+    const text = field.value.trim();
     close();
-    if (!label || label === before) return;
-    name.textContent = label;
-    await guard(async () => { if (!(await commit([{ ...edit, label }]))) name.textContent = before; });
+    if (text && text !== before) await guard(() => keep(text));
+    await refresh(); // what became of the row meanwhile, or what it was if this was refused
   };
   // what is done within the field is not done to the row around it
   for (const kind of ["click", "dblclick", "pointerdown"]) {
@@ -44,13 +46,31 @@ export function rename(name) {
     event.stopPropagation();
     if (event.key !== "Enter" && event.key !== "Escape") return;
     event.preventDefault();
-    if (event.key === "Enter") keep();
-    else close();
+    if (event.key === "Escape") field.value = before;
+    finish();
   });
-  field.addEventListener("blur", keep);
-  name.after(field);
+  field.addEventListener("blur", finish);
+  place.after(field);
   field.focus();
   field.select();
+}
+
+/** Rename what an element is the name of. @param {HTMLElement | null} name that says in its data which edit does it */
+export function rename(name) {
+  if (!name?.dataset.rename) return;
+  const before = name.textContent?.trim() ?? "";
+  const edit = JSON.parse(name.dataset.rename);
+  typeOver(name, before, `Name of ${before}`, (label) => {
+    name.textContent = label;
+    return commit([{ ...edit, label }]);
+  });
+}
+
+/** Type a number's value, at the frame that is shown where it has keys. @param {HTMLElement} number in the tree */
+function typeValue(number) {
+  const { address = "", unit = "" } = number.dataset;
+  const before = (number.textContent ?? "").trim().replace(unit, "").replace("−", "-").trim();
+  typeOver(number, before, `Value of ${address}`, (text) => commit([numberEdit(number, text)]));
 }
 
 /** Begin to listen. */
@@ -60,9 +80,10 @@ export function listenToNames() {
     { name: "rename-layer", run: () => rename(maybe(".lane.chosen [data-rename]")), label: "Rename the open layer or deformer" },
   );
   document.addEventListener("dblclick", (event) => {
-    const name = over(event, "[data-rename]");
-    if (!name) return;
+    const [name, number] = [over(event, "[data-rename]"), over(event, "#tree [data-now]")];
+    if (!name && !number) return;
     event.preventDefault();
-    rename(name);
+    if (number) typeValue(number);
+    else rename(name);
   });
 }

@@ -23,12 +23,11 @@ export const chosenNode = () => store.facts.at.split("/")[0];
 /** The facts that a page carries. @param {ParentNode} page @returns {Facts} */
 export const factsIn = (page) => JSON.parse(one("#facts", page).textContent ?? "");
 
-// a curve drawn by script and a menu that is open stay while the panel around them is morphed
+// a curve drawn by script, a menu that is open and a name that is being typed stay while the panel around them is morphed
 /** @type {MorphOptions["callbacks"]} */
 export const keep = {
   beforeNodeMorphed: (old) => !(old instanceof Element)
-    || !("dataset" in old && /** @type {HTMLElement} */ (old).dataset.drawn) && !old.matches(".dropdown-menu.show, [data-bs-toggle].show"),
-  beforeNodeRemoved: (old) => !(old instanceof Element && old.matches(".rename")), // a name that is being typed
+    || !("dataset" in old && /** @type {HTMLElement} */ (old).dataset.drawn) && !old.matches(".dropdown-menu.show, [data-bs-toggle].show, a:has(.rename)"),
   beforeAttributeUpdated: (name, element) => !(name === "style" && element instanceof HTMLElement && element.dataset.gap), // it is sized by script
 };
 

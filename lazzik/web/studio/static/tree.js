@@ -3,6 +3,7 @@
 import { part } from "lazzik/lib/api.js";
 import { all, maybe, one, over } from "lazzik/lib/dom.js";
 import { guard } from "lazzik/lib/guard.js";
+import { tidy } from "lazzik/lib/numbers.js";
 import { store } from "lazzik/lib/store.js";
 import { asked, keep, refresh } from "./session.js";
 
@@ -44,6 +45,15 @@ function missing() {
   return short ? Math.max(0, top - AROUND) : null;
 }
 
+// numbers that move, as they are at the playhead
+function showValues() {
+  for (const number of all("#tree-rows [data-values]")) {
+    const { values = "", unit = "" } = number.dataset;
+    const value = Number(values.split(" ")[store.frame - store.facts.first]);
+    if (Number.isFinite(value)) number.textContent = `${tidy(value)}${unit === "m" ? " " : ""}${unit}`;
+  }
+}
+
 let running = false;
 
 async function followScrolling() {
@@ -80,5 +90,6 @@ export function listenToTree(tree) {
     refresh({ find: "" });
   });
   sizeGaps();
-  store.subscribe("facts", sizeGaps);
+  store.subscribe("facts", () => { sizeGaps(); showValues(); });
+  store.subscribe("frame", showValues);
 }
