@@ -218,3 +218,39 @@ def test_a_layer_becomes_another_kind_by_a_choice(small: Studio) -> None:
     page.keyboard.press("Control+z")
     small.lands(1)
     expect(page.locator(".lane.layer.chosen .lane-name strong")).to_have_text("Noise")
+
+
+def test_what_comes_round_is_seen_and_typed_as_a_frequency_or_a_period(small: Studio) -> None:
+    page = small.page
+    page.click("#row-post > a")
+    page.click("#add-layer")
+    page.click("[data-add=wave]")
+    small.lands(1)
+    knob = small.knob("period")
+    field, unit = knob.locator("input.num"), knob.locator(".unit")
+    field.fill("4")
+    field.press("Enter")
+    small.lands(2)
+    unit.click()
+    expect(unit).to_have_text("Hz")
+    expect(field).to_have_value("0.25")
+    field.fill("2")
+    field.press("Enter")
+    small.lands(3)
+    expect(field).to_have_value("2")
+    layer = scene_of(small)["nodes"][1]["rotation"]["z"]["layers"][0]
+    assert layer["period"] == 0.5  # the document keeps the period
+    field.fill("0.25 s")  # what says its unit is taken at its word
+    field.press("Enter")
+    small.lands(4)
+    expect(field).to_have_value("4")
+    page.reload()
+    small.ready()
+    expect(field).to_have_value("4")
+    field.focus()
+    page.keyboard.press("ArrowUp")
+    page.keyboard.up("ArrowUp")
+    small.lands(5)
+    assert scene_of(small)["nodes"][1]["rotation"]["z"]["layers"][0]["period"] < 0.25
+    unit.click()
+    expect(unit).to_have_text("s")

@@ -5,6 +5,7 @@ import { follow } from "lazzik/lib/drag.js";
 import { clamp } from "lazzik/lib/numbers.js";
 import { store } from "lazzik/lib/store.js";
 import { Change } from "lazzik/studio/change.js";
+import { ownValue } from "./cycles.js";
 import { numberEdit } from "./knobs.js";
 
 const SIZE = 200;
@@ -24,7 +25,7 @@ function number(address) {
   const range = one("input[type=range]", knob, HTMLInputElement);
   return {
     knob, low: Number(range.min), high: Number(range.max),
-    unit: one(".with-unit span", knob).textContent, value: Number(one("input.num", knob, HTMLInputElement).value),
+    unit: knob.dataset.cycle ?? one(".with-unit span", knob).textContent, value: ownValue(knob),
   };
 }
 

@@ -8,6 +8,7 @@ import { store } from "lazzik/lib/store.js";
 import { autoKeys } from "lazzik/stage/gizmo.js";
 import { Change } from "lazzik/studio/change.js";
 import { commit } from "lazzik/studio/history.js";
+import { asTyped, ownValue, paintCycle, shownValue } from "./cycles.js";
 
 /** @import { ChangeDeformer, ChangeLayer, Edit, SetPivot } from "lazzik/lib/types.d.ts" */
 
@@ -36,7 +37,9 @@ const paint = (range) => {
 export function paintSliders() {
   for (const range of all(".knob input[type=range]", document, HTMLInputElement)) {
     const knob = /** @type {HTMLElement} */ (range.closest(".knob"));
-    if (document.activeElement !== range) range.value = typedField(knob).value || knob.dataset.open || "0";
+    paintCycle(knob);
+    const value = knob.dataset.cycle ? String(ownValue(knob)) : typedField(knob).value;
+    if (document.activeElement !== range) range.value = value || knob.dataset.open || "0";
     paint(range);
   }
 }
@@ -106,7 +109,7 @@ function typedEdit(knob, value) {
   if (setting) return changed({ settings: { [setting]: value } });
   if ("switch" in knob.dataset) return { do: "switch-layer", address: layer, kind: value };
   if (option) return changed({ [option]: value });
-  return numberEdit(knob, empty && open !== undefined ? open : value);
+  return numberEdit(knob, empty && open !== undefined ? open : asTyped(knob, value));
 }
 
 const SPECIAL = /^pick$|^(picture|painted) …$|^weights$|^picture$/; // choices that need more than a value
@@ -140,7 +143,7 @@ export function listenToKnobs(root) {
     const range = over(event, ".knob input[type=range]", HTMLInputElement);
     const knob = over(event, ".knob");
     if (!range || !knob || range === given) return;
-    typedField(knob).value = range.value;
+    typedField(knob).value = shownValue(knob, Number(range.value));
     paint(range);
     begin(knob).to([numberEdit(knob, Number(range.value))]);
   });
@@ -177,7 +180,7 @@ export function listenToKnobs(root) {
     const value = Number((Number(field.value) + step).toFixed(6));
     if (!Number.isFinite(value)) return;
     field.value = String(value);
-    begin(knob).to([numberEdit(knob, value)]);
+    begin(knob).to([numberEdit(knob, asTyped(knob, field.value))]);
   });
   root.addEventListener("keyup", (event) => { if (event.key.startsWith("Arrow") && over(event, ".knob input.num")) finish(); });
   dragSideways(root, begin, taken);
