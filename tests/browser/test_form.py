@@ -242,7 +242,7 @@ def test_the_page_of_a_shape_is_accessible(page: Page, demo_url: str, axe: str) 
     found = page.evaluate("() => axe.run()")
     assert [v["id"] for v in found["violations"] if v["impact"] in ("serious", "critical")] == []
     assert page.evaluate("() => document.documentElement.scrollWidth <= innerWidth")
-    for sheet in ("[data-sheet=object-form]", "[data-sheet=shape-bake]"):
+    for sheet in ("[data-act=add-object]", "[data-sheet=shape-bake]"):
         page.click(sheet)
         page.wait_for_selector("dialog[open]")
         found = page.evaluate("() => axe.run(document.querySelector('dialog'))")

@@ -24,6 +24,7 @@ def add(small: Studio, kind: str, step: int) -> None:
     small.page.keyboard.press("a")
     small.page.click(f".object-kinds button:has-text('{kind}')")
     small.lands(step)
+    expect(small.page.locator("#tree .object.chosen")).to_contain_text(kind)
 
 
 def drag_row(page: Page, label: str, onto: str, *, upper: bool = False) -> None:

@@ -60,10 +60,10 @@ def test_objects_are_added_named_hidden_isolated_copied_and_removed(small: Studi
     page.select_option("#duplicate-form [name=how]", "ring")
     page.click("#duplicate-form [type=submit]")
     small.lands(9)
-    assert len([n for n in scene_of(small)["nodes"] if n["label"] == "Post"]) == 5
+    assert len([n for n in scene_of(small)["nodes"] if n["label"].startswith("Post")]) == 5
     page.click("#tree [data-act=remove-objects]")
     small.lands(10)
-    assert len([n for n in scene_of(small)["nodes"] if n["label"] == "Post"]) == 4
+    assert len([n for n in scene_of(small)["nodes"] if n["label"].startswith("Post")]) == 1  # the copies were chosen
 
 
 def test_a_mesh_and_a_font_come_from_files_and_a_broken_one_is_refused(small: Studio) -> None:
