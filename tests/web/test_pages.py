@@ -171,3 +171,10 @@ def test_small_curves_fill_their_box() -> None:
     assert line(np.array([0.0, 2, 1]), 10, 4, 0, 2) == "M0.0 4.0L5.0 0.0L10.0 2.0"
     assert line(np.array([3.0, 3.0]), 10, 4, 3, 3) == "M0.0 2.0L10.0 2.0"
     assert spark(np.sin(np.arange(500.0)), 56, 14).count("L") == 47
+
+
+def test_numbers_of_a_shape_that_move_stand_in_metres_in_the_tree(client: TestClient, scene: str) -> None:
+    page = client.get(scene, params={"at": "cloth/shape"}).text
+    assert 'data-unit="m"' in page
+    assert "own</span>" not in page
+    assert 'data-unit="own"' not in page

@@ -208,7 +208,7 @@ def _channels(node: Node, choice: Choice, values: dict[str, Samples]) -> tuple[C
                 name=path.replace(".", " "),
                 axis=axis_of(address),
                 value=shown(base_value(number)),
-                unit=quantity.unit,
+                unit=quantity.unit.replace("own", "m"),  # what belongs to a shape is measured in metres
                 values=_listed_values(values.get(path)),
                 keyed=isinstance(number, Channel) and bool(number.keys),
                 spark=spark(values[path], *SPARK) if path in values else "",
