@@ -234,6 +234,7 @@ def test_what_comes_round_is_seen_and_typed_as_a_frequency_or_a_period(small: St
     small.lands(2)
     unit.click()
     expect(unit).to_have_text("Hz")
+    expect(knob.locator("label")).to_have_text("frequency")
     expect(field).to_have_value("0.25")
     field.fill("2")
     field.press("Enter")
@@ -255,3 +256,29 @@ def test_what_comes_round_is_seen_and_typed_as_a_frequency_or_a_period(small: St
     assert scene_of(small)["nodes"][1]["rotation"]["z"]["layers"][0]["period"] < 0.25
     unit.click()
     expect(unit).to_have_text("s")
+
+
+def test_a_colour_is_a_swatch_over_three_numbers(small: Studio) -> None:
+    page = small.page
+    page.click("#row-post > a")
+    swatch = page.locator("#tree [data-colour='post/look.color']")
+    expect(swatch).to_have_value("#c4472b")
+    numbers = page.locator("#tree [data-now^='post/look.color.']")
+    expect(numbers.first).to_be_hidden()
+    pick = """(field, hex) => { field.value = hex;
+        for (const kind of ["input", "change"]) field.dispatchEvent(new Event(kind, {bubbles: true})); }"""
+    swatch.evaluate(pick, "#336699")
+    small.lands(1)
+    colour = scene_of(small)["nodes"][1]["look"]["color"]
+    assert (colour["r"], colour["g"], colour["b"]) == (0.2, 0.4, 0.6)
+    page.click("#tree .colour summary")
+    expect(numbers.first).to_be_visible()
+    page.keyboard.press("q")  # keys put themselves
+    page.evaluate("() => window.lazzik.transport.go(30)")
+    swatch.evaluate(pick, "#ffffff")
+    small.lands(2)
+    red = scene_of(small)["nodes"][1]["look"]["color"]["r"]
+    assert [(key["frame"], key["value"]) for key in red["keys"]] == [(30, 1.0)]
+    page.keyboard.press("Control+z")
+    small.lands(1)
+    expect(swatch).to_have_value("#336699")

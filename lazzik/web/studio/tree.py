@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import groupby
 
 import numpy as np
 
@@ -70,6 +71,22 @@ class ChannelRow:
 
 
 @dataclass(frozen=True, kw_only=True)
+class ColourRow:
+    """The three numbers of a colour, shown as one."""
+
+    address: str
+    """What theirs begin with: 'post/look.color'."""
+    name: str
+    hex: str
+    parts: tuple[ChannelRow, ...]
+
+    @property
+    def open(self) -> bool:
+        """Whether one of them is more than a number that stands still."""
+        return any(part.chosen or part.also or part.spark or part.keyed for part in self.parts)
+
+
+@dataclass(frozen=True, kw_only=True)
 class TreeRow:
     """An object; the chosen one carries its channels."""
 
@@ -80,7 +97,7 @@ class TreeRow:
     chosen: bool
     also: bool
     href: str
-    channels: tuple[ChannelRow, ...]
+    channels: tuple[ChannelRow | ColourRow, ...]
     can_form: bool
     """Whether it has a shape, or shapes below it."""
     form_chosen: bool
@@ -195,7 +212,28 @@ def _listed_values(values: Samples | None) -> str:
     return " ".join(f"{value:.5g}" for value in values)
 
 
-def _channels(node: Node, choice: Choice, values: dict[str, Samples]) -> tuple[ChannelRow, ...]:
+def _channels(node: Node, choice: Choice, values: dict[str, Samples]) -> tuple[ChannelRow | ColourRow, ...]:
+    """The numbers of an object, those of a colour together."""
+    rows: list[ChannelRow | ColourRow] = []
+    single = _single(node, choice, values)
+    for address, group in groupby(single, key=lambda row: row.address.rpartition(".")[0]):
+        parts = tuple(group)
+        if address.endswith(".color"):
+            levels = [round(255 * min(1.0, max(0.0, float(part.value)))) for part in parts]
+            name = address.partition("/")[2].removesuffix(".color").replace("look", "").strip(".")
+            row = ColourRow(
+                address=address,
+                name=f"{name} colour".strip(),
+                hex=f"#{levels[0]:02x}{levels[1]:02x}{levels[2]:02x}",
+                parts=parts,
+            )
+            rows.append(row)
+        else:
+            rows += parts
+    return tuple(rows)
+
+
+def _single(node: Node, choice: Choice, values: dict[str, Samples]) -> list[ChannelRow]:
     rows = []
     also = {(address.node, address.path) for address in choice.also}
     for path, number, quantity in channels_of(node):
@@ -216,4 +254,4 @@ def _channels(node: Node, choice: Choice, values: dict[str, Samples]) -> tuple[C
                 also=(node.id, path) in also,
             )
         )
-    return tuple(rows)
+    return rows

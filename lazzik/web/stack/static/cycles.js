@@ -5,6 +5,8 @@ import { act } from "lazzik/lib/actions.js";
 import { maybe, one } from "lazzik/lib/dom.js";
 
 const KEPT = "lazzik-cycles";
+/** @type {Record<Unit, string>} what a number in it is called, where it has no name of its own */
+const WORDS = { s: "period", Hz: "frequency" };
 const NAMED = /[a-z°%]/i; // in what is typed: it says its unit itself
 
 /** @typedef {"s" | "Hz"} Unit */
@@ -39,6 +41,9 @@ export function paintCycle(knob) {
   const own = ownUnit(knob);
   if (!own) return;
   one(".unit", knob).textContent = isTurned(knob) ? other(own) : own;
+  const label = one("label", knob);
+  const word = WORDS[isTurned(knob) ? other(own) : own];
+  if (Object.values(WORDS).includes(label.textContent ?? "")) label.textContent = word;
   const field = one("input.num", knob, HTMLInputElement);
   if (document.activeElement !== field) field.value = field.defaultValue = shownValue(knob, ownValue(knob));
 }

@@ -255,6 +255,18 @@ export class Stage {
     this.select(this.chosen);
   }
 
+  /**
+   * Show a surface in another colour until it is loaded anew.
+   * @param {string} id
+   * @param {string} hex
+   */
+  tint(id, hex) {
+    const material = this.nodes.get(id)?.mesh?.material;
+    material?.color.set(hex);
+    material?.emissive.set(hex);
+    this.invalidate();
+  }
+
   toggleWires() {
     this.wires = !this.wires;
     for (const { mesh } of this.nodes.values()) if (mesh) mesh.material.wireframe = this.wires;

@@ -11,6 +11,7 @@ import { channelAddress, chooseAll, deskOpen, keysChanged, putKey, removeKeys } 
 import { copy, paste } from "lazzik/keys/clipboard.js";
 import { Desk } from "lazzik/keys/desk.js";
 import { Hands } from "lazzik/keys/hands.js";
+import { listenToColours } from "lazzik/objects/colours.js";
 import { listenToHanging } from "lazzik/objects/hang.js";
 import { offerObjects } from "lazzik/objects/objects.js";
 import { offerRecipes } from "lazzik/recipes/recipes.js";
@@ -137,6 +138,7 @@ listenToWindows(work, strata);
 listenToOrder(work);
 listenToDivider(work);
 listenToHanging(tree);
+listenToColours(tree, stage);
 listenToNames();
 if (stage) listenToBox(stage, chooseNodes);
 new Hands(work, strata);
