@@ -22,6 +22,7 @@ from lazzik.core.progress import Progress
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import scene_text
+from lazzik.web.jobs.film import FilmBroken, FilmReel
 from lazzik.work import tasks
 from tests.conftest import edited, turned
 from tests.web.conftest import over
@@ -221,3 +222,21 @@ def test_a_scene_whose_surface_waves_is_not_said_to_stand_still(client: TestClie
     tree = client.get(f"{path}?moving=1").text
     assert "Flag" in tree
     assert ">Post<" not in tree
+
+
+def test_a_film_that_is_stopped_while_it_takes_a_picture_is_stopped_and_not_broken(
+    client: TestClient, app: FastAPI, scene: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Stopping ends the encoder; what that does to the picture on its way is no failure of the film."""
+    asked = {"form": "webm", "count": 3, "width": 64, "height": 48, "fps": 30}
+    job = client.post(f"{scene}/deliver/film", json=asked).json()
+
+    def stopped_meanwhile(_: FilmReel, number: int, content: bytes) -> int:
+        app.state.jobs.stop(app.state.jobs.find(job["id"]))
+        raise FilmBroken("The encoder ended after 0 of 3 pictures: it ended with -9")
+
+    monkeypatch.setattr(FilmReel, "take", stopped_meanwhile)
+    answer = client.put(f"/jobs/{job['id']}/pictures/0", content=png())
+    assert (answer.status_code, "takes no more pictures" in answer.json()["error"]) == (422, True)
+    news = client.get(f"/jobs/{job['id']}").json()
+    assert (news["state"], news["said"]) == ("stopped", "Stopped; nothing was kept.")

@@ -18,7 +18,7 @@ from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
 from lazzik.core.errors import InvalidEdit, LazzikError
-from lazzik.web.jobs.queue import Jobs, Running
+from lazzik.web.jobs.queue import Job, Jobs, Running
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
@@ -181,24 +181,31 @@ def _taken(jobs: Jobs, job_id: str, number: int, content: bytes) -> dict[str, An
     job = jobs.find(job_id)
     reel = jobs.reel(job)
     if not isinstance(reel, FilmReel):
-        raise InvalidEdit(f"{job.label} takes no more pictures: it is {job.state}", "pictures")
+        raise _over(job)
     try:
         taken = reel.take(number, content)
     except (FilmBroken, OSError) as error:
         ended = jobs.end_reel(job)
-        if ended is not None:
-            ended.abandon()
+        if ended is None:  # it was stopped while it took this picture, and broke for that
+            raise _over(job) from None
+        ended.abandon()
         jobs.file(job).unlink(missing_ok=True)
         job.update(
             state="failed", said=error.message if isinstance(error, FilmBroken) else f"{error.strerror or error}"
         )
         raise
+    if not job.wanted:
+        raise _over(job)
     if taken == reel.plan.count:
         jobs.end_reel(job)
         job.update(state="done", share=1.0, said="", result=jobs.file(job))
     else:
         job.update(share=taken / reel.plan.count, said=f"Picture {taken} of {reel.plan.count}")
     return job.news
+
+
+def _over(job: Job) -> InvalidEdit:
+    return InvalidEdit(f"{job.label} takes no more pictures: it is {job.state}", "pictures")
 
 
 def _decoded(content: bytes, plan: Film) -> NDArray[np.uint8]:
