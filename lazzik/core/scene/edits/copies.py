@@ -52,7 +52,7 @@ class Duplicate(Edit):
             raise InvalidEdit(f"A scene holds at most {MOST_NODES:,} objects; these would be too many", self.node)
         taken = {*scene.by_id, *PARTS}
         made: list[Node] = []
-        labels = {node.label for node in scene.below.get(first.parent, ())} if self.group is None else {""}
+        labels = {node.label for node in scene.below.get(first.parent, ())} if self.group is None else set()
         for k in range(1, round(self.count) + 1):
             names: dict[str, str] = {}
             for node in below:
