@@ -1,0 +1,40 @@
+"""Which number of a scene moves most: what is looked at first, where nothing was chosen."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lazzik.core.clock import Clock
+from lazzik.core.errors import LazzikError
+from lazzik.core.evaluate.evaluator import number_on
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.scene.address import Address, find
+from lazzik.core.scene.scene import Scene
+
+MOST_COMPARED = 200
+"""Numbers among which the one that moves most is looked for."""
+
+MOMENTS = 24
+"""Of the range at which they are looked at."""
+
+
+def liveliest(scene: Scene) -> Address | None:
+    """The number that moves most for its kind; in a scene that stands still, the first shape's rotation about z."""
+    moving = [(node, path) for node in scene.nodes if node.visible for path, _ in node.moving][:MOST_COMPARED]
+    if not moving:
+        shapes = [node for node in scene.nodes if node.shape] or list(scene.nodes)
+        return Address(shapes[0].id, "rotation.z") if shapes else None
+    addresses = [Address(node.id, path) for node, path in moving]
+    clock = scene.clock().at(np.linspace(scene.first, scene.last, MOMENTS))
+    scope = Scope(scene)
+    return max(addresses, key=lambda address: _reach(scene, address, clock, scope))
+
+
+def _reach(scene: Scene, address: Address, clock: Clock, scope: Scope) -> float:
+    """How far a number moves, as a part of what is far for its kind; nothing for one that can't be worked out."""
+    place = find(scene, address)
+    try:
+        values = np.atleast_1d(number_on(place.number, clock, scope))
+    except LazzikError:
+        return 0.0
+    return float(np.ptp(values)) / max(place.reach, 1e-9)
