@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from typing import Annotated, Any, Literal, Protocol, Self, TypeVar
 
 from pydantic import (
@@ -92,6 +93,13 @@ class Frozen(BaseModel):
         return type(self).model_validate(fields | changes)
 
 
+Group = Literal["does", "time", "where", "mask"]
+"""What a number or a choice is about: what the kind does, when, where it acts, and how a mask spares places."""
+
+Only = Mapping[str, tuple[str, ...]]
+"""Choices of a kind, each with those of its values under which something counts."""
+
+
 @dataclass(frozen=True)
 class Quantity:
     """How a number is shown, limited and explained. It stands beside the field that it describes, and pydantic asks
@@ -110,6 +118,13 @@ class Quantity:
     whole: bool = False
     open_at: float | None = None
     """A value that means no limit at all, and is shown as none."""
+    label: str = ""
+    """What it is called where it is shown; the field's own name if nothing is said."""
+    group: Group = "does"
+    rest: float | None = None
+    """A value at which the number adds nothing to the kind, so that it need not be seen; None if there is none."""
+    only: Only | None = None
+    """Choices of the same kind under which the number does anything at all; None: under all."""
 
     def checked(self, value: float) -> str | None:
         """What is wrong with a constant, as the end of a sentence; None if it may stand."""
@@ -143,6 +158,27 @@ class Quantity:
 
 
 @dataclass(frozen=True)
+class Option:
+    """What a choice is, standing beside the field as Quantity does beside a number."""
+
+    help: str
+    label: str = ""
+    """What it is called where it is shown; the field's own name if nothing is said."""
+    words: Mapping[str, str] = field(default_factory=dict)
+    """What its values are called, where their own names would not tell."""
+    group: Group = "does"
+    rest: str | None = None
+    """A value at which the choice adds nothing; None if there is none."""
+    only: Only | None = None
+    """Other choices of the same kind under which this one does anything at all; None: under all."""
+
+
+def counts_under(only: Only | None, chosen: Mapping[str, Any]) -> bool:
+    """Whether something that counts under some choices alone does so under these."""
+    return only is None or all(chosen[name] in values for name, values in only.items())
+
+
+@dataclass(frozen=True)
 class Wording:
     """What a text of a layer is, standing beside the field as Quantity does beside a number."""
 
@@ -154,5 +190,5 @@ Mark = TypeVar("Mark")
 
 
 def mark_of(model: type[Frozen], field: str, mark: type[Mark]) -> Mark | None:
-    """The Quantity or Wording that a field was declared with, or None if it has none."""
+    """The Quantity, Option or Wording that a field was declared with, or None if it has none."""
     return next((m for m in model.model_fields[field].metadata if isinstance(m, mark)), None)

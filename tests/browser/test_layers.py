@@ -263,7 +263,7 @@ def test_units_are_typed_and_the_lane_says_what_a_loop_made(layered: Studio) -> 
     loop.press("Enter")
     layered.lands(step + 2)
     expect(loop).to_have_value("45")
-    expect(page.locator(".lane-note")).to_have_text("3 × 0.5 s")
+    expect(page.locator("#strip .knob-note")).to_have_text("3 × 0.5 s")
 
 
 def test_a_layer_made_to_multiply_keeps_the_value(layered: Studio) -> None:

@@ -31,7 +31,7 @@ from lazzik.core.deformers.extent import Extent
 from lazzik.core.deformers.fades import Fade
 from lazzik.core.deformers.masks import AnyMask
 from lazzik.core.deformers.placement import ORDERS, Axis, Placement
-from lazzik.core.document import Frozen, Label, Name, Quantity
+from lazzik.core.document import Frozen, Label, Name, Option, Quantity
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.types import Frames, PointBlock, Points, Samples, Shares
 
@@ -130,17 +130,55 @@ class Deformer(Frozen):
         Number,
         Quantity(help="How much of the deformer counts; beyond 1 exaggerates.", useful=(0, 1.5), low=-10, high=10),
     ] = 1.0
-    axis: Axis = "y"
+    axis: Annotated[
+        Axis, Option("The object's axis that it works along or about.", label="along axis", group="where")
+    ] = "y"
     placement: Placement = Placement()
     start: Annotated[
-        Number, Quantity("own", "Where along its axis it begins to act.", (-1, 1), 0.01, open_at=-OPEN)
+        Number,
+        Quantity(
+            "own",
+            "Where along its axis it begins to act.",
+            (-1, 1),
+            0.01,
+            open_at=-OPEN,
+            label="acts from",
+            group="where",
+        ),
     ] = -OPEN
-    end: Annotated[Number, Quantity("own", "Where along its axis it ceases to act.", (-1, 1), 0.01, open_at=OPEN)] = (
-        OPEN
-    )
-    fade: Fade = "none"
+    end: Annotated[
+        Number,
+        Quantity(
+            "own", "Where along its axis it ceases to act.", (-1, 1), 0.01, open_at=OPEN, label="acts to", group="where"
+        ),
+    ] = OPEN
+    fade: Annotated[
+        Fade,
+        Option(
+            "Where along the axis it fades to nothing, so that the object is held still there.",
+            label="held still",
+            group="where",
+            words={
+                "none": "nowhere",
+                "start": "at its start",
+                "end": "at its end",
+                "both": "at both ends",
+                "middle": "in the middle",
+            },
+        ),
+    ] = "none"
     fade_length: Annotated[
-        Number, Quantity("own", "Metres over which it fades at the edge that is held.", (0, 1), 0.01, low=0)
+        Number,
+        Quantity(
+            "own",
+            "Metres over which it fades at the edge that is held.",
+            (0, 1),
+            0.01,
+            low=0,
+            label="fades over",
+            group="where",
+            only={"fade": ("start", "end", "both", "middle")},
+        ),
     ] = 0.25
     mask: AnyMask | None = None
 

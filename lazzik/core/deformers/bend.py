@@ -17,7 +17,7 @@ import numpy as np
 
 from lazzik.core.deformers.base import Deformer, Moments, Numbers, sideways, span_of
 from lazzik.core.deformers.extent import Extent
-from lazzik.core.document import Quantity
+from lazzik.core.document import Option, Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.types import PointBlock, Samples, Shares
@@ -35,7 +35,14 @@ class Bend(Deformer):
     kind: Literal["bend"]
     angle: Annotated[Number, Quantity("°", "The whole arc's angle.", (-180, 180), 0.1)] = 45.0
     direction: Annotated[Number, Quantity("°", "Which way it bends, about its axis.", (-180, 180), 1)] = 0.0
-    held: Literal["start", "middle", "end"] = "start"
+    held: Annotated[
+        Literal["start", "middle", "end"],
+        Option(
+            "The place along the axis that stays as it is while the rest bends.",
+            label="anchored",
+            words={"start": "at the start", "middle": "in the middle", "end": "at the end"},
+        ),
+    ] = "start"
 
     def shaped(self, inside: PointBlock, counts: Shares, numbers: Numbers, moments: Moments) -> PointBlock:
         """(moments, n, 3) the points along the arc; the angle is what the counts blend."""

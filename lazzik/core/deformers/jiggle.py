@@ -39,10 +39,23 @@ class Jiggle(Deformer):
     moves_with_world: ClassVar[bool] = True
 
     kind: Literal["jiggle"]
-    frequency: Annotated[Number, Quantity("Hz", "How eagerly it follows.", (0.5, 8), 0.01, low=0.05, high=100)] = 1.6
-    damping: Annotated[Number, Quantity("", "Under 1 it overshoots.", (0, 1.2), 0.01, low=0, high=20)] = 0.25
+    frequency: Annotated[
+        Number, Quantity("Hz", "How eagerly it follows.", (0.5, 8), 0.01, low=0.05, high=100, group="time")
+    ] = 1.6
+    damping: Annotated[Number, Quantity("", "Under 1 it overshoots.", (0, 1.2), 0.01, low=0, high=20, group="time")] = (
+        0.25
+    )
     reach: Annotated[
-        Number, Quantity("own", "Metres from the held point at which it is full.", (0.05, 1.5), 0.01, low=1e-4)
+        Number,
+        Quantity(
+            "own",
+            "Metres from the held point at which it is full.",
+            (0.05, 1.5),
+            0.01,
+            low=1e-4,
+            label="full after",
+            group="where",
+        ),
     ] = 1.0
 
     def plan(self, tracks: Tracks) -> dict[str, NDArray[np.float64]]:

@@ -23,8 +23,11 @@ from lazzik.core.hermite import smoothstep
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.types import PointBlock, Samples, Shares
 
-Reach = Annotated[Number, Quantity("own", "Metres.", (0, 1.5), 0.01, low=0)]
-Place = Annotated[Number, Quantity("own", "Metres along the deformer's axes.", (-1, 1), 0.01)]
+
+def _centre(way: str) -> Quantity:
+    return Quantity(
+        "own", f"Where its centre lies, {way} the axis.", (-1, 1), 0.01, label=f"centre {way}", group="mask"
+    )
 
 
 class Mask(Frozen):
@@ -89,13 +92,22 @@ class BallMask(Mask):
 
     title: ClassVar[str] = "Ball"
     kind: Literal["ball"]
-    along: Place = 0.0
-    side: Place = 0.0
-    across: Place = 0.0
-    radius: Reach = 0.5
-    rim: Annotated[Number, Quantity("own", "Metres over which it fades beyond the radius.", (0, 1.5), 0.01, low=0)] = (
-        0.25
-    )
+    along: Annotated[Number, _centre("along")] = 0.0
+    side: Annotated[Number, _centre("beside")] = 0.0
+    across: Annotated[Number, _centre("across")] = 0.0
+    radius: Annotated[Number, Quantity("own", "Metres in which it is full.", (0, 1.5), 0.01, low=0, group="mask")] = 0.5
+    rim: Annotated[
+        Number,
+        Quantity(
+            "own",
+            "Metres over which it fades beyond the radius.",
+            (0, 1.5),
+            0.01,
+            low=0,
+            label="soft edge",
+            group="mask",
+        ),
+    ] = 0.25
 
     @classmethod
     def suited(cls, start: float, end: float, extent: Extent) -> dict[str, Any]:
@@ -120,8 +132,12 @@ class GradientMask(Mask):
 
     title: ClassVar[str] = "Gradient"
     kind: Literal["gradient"]
-    nothing: Annotated[Number, Quantity("own", "Where along the axis it begins.", (-1, 1), 0.01)] = -0.5
-    full: Annotated[Number, Quantity("own", "Where along the axis it is full.", (-1, 1), 0.01)] = 0.5
+    nothing: Annotated[
+        Number, Quantity("own", "Where along the axis it begins.", (-1, 1), 0.01, label="nothing at", group="mask")
+    ] = -0.5
+    full: Annotated[
+        Number, Quantity("own", "Where along the axis it is full.", (-1, 1), 0.01, label="full at", group="mask")
+    ] = 0.5
 
     @classmethod
     def suited(cls, start: float, end: float, extent: Extent) -> dict[str, Any]:
@@ -146,9 +162,17 @@ class NoiseMask(Mask):
 
     title: ClassVar[str] = "Noise"
     kind: Literal["noise"]
-    size: Annotated[Number, Quantity("own", "Metres from one patch to the next.", (0.02, 1), 0.01, low=1e-4)] = 0.3
-    contrast: Annotated[Number, Quantity("×", "How sharply patches end.", (0.5, 8), 0.1, low=0.01)] = 2.0
-    seed: Annotated[Number, Quantity("", "Other patches.", (0, 99), 1, low=0, high=LARGEST, whole=True)] = 0.0
+    size: Annotated[
+        Number,
+        Quantity(
+            "own", "Metres from one patch to the next.", (0.02, 1), 0.01, low=1e-4, label="patch size", group="mask"
+        ),
+    ] = 0.3
+    contrast: Annotated[Number, Quantity("×", "How sharply patches end.", (0.5, 8), 0.1, low=0.01, group="mask")] = 2.0
+    seed: Annotated[
+        Number,
+        Quantity("", "Other patches.", (0, 99), 1, low=0, high=LARGEST, whole=True, label="patch seed", group="mask"),
+    ] = 0.0
 
     def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
         out = np.empty(inside.shape[:2])
@@ -172,10 +196,25 @@ class PictureMask(Mask):
     label: Annotated[str, Field(max_length=120)] = ""
     """The picture's name."""
     plane: Plane = "across"
-    width: Annotated[Number, Quantity("own", "Metres that the picture is wide.", (0.05, 2), 0.01, low=1e-4)] = 1.0
-    height: Annotated[Number, Quantity("own", "Metres that the picture is high.", (0.05, 2), 0.01, low=1e-4)] = 1.0
-    right: Annotated[Number, Quantity("own", "Where its middle lies, to the right.", (-1, 1), 0.01)] = 0.0
-    up: Annotated[Number, Quantity("own", "Where its middle lies, upward.", (-1, 1), 0.01)] = 0.0
+    width: Annotated[
+        Number,
+        Quantity(
+            "own", "Metres that the picture is wide.", (0.05, 2), 0.01, low=1e-4, label="picture width", group="mask"
+        ),
+    ] = 1.0
+    height: Annotated[
+        Number,
+        Quantity(
+            "own", "Metres that the picture is high.", (0.05, 2), 0.01, low=1e-4, label="picture height", group="mask"
+        ),
+    ] = 1.0
+    right: Annotated[
+        Number,
+        Quantity("own", "Where its middle lies, to the right.", (-1, 1), 0.01, label="picture right", group="mask"),
+    ] = 0.0
+    up: Annotated[
+        Number, Quantity("own", "Where its middle lies, upward.", (-1, 1), 0.01, label="picture up", group="mask")
+    ] = 0.0
 
     @classmethod
     def suited(cls, start: float, end: float, extent: Extent) -> dict[str, Any]:

@@ -21,10 +21,16 @@ from lazzik.core.types import Frames, PointBlock, Points
 
 Axis = Literal["x", "y", "z"]
 
-Across = Annotated[
-    Number, Quantity("own", "Where the deformer's origin lies, in the object's space.", (-1.5, 1.5), 0.01)
-]
-Turned = Annotated[Number, Quantity("°", "How the deformer is turned within the object.", (-180, 180), 0.1)]
+
+def _origin(axis: Axis) -> Quantity:
+    help = f"Where the deformer's origin lies along the object's {axis}."
+    return Quantity("own", help, (-1.5, 1.5), 0.01, label=f"origin {axis}", group="where", rest=0.0)
+
+
+def _turn(axis: Axis) -> Quantity:
+    help = f"How the deformer is turned about the object's {axis}."
+    return Quantity("°", help, (-180, 180), 0.1, group="where", rest=0.0)
+
 
 ORDERS: dict[Axis, list[int]] = {"x": [0, 1, 2], "y": [1, 2, 0], "z": [2, 0, 1]}
 
@@ -32,12 +38,12 @@ ORDERS: dict[Axis, list[int]] = {"x": [0, 1, 2], "y": [1, 2, 0], "z": [2, 0, 1]}
 class Placement(Frozen):
     """Position and turn within the object; by choice the position is that of another object."""
 
-    x: Across = 0.0
-    y: Across = 0.0
-    z: Across = 0.0
-    turn_x: Turned = 0.0
-    turn_y: Turned = 0.0
-    turn_z: Turned = 0.0
+    x: Annotated[Number, _origin("x")] = 0.0
+    y: Annotated[Number, _origin("y")] = 0.0
+    z: Annotated[Number, _origin("z")] = 0.0
+    turn_x: Annotated[Number, _turn("x")] = 0.0
+    turn_y: Annotated[Number, _turn("y")] = 0.0
+    turn_z: Annotated[Number, _turn("z")] = 0.0
     of: Slug | None = None
     """The object whose origin it sits on; None is the object itself. x, y and z are added to it."""
 

@@ -26,7 +26,7 @@ from lazzik.core.channel.phase import integrate
 from lazzik.core.clock import Clock
 from lazzik.core.deformers.base import Deformer, Moments, Numbers, Tracks
 from lazzik.core.deformers.extent import Extent
-from lazzik.core.document import Quantity
+from lazzik.core.document import Option, Quantity
 from lazzik.core.hermite import smoothstep
 from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
@@ -50,20 +50,76 @@ class Ripple(Deformer):
 
     kind: Literal["ripple"]
     height: Annotated[Number, Quantity("own", "How high the rings are.", (0, 0.2), 0.001)] = 0.05
-    spacing: Annotated[Number, Quantity("own", "Metres from ring to ring.", (0.02, 1), 0.01, low=1e-4)] = 0.25
-    speed: Annotated[Number, Quantity("own/s", "Metres a second that they run.", (0, 2), 0.01, low=0)] = 0.5
-    width: Annotated[Number, Quantity("own", "How wide one pulse is.", (0.02, 1), 0.01, low=1e-4)] = 0.25
-    begin: Annotated[Number, Quantity("fr", "Frame on which it begins.", (0, 250), 1)] = 0.0
-    life: Annotated[Number, Quantity("fr", "Frames that it lives; 0 is for ever.", (0, 250), 1, low=0)] = 0.0
-    damping: Annotated[Number, Quantity("fr", "Frames over which it dies after them.", (0, 120), 1, low=0)] = 30.0
-    far: Annotated[
-        Number, Quantity("own", "Metres at which a third of the height is left; 0 does not fade.", (0, 2), 0.01, low=0)
+    spacing: Annotated[
+        Number, Quantity("own", "Metres from ring to ring.", (0.02, 1), 0.01, low=1e-4, label="ring spacing")
+    ] = 0.25
+    speed: Annotated[Number, Quantity("own/s", "Metres a second that they run.", (0, 2), 0.01, low=0, group="time")] = (
+        0.5
+    )
+    width: Annotated[
+        Number,
+        Quantity(
+            "own", "How wide one pulse is.", (0.02, 1), 0.01, low=1e-4, label="pulse width", only={"form": ("pulse",)}
+        ),
+    ] = 0.25
+    begin: Annotated[
+        Number, Quantity("fr", "Frame on which it begins.", (0, 250), 1, label="begins at", group="time")
     ] = 0.0
-    rim: Annotated[Number, Quantity("own", "Where rings that run inward set out.", (0, 1), 0.01, low=0)] = 0.5
-    form: Literal["endless", "pulse"] = "endless"
-    shape: Literal["rings", "straight"] = "rings"
-    runs: Literal["outward", "inward"] = "outward"
-    toward: Literal["axis", "side", "across", "normals"] = "axis"
+    life: Annotated[
+        Number, Quantity("fr", "Frames that it lives; 0 is for ever.", (0, 250), 1, low=0, label="lasts", group="time")
+    ] = 0.0
+    damping: Annotated[
+        Number,
+        Quantity("fr", "Frames over which it dies after them.", (0, 120), 1, low=0, label="dies over", group="time"),
+    ] = 30.0
+    far: Annotated[
+        Number,
+        Quantity(
+            "own",
+            "Metres at which a third of the height is left; 0 does not fade.",
+            (0, 2),
+            0.01,
+            low=0,
+            label="dies out by",
+            group="where",
+        ),
+    ] = 0.0
+    rim: Annotated[
+        Number,
+        Quantity(
+            "own",
+            "Where rings that run inward set out.",
+            (0, 1),
+            0.01,
+            low=0,
+            label="sets out at",
+            group="where",
+            only={"runs": ("inward",)},
+        ),
+    ] = 0.5
+    form: Annotated[
+        Literal["endless", "pulse"],
+        Option("Rings without end, or a single one.", label="rings", words={"pulse": "one pulse"}),
+    ] = "endless"
+    shape: Annotated[
+        Literal["rings", "straight"],
+        Option(
+            "Rings about the middle, or straight waves to both sides of it.",
+            label="outline",
+            words={"straight": "straight waves"},
+        ),
+    ] = "rings"
+    runs: Annotated[
+        Literal["outward", "inward"], Option("Outward from the middle, or inward from a rim.", label="run")
+    ] = "outward"
+    toward: Annotated[
+        Literal["axis", "side", "across", "normals"],
+        Option(
+            "Which way points are pushed: along the axis, across it one way or the other, or off the surface.",
+            label="pushes",
+            words={"side": "sideways", "axis": "lengthways", "normals": "outward"},
+        ),
+    ] = "axis"
 
     @property
     def moves_itself(self) -> bool:

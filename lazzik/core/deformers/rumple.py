@@ -17,7 +17,7 @@ from lazzik.core.channel.phase import integrate
 from lazzik.core.deformers.base import Deformer, Moments, Numbers, Tracks, along, span_of
 from lazzik.core.deformers.extent import Extent
 from lazzik.core.deformers.solid import solid_noise
-from lazzik.core.document import LARGEST, Quantity
+from lazzik.core.document import LARGEST, Option, Quantity
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.types import PointBlock, Shares
 
@@ -33,14 +33,25 @@ class Rumple(Deformer):
 
     kind: Literal["rumple"]
     height: Annotated[Number, Quantity("own", "The farthest it goes. Never exceeded.", (0, 0.3), 0.001)] = 0.1
-    size: Annotated[Number, Quantity("own", "Metres from one bump to the next.", (0.02, 1), 0.01, low=1e-4)] = 0.3
+    size: Annotated[
+        Number, Quantity("own", "Metres from one bump to the next.", (0.02, 1), 0.01, low=1e-4, label="bump size")
+    ] = 0.3
     octaves: Annotated[
         Number, Quantity("", "How many layers of ever finer detail.", (1, 5), 1, low=1, high=8, whole=True)
     ] = 2.0
     roughness: Annotated[Number, Quantity("", "How strong each finer one is.", (0, 1), 0.01, low=0, high=1)] = 0.5
-    drift: Annotated[Number, Quantity("Hz", "Bumps a second that pass along the axis.", (-2, 2), 0.01)] = 0.4
+    drift: Annotated[
+        Number, Quantity("Hz", "Bumps a second that pass along the axis.", (-2, 2), 0.01, group="time")
+    ] = 0.4
     seed: Annotated[Number, Quantity("", "Other bumps.", (0, 99), 1, low=0, high=LARGEST, whole=True)] = 0.0
-    toward: Literal["normals", "side", "across", "axis"] = "normals"
+    toward: Annotated[
+        Literal["normals", "side", "across", "axis"],
+        Option(
+            "Which way points are pushed: off the surface, across the axis one way or the other, or along it.",
+            label="pushes",
+            words={"side": "sideways", "axis": "lengthways", "normals": "outward"},
+        ),
+    ] = "normals"
 
     @property
     def moves_itself(self) -> bool:

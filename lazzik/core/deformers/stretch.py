@@ -17,7 +17,7 @@ import numpy as np
 from lazzik.core.deformers.base import Deformer, Moments, Numbers, along, span_of
 from lazzik.core.deformers.extent import Extent
 from lazzik.core.deformers.fades import FADES, edge_fade
-from lazzik.core.document import Quantity
+from lazzik.core.document import Option, Quantity
 from lazzik.core.hermite import smoothstep
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.types import PointBlock, Samples, Shares
@@ -41,9 +41,24 @@ class Stretch(Deformer):
     fades_itself: ClassVar[bool] = True
 
     kind: Literal["stretch"]
-    factor: Annotated[Number, Quantity("×", "Length, times what it is.", (0.3, 3), 0.01, low=0.01, high=100)] = 1.4
-    volume: Literal["kept", "free"] = "kept"
-    held: Literal["start", "middle", "end"] = "start"
+    factor: Annotated[
+        Number, Quantity("×", "Length, times what it is.", (0.3, 3), 0.01, low=0.01, high=100, label="length")
+    ] = 1.4
+    volume: Annotated[
+        Literal["kept", "free"],
+        Option(
+            "Whether what grows longer grows thinner, so that the volume stays.",
+            words={"kept": "stays", "free": "changes"},
+        ),
+    ] = "kept"
+    held: Annotated[
+        Literal["start", "middle", "end"],
+        Option(
+            "The place along the axis that stays where it is.",
+            label="anchored",
+            words={"start": "at the start", "middle": "in the middle", "end": "at the end"},
+        ),
+    ] = "start"
 
     def shaped(self, inside: PointBlock, counts: Shares, numbers: Numbers, moments: Moments) -> PointBlock:
         """(moments, n, 3) the stretched points. `counts` is weight · mask: the fade is part of what is summed up."""

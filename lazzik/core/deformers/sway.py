@@ -40,13 +40,17 @@ class Sway(Deformer):
     idle_at: ClassVar[dict[str, float]] = {"angle": 0.0}
 
     kind: Literal["sway"]
-    angle: Annotated[Number, Quantity("°", "How far it leans at most.", (0, 60), 0.1)] = 18.0
+    angle: Annotated[Number, Quantity("°", "How far it leans at most.", (0, 60), 0.1, label="leans at most")] = 18.0
     period: Annotated[
-        Number, Quantity("s", "Seconds from one lean of the trunk to the next.", (0.2, 8), 0.01, low=0.01)
+        Number, Quantity("s", "Seconds from one lean of the trunk to the next.", (0.2, 8), 0.01, low=0.01, group="time")
     ] = 1.8
-    tip: Annotated[Number, Quantity("×", "How much the tip adds of its own.", (0, 3), 0.01)] = 0.8
-    tip_period: Annotated[Number, Quantity("s", "Seconds of the tip's own motion.", (0.05, 3), 0.01, low=0.01)] = 0.45
-    lean: Annotated[Number, Quantity("°", "How far it leans at all times.", (-60, 60), 0.1)] = 0.0
+    tip: Annotated[Number, Quantity("×", "How much the tip adds of its own.", (0, 3), 0.01, label="tip adds")] = 0.8
+    tip_period: Annotated[
+        Number, Quantity("s", "Seconds of the tip's own motion.", (0.05, 3), 0.01, low=0.01, group="time")
+    ] = 0.45
+    lean: Annotated[
+        Number, Quantity("°", "How far it leans at all times.", (-60, 60), 0.1, label="steady lean", rest=0.0)
+    ] = 0.0
     direction: Annotated[Number, Quantity("°", "Which way, about its axis.", (-180, 180), 1)] = 0.0
     seed: Annotated[Number, Quantity("", "Another wind.", (0, 99), 1, low=0, high=LARGEST, whole=True)] = 0.0
     loop: Annotated[Finite, Field(gt=0)] | None = None

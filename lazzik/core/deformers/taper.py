@@ -27,11 +27,17 @@ class Taper(Deformer):
     summary: ClassVar[str] = "Thins or swells toward an end: masts, funnels, a bulge that travels."
 
     kind: Literal["taper"]
-    first: Annotated[Number, Quantity("×", "Width at the start, times what it is.", (0, 2), 0.01)] = 1.0
-    last: Annotated[Number, Quantity("×", "Width at the end, times what it is.", (0, 2), 0.01)] = 0.4
+    first: Annotated[
+        Number, Quantity("×", "Width at the start, times what it is.", (0, 2), 0.01, label="width at start")
+    ] = 1.0
+    last: Annotated[
+        Number, Quantity("×", "Width at the end, times what it is.", (0, 2), 0.01, label="width at end")
+    ] = 0.4
     curve: Annotated[
         Number,
-        Quantity("", "Where between it changes most: straight at 0.5.", (0.05, 0.95), 0.01, low=0.001, high=0.999),
+        Quantity(
+            "", "Where between it changes most: straight at 0.5.", (0.05, 0.95), 0.01, low=0.001, high=0.999, rest=0.5
+        ),
     ] = 0.5
 
     def detail(self, numbers: Mapping[str, float], length: float) -> float:

@@ -26,8 +26,12 @@ class Twist(Deformer):
     summary: ClassVar[str] = "Turns one end against the other: ribbons, wrung cloth, plates under load."
 
     kind: Literal["twist"]
-    start_angle: Annotated[Number, Quantity("°", "How far it is turned at the start.", (-360, 360), 1)] = 0.0
-    angle: Annotated[Number, Quantity("°", "How far it is turned at the end.", (-360, 360), 1)] = 90.0
+    start_angle: Annotated[
+        Number, Quantity("°", "How far it is turned at the start.", (-360, 360), 1, label="angle at start")
+    ] = 0.0
+    angle: Annotated[
+        Number, Quantity("°", "How far it is turned at the end.", (-360, 360), 1, label="angle at end")
+    ] = 90.0
 
     def shaped(self, inside: PointBlock, counts: Shares, numbers: Numbers, moments: Moments) -> PointBlock:
         """(moments, n, 3) the turned points; the angle is what the counts blend."""

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from lazzik.core.channel.phase import integrate
 from lazzik.core.deformers.base import Deformer, Moments, Numbers, Tracks, along, span_of, thinnest_way
 from lazzik.core.deformers.extent import Extent
-from lazzik.core.document import Quantity
+from lazzik.core.document import Option, Quantity
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.types import PointBlock, Shares
 
@@ -32,10 +32,23 @@ class Undulate(Deformer):
 
     kind: Literal["undulate"]
     height: Annotated[Number, Quantity("own", "How far the wave goes.", (0, 0.3), 0.001)] = 0.1
-    length: Annotated[Number, Quantity("own", "Metres from crest to crest.", (0.05, 2), 0.01, low=1e-4)] = 0.5
-    speed: Annotated[Number, Quantity("own/s", "Metres a second that it runs, toward the end.", (-2, 2), 0.01)] = 0.5
-    phase: Annotated[Number, Quantity("cyc", "Where in the cycle it begins.", (-1, 1), 0.01)] = 0.0
-    toward: Literal["side", "across", "axis", "normals"] = "side"
+    length: Annotated[
+        Number, Quantity("own", "Metres from crest to crest.", (0.05, 2), 0.01, low=1e-4, label="wavelength")
+    ] = 0.5
+    speed: Annotated[
+        Number, Quantity("own/s", "Metres a second that it runs, toward the end.", (-2, 2), 0.01, group="time")
+    ] = 0.5
+    phase: Annotated[
+        Number, Quantity("cyc", "Where in the cycle it begins.", (-1, 1), 0.01, group="time", rest=0.0)
+    ] = 0.0
+    toward: Annotated[
+        Literal["side", "across", "axis", "normals"],
+        Option(
+            "Which way points are pushed: across the axis one way or the other, along it, or off the surface.",
+            label="pushes",
+            words={"side": "sideways", "axis": "lengthways", "normals": "outward"},
+        ),
+    ] = "side"
 
     @property
     def moves_itself(self) -> bool:

@@ -10,7 +10,7 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from lazzik.core.document import Quantity
+from lazzik.core.document import Option, Quantity
 from lazzik.core.geometry.assets import AssetStore
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.geometry.primitives import Shape, Size, Sizes
@@ -30,10 +30,10 @@ class Lettering(Shape):
     """The name of a font that ships, or of an asset."""
     size: Size = 0.5
     depth: Annotated[Number, Quantity("m", "Metres from front to back.", (0, 1), 0.01, low=1e-4, high=10_000)] = 0.08
-    density: Annotated[int, Field(ge=2, le=40)] = 10
-    """Points to the height of an em."""
-    slices: Annotated[int, Field(ge=1, le=64)] = 1
-    """Segments from front to back."""
+    density: Annotated[
+        int, Field(ge=2, le=40), Option("Points to the height of a letter: what bends it needs them.")
+    ] = 10
+    slices: Annotated[int, Field(ge=1, le=64), Option("Segments from front to back.")] = 1
 
     def build(self, sizes: Sizes, assets: AssetStore) -> Mesh:
         from lazzik.core.geometry.fonts import set_in_type

@@ -16,7 +16,7 @@ from pydantic import Field, model_validator
 from lazzik.core.cache import BoundedCache
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import numbers_of
-from lazzik.core.document import Finite, Frozen, Quantity
+from lazzik.core.document import Finite, Frozen, Option, Quantity
 from lazzik.core.geometry.assets import NO_ASSETS, AssetStore
 from lazzik.core.geometry.mesh import Mesh, concatenate, grid_triangles
 from lazzik.core.layers import Number  # with its layers resolved
@@ -24,6 +24,7 @@ from lazzik.core.types import Points, Samples
 
 Size = Annotated[Number, Quantity("m", "Metres at rest.", (0.05, 5), 0.01, low=1e-4, high=10_000)]
 Cuts = Annotated[int, Field(ge=1, le=512)]
+CutsRound = Annotated[int, Field(ge=3, le=512)]
 Sizes = Mapping[str, float]
 """A shape's numbers at one moment."""
 
@@ -40,8 +41,14 @@ class Shape(Frozen):
     """The subdivisions that lie along each axis: axis -> field."""
 
     kind: str
-    base: bool = False
-    """Whether the shape stands on its pivot rather than having it at its centre."""
+    base: Annotated[
+        bool,
+        Option(
+            "Whether its origin lies under it or at its middle.",
+            "stands on",
+            {"true": "its foot", "false": "its middle"},
+        ),
+    ] = False
     pivot: tuple[Finite, Finite, Finite] = (0.0, 0.0, 0.0)
     """Where the object's origin lies, in metres from there."""
 
@@ -97,9 +104,9 @@ class Box(Shape):
     width: Size = 1.0
     height: Size = 1.0
     depth: Size = 1.0
-    cuts_x: Cuts = 1
-    cuts_y: Cuts = 1
-    cuts_z: Cuts = 1
+    cuts_x: Annotated[Cuts, Option("Segments along x: what bends it needs them.", "cuts along x")] = 1
+    cuts_y: Annotated[Cuts, Option("Segments along y: what bends it needs them.", "cuts along y")] = 1
+    cuts_z: Annotated[Cuts, Option("Segments along z: what bends it needs them.", "cuts along z")] = 1
 
     @model_validator(mode="before")
     @classmethod
@@ -137,8 +144,8 @@ class Ball(Shape):
     cut_by: ClassVar[dict[str, str]] = {"y": "along", "x": "around", "z": "around"}
     kind: Literal["ball"]
     radius: Size = 0.5
-    around: Cuts = 24
-    along: Cuts = 16
+    around: Annotated[Cuts, Option("Segments around it: what bends it needs them.", "cuts around")] = 24
+    along: Annotated[Cuts, Option("Segments from pole to pole: what bends it needs them.", "cuts along")] = 16
 
     def build(self, sizes: Sizes, assets: AssetStore) -> Mesh:
         angle = np.linspace(0, np.pi, self.along + 1)
@@ -155,13 +162,22 @@ class Tube(Shape):
     kind: Literal["tube"]
     radius: Size = 0.5
     upper: Annotated[
-        Number, Quantity("×", "Radius at the upper end, times the lower one; 0 is a point.", (0, 1.5), 0.01, low=0)
+        Number,
+        Quantity(
+            "×",
+            "Radius at the upper end, times the lower one; 0 is a point.",
+            (0, 1.5),
+            0.01,
+            low=0,
+            label="radius at top",
+        ),
     ] = 1.0
     height: Size = 1.0
-    around: Annotated[int, Field(ge=3, le=512)] = 24
-    along: Cuts = 1
-    lids: Cuts = 1
-    """Rings of points in each lid."""
+    around: Annotated[CutsRound, Option("Segments around it: what bends it needs them.", "cuts around")] = 24
+    along: Annotated[Cuts, Option("Segments along its height: what bends it needs them.", "cuts along")] = 1
+    lids: Annotated[
+        Cuts, Option("Rings of points in each of its ends: what pushes them needs them.", "rings in lids")
+    ] = 1
 
     @model_validator(mode="before")
     @classmethod
@@ -196,8 +212,10 @@ class Ring(Shape):
     kind: Literal["ring"]
     radius: Size = 0.5
     thickness: Size = 0.1
-    around: Annotated[int, Field(ge=3, le=512)] = 32
-    across: Annotated[int, Field(ge=3, le=512)] = 12
+    around: Annotated[CutsRound, Option("Segments around the whole ring: what bends it needs them.", "cuts around")] = (
+        32
+    )
+    across: Annotated[CutsRound, Option("Segments around its thickness: what bends it needs them.", "cuts across")] = 12
 
     def build(self, sizes: Sizes, assets: AssetStore) -> Mesh:
         a = np.linspace(0, 2 * np.pi, self.across + 1)
@@ -213,9 +231,11 @@ class Sheet(Shape):
     kind: Literal["sheet"]
     width: Size = 1.0
     height: Size = 1.0
-    columns: Cuts = 1
-    rows: Cuts = 1
-    standing: bool = False
+    columns: Annotated[Cuts, Option("Segments from side to side: what bends it needs them.", "columns")] = 1
+    rows: Annotated[Cuts, Option("Segments from end to end: what bends it needs them.", "rows")] = 1
+    standing: Annotated[
+        bool, Option("Whether it stands upright or lies flat.", words={"true": "upright", "false": "flat"})
+    ] = False
 
     def build(self, sizes: Sizes, assets: AssetStore) -> Mesh:
         u, v = np.meshgrid(np.linspace(-0.5, 0.5, self.columns + 1), np.linspace(-0.5, 0.5, self.rows + 1))

@@ -25,7 +25,7 @@ from lazzik.core.channel.combine import Combine
 from lazzik.core.channel.layer import Family, Inputs, Landing, Layer
 from lazzik.core.channel.phase import integrate
 from lazzik.core.channel.scaling import scaled
-from lazzik.core.document import Finite, Frozen, Label, Name, Quantity, Wording
+from lazzik.core.document import Finite, Frozen, Label, Name, Option, Quantity, Wording
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.hermite import smoothstep
 from lazzik.core.types import Samples
@@ -95,15 +95,37 @@ class Play(Layer):
     kind: Literal["clip"]
     combine: Combine = "replace"
     source: Annotated[str, Wording("clip", "The track of a clip that is played.")] = ""
-    start: Annotated[Number, Quantity("fr", "Frame on which the clip begins.", (0, 250), 1)] = 0.0
+    start: Annotated[
+        Number, Quantity("fr", "Frame on which the clip begins.", (0, 250), 1, label="begins at", group="time")
+    ] = 0.0
     speed: Annotated[
-        Number, Quantity("×", "How fast it plays; keys bend it without a jump.", (0, 4), 0.01, low=-100, high=100)
+        Number,
+        Quantity(
+            "×", "How fast it plays; keys bend it without a jump.", (0, 4), 0.01, low=-100, high=100, group="time"
+        ),
     ] = 1.0
     size: Annotated[Number, Quantity("×", "How large its motion is.", (-2, 2), 0.01)] = 1.0
     seam: Annotated[
-        Number, Quantity("fr", "Frames over which a repeat is drawn out of the round before it.", (0, 60), 1, low=0)
+        Number,
+        Quantity(
+            "fr",
+            "Frames over which a repeat is drawn out of the round before it.",
+            (0, 60),
+            1,
+            low=0,
+            group="time",
+            only={"after": ("repeat",)},
+        ),
     ] = 0.0
-    after: Literal["hold", "repeat", "alternate", "accumulate"] = "repeat"
+    after: Annotated[
+        Literal["hold", "repeat", "alternate", "accumulate"],
+        Option(
+            "What follows when the clip is over: it stays, plays again, there and back, or goes on from where it is.",
+            label="afterwards",
+            group="time",
+            words={"hold": "stays", "repeat": "again", "alternate": "there and back", "accumulate": "goes on"},
+        ),
+    ] = "repeat"
 
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) the clip. Raises UnknownAddress if there is none."""

@@ -34,11 +34,16 @@ class Follow(Layer):
 
     kind: Literal["follow"]
     combine: Combine = "replace"
-    frequency: Annotated[Number, Quantity("Hz", "How eagerly it follows.", (0.2, 8), 0.01, low=0.01, high=1000)] = 1.5
+    frequency: Annotated[
+        Number, Quantity("Hz", "How eagerly it follows.", (0.2, 8), 0.01, low=0.01, high=1000, group="time")
+    ] = 1.5
     damping: Annotated[
-        Number, Quantity("", "Under 1 it overshoots, at 1 it just does not.", (0, 1.5), 0.01, low=0, high=100)
+        Number,
+        Quantity("", "Under 1 it overshoots, at 1 it just does not.", (0, 1.5), 0.01, low=0, high=100, group="time"),
     ] = 0.4
-    delay: Annotated[Number, Quantity("s", "Seconds before it notices.", (0, 2), 0.01, low=0, high=1000)] = 0.0
+    delay: Annotated[
+        Number, Quantity("s", "Seconds before it notices.", (0, 2), 0.01, low=0, high=1000, group="time")
+    ] = 0.0
 
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) the trailing value."""

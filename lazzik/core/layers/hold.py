@@ -31,7 +31,9 @@ class Hold(Layer):
 
     kind: Literal["hold"]
     combine: Combine = "replace"
-    every: Annotated[Number, Quantity("fr", "Frames from one step to the next.", (1, 24), 1, low=1, high=10_000)] = 4.0
+    every: Annotated[
+        Number, Quantity("fr", "Frames from one step to the next.", (1, 24), 1, low=1, high=10_000, group="time")
+    ] = 4.0
 
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) what lay below at the last multiple."""

@@ -34,7 +34,7 @@ class Limit(Layer):
         1.0
     )
     knee: Annotated[
-        Number, Quantity("own", "How early and how softly it slows before a limit.", (0, 2), 0.01, low=0)
+        Number, Quantity("own", "How early and how softly it slows before a limit.", (0, 2), 0.01, low=0, rest=0.0)
     ] = 0.0
 
     def signal(self, inputs: Inputs) -> Samples:

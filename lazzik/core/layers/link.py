@@ -33,11 +33,11 @@ class Link(Layer):
         str,
         Wording("address", "The number that is read: an object's, a layer's or a dial."),
     ] = ""
-    gain: Annotated[Number, Quantity("×", "How many times what is read.", (-3, 3), 0.01)] = 1.0
-    offset: Annotated[Number, Quantity("own", "Added to the value.", (-4, 4), 0.01)] = 0.0
-    delay: Annotated[Number, Quantity("s", "Seconds by which it comes later.", (0, 4), 0.01, low=-1000, high=1000)] = (
-        0.0
-    )
+    gain: Annotated[Number, Quantity("×", "How many times what is read.", (-3, 3), 0.01, label="times")] = 1.0
+    offset: Annotated[Number, Quantity("own", "Added to the value.", (-4, 4), 0.01, rest=0.0)] = 0.0
+    delay: Annotated[
+        Number, Quantity("s", "Seconds by which it comes later.", (0, 4), 0.01, low=-1000, high=1000, group="time")
+    ] = 0.0
 
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) the linked value. Raises UnknownAddress if there is nothing to read."""

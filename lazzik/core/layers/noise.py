@@ -39,7 +39,7 @@ from numpy.typing import NDArray
 from lazzik.core.channel.channel import Number
 from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer
 from lazzik.core.channel.phase import Phase, integrate, rounded_note
-from lazzik.core.document import LARGEST, Quantity
+from lazzik.core.document import LARGEST, Option, Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Samples
 
@@ -74,7 +74,9 @@ class Noise(Layer):
     ] = 1.0
     period: Annotated[
         Number,
-        Quantity("s", "Seconds from one random value to the next. Longer is calmer.", (0.1, 8), 0.01, low=0.001),
+        Quantity(
+            "s", "Seconds from one random value to the next. Longer is calmer.", (0.1, 8), 0.01, low=0.001, group="time"
+        ),
     ] = 1.0
     octaves: Annotated[Number, Quantity("", "How many layers of ever finer detail.", (1, 8), 0.1, low=1, high=10)] = 1.0
     roughness: Annotated[
@@ -84,10 +86,12 @@ class Noise(Layer):
     seed: Annotated[
         Number, Quantity("", "Another seed is another pattern.", (0, 99), 1, low=0, high=LARGEST, whole=True)
     ] = 0.0
-    shift: Annotated[Number, Quantity("s", "Moves the motion later in time.", (-10, 10), 0.01)] = 0.0
+    shift: Annotated[
+        Number, Quantity("s", "Moves the motion later in time.", (-10, 10), 0.01, group="time", rest=0.0)
+    ] = 0.0
     bias: Annotated[
         Number,
-        Quantity("", "Dwells low (under 0.5) or high (over 0.5).", (0.02, 0.98), 0.01, low=0.001, high=0.999),
+        Quantity("", "Dwells low (under 0.5) or high (over 0.5).", (0.02, 0.98), 0.01, low=0.001, high=0.999, rest=0.5),
     ] = 0.5
     gain: Annotated[
         Number,
@@ -98,11 +102,24 @@ class Noise(Layer):
             0.01,
             low=0.001,
             high=0.999,
+            rest=0.5,
         ),
     ] = 0.5
-    offset: Annotated[Number, Quantity("own", "Added to the value: moves the centre.", (-4, 4), 0.01)] = 0.0
-    character: Literal["smooth", "billow", "ridged", "steps", "white"] = "smooth"
-    side: Literal["both", "above", "below"] = "both"
+    offset: Annotated[Number, Quantity("own", "Added to the value: moves the centre.", (-4, 4), 0.01, rest=0.0)] = 0.0
+    character: Annotated[
+        Literal["smooth", "billow", "ridged", "steps", "white"],
+        Option(
+            "What the pattern is like: rounded, with valleys or crests folded over, in steps, or fresh on every frame."
+        ),
+    ] = "smooth"
+    side: Annotated[
+        Literal["both", "above", "below"],
+        Option(
+            "To which side of its centre the motion goes.",
+            words={"above": "upward", "below": "downward"},
+            rest="both",
+        ),
+    ] = "both"
 
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) amplitude · shaped noise."""

@@ -18,7 +18,7 @@ import numpy as np
 from lazzik.core.channel.channel import Number
 from lazzik.core.channel.combine import Combine
 from lazzik.core.channel.layer import Family, Inputs, Layer
-from lazzik.core.document import Quantity
+from lazzik.core.document import Option, Quantity
 from lazzik.core.types import Samples
 
 EDGE = 1e-9
@@ -38,10 +38,34 @@ class Repeat(Layer):
     combine: Combine = "replace"
     rounds: Annotated[
         Number,
-        Quantity("", "How many more rounds on each side; 0 is endless.", (0, 12), 1, low=0, high=1e6, whole=True),
+        Quantity(
+            "",
+            "How many more rounds on each side; 0 is endless.",
+            (0, 12),
+            1,
+            low=0,
+            high=1e6,
+            whole=True,
+            group="time",
+        ),
     ] = 0.0
-    mode: Literal["repeat", "alternate", "accumulate"] = "repeat"
-    side: Literal["both", "after", "before"] = "both"
+    mode: Annotated[
+        Literal["repeat", "alternate", "accumulate"],
+        Option(
+            "Each round is the same, there and back, or goes on from where the last one ended.",
+            label="each round",
+            words={"repeat": "the same", "alternate": "there and back", "accumulate": "goes on"},
+        ),
+    ] = "repeat"
+    side: Annotated[
+        Literal["both", "after", "before"],
+        Option(
+            "Whether rounds follow the keys, come before them, or both.",
+            label="rounds lie",
+            group="time",
+            words={"both": "on both sides"},
+        ),
+    ] = "both"
 
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) the base in rounds."""

@@ -18,7 +18,7 @@ import numpy as np
 
 from lazzik.core.channel.channel import Number
 from lazzik.core.channel.layer import Family, Inputs, Layer
-from lazzik.core.document import Quantity
+from lazzik.core.document import Option, Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.layers.oscillator import by_halves, closed, grid_for, on_grid, push_of, ring, rung
 from lazzik.core.types import Samples
@@ -39,14 +39,24 @@ class Settle(Layer):
     feel: ClassVar[tuple[str, str] | None] = ("frequency", "strength")
 
     kind: Literal["settle"]
-    frequency: Annotated[Number, Quantity("Hz", "How quickly it swings.", (0.2, 8), 0.01, low=0.01, high=1000)] = 2.0
+    frequency: Annotated[
+        Number, Quantity("Hz", "How quickly it swings.", (0.2, 8), 0.01, low=0.01, high=1000, group="time")
+    ] = 2.0
     damping: Annotated[
-        Number, Quantity("", "How fast it dies: 0 never, 1 without a swing.", (0, 1.2), 0.01, low=0, high=100)
+        Number,
+        Quantity("", "How fast it dies: 0 never, 1 without a swing.", (0, 1.2), 0.01, low=0, high=100, group="time"),
     ] = 0.2
     strength: Annotated[Number, Quantity("×", "How strongly a move sets it off.", (0, 3), 0.01, low=-100, high=100)] = (
         1.0
     )
-    when: Literal["both", "arrivals", "departures"] = "both"
+    when: Annotated[
+        Literal["both", "arrivals", "departures"],
+        Option(
+            "Which moves set it off: stops and starts, stops alone, or starts alone.",
+            label="set off by",
+            words={"both": "starts and stops", "arrivals": "stops", "departures": "starts"},
+        ),
+    ] = "both"
 
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) the ringing alone."""

@@ -44,7 +44,10 @@ class Smooth(Layer):
     kind: Literal["smooth"]
     combine: Combine = "replace"
     cutoff: Annotated[
-        Number, Quantity("Hz", "Quicker oscillations than this are taken out.", (0.1, 10), 0.01, low=0.02, high=1000)
+        Number,
+        Quantity(
+            "Hz", "Quicker oscillations than this are taken out.", (0.1, 10), 0.01, low=0.02, high=1000, group="time"
+        ),
     ] = 1.0
 
     def signal(self, inputs: Inputs) -> Samples:

@@ -19,7 +19,7 @@ import numpy as np
 
 from lazzik.core.channel.channel import Number
 from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer
-from lazzik.core.document import Quantity
+from lazzik.core.document import Option, Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Samples
 
@@ -36,26 +36,77 @@ class Travel(Layer):
     summary: ClassVar[str] = "From a value to a value with an easing: entrances, gates, steps that repeat or climb."
 
     kind: Literal["travel"]
-    begin: Annotated[Number, Quantity("own", "The value it sets out from.", (-4, 4), 0.01)] = 0.0
-    finish: Annotated[Number, Quantity("own", "The value it arrives at.", (-4, 4), 0.01)] = 1.0
-    start: Annotated[Number, Quantity("fr", "Frame on which it sets out.", (0, 250), 1)] = 0.0
-    length: Annotated[Number, Quantity("fr", "Frames that it takes.", (1, 250), 1, low=0.01, high=1e6)] = 30.0
+    begin: Annotated[Number, Quantity("own", "The value it sets out from.", (-4, 4), 0.01, label="from value")] = 0.0
+    finish: Annotated[Number, Quantity("own", "The value it arrives at.", (-4, 4), 0.01, label="to value")] = 1.0
+    start: Annotated[
+        Number, Quantity("fr", "Frame on which it sets out.", (0, 250), 1, label="sets out", group="time")
+    ] = 0.0
+    length: Annotated[
+        Number, Quantity("fr", "Frames that it takes.", (1, 250), 1, low=0.01, high=1e6, label="takes", group="time")
+    ] = 30.0
     amount: Annotated[
         Number,
-        Quantity("", "Overshoot of back, swings of elastic, leap of bounce.", (0, 3), 0.01, low=0, high=20),
+        Quantity(
+            "",
+            "Overshoot of back, swings of elastic, leap of bounce.",
+            (0, 3),
+            0.01,
+            low=0,
+            high=20,
+            only={"ease": ("back", "elastic", "bounce")},
+        ),
     ] = 1.0
-    lowest: Annotated[Number, Quantity("own", "Where `cut` cuts off below.", (-4, 4), 0.01)] = -1.0
-    highest: Annotated[Number, Quantity("own", "Where `cut` cuts off above.", (-4, 4), 0.01)] = 1.0
+    lowest: Annotated[
+        Number,
+        Quantity(
+            "own", "Where `cut` cuts off below.", (-4, 4), 0.01, label="cut below", only={"cut": ("below", "both")}
+        ),
+    ] = -1.0
+    highest: Annotated[
+        Number,
+        Quantity(
+            "own", "Where `cut` cuts off above.", (-4, 4), 0.01, label="cut above", only={"cut": ("above", "both")}
+        ),
+    ] = 1.0
     drawn: Annotated[
         Number,
-        Quantity("", "Share of the way, drawn by hand: frames 0 to 100 are per cent of the length.", (0, 1), 0.01),
+        Quantity(
+            "",
+            "Share of the way, drawn by hand: frames 0 to 100 are per cent of the length.",
+            (0, 1),
+            0.01,
+            label="drawn way",
+            only={"ease": ("drawn",)},
+        ),
     ] = 0.0
-    ease: Literal[
-        "linear", "sine", "quad", "cubic", "quart", "quint", "expo", "circ", "back", "elastic", "bounce", "drawn"
+    ease: Annotated[
+        Literal[
+            "linear", "sine", "quad", "cubic", "quart", "quint", "expo", "circ", "back", "elastic", "bounce", "drawn"
+        ],
+        Option("How the way is shared out over the time."),
     ] = "cubic"
-    way: Literal["in", "out", "in-out"] = "in-out"
-    after: Literal["hold", "repeat", "alternate", "accumulate"] = "hold"
-    cut: Literal["none", "below", "above", "both"] = "none"
+    way: Annotated[
+        Literal["in", "out", "in-out"],
+        Option(
+            "Which end of the way is eased.",
+            label="eased",
+            words={"in": "at the start", "out": "at the end", "in-out": "at both"},
+            only={"ease": ("sine", "quad", "cubic", "quart", "quint", "expo", "circ", "back", "elastic", "bounce")},
+        ),
+    ] = "in-out"
+    after: Annotated[
+        Literal["hold", "repeat", "alternate", "accumulate"],
+        Option(
+            "What follows when it has arrived: it stays, does it again, there and back, or goes on from where it is.",
+            label="afterwards",
+            group="time",
+            words={"hold": "stays", "repeat": "again", "alternate": "there and back", "accumulate": "goes on"},
+        ),
+    ] = "hold"
+    cut: Annotated[
+        Literal["none", "below", "above", "both"],
+        Option("Values beyond a limit are cut off.", label="cut off", rest="none"),
+    ] = "none"
 
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) the value on its way."""

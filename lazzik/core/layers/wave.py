@@ -21,7 +21,7 @@ import numpy as np
 from lazzik.core.channel.channel import Number
 from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer
 from lazzik.core.channel.phase import Phase, integrate, rounded_note
-from lazzik.core.document import Quantity
+from lazzik.core.document import Option, Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Samples
 
@@ -42,14 +42,39 @@ class Wave(Layer):
 
     kind: Literal["wave"]
     amplitude: Annotated[Number, Quantity("own", "How far the wave goes from its centre.", (0, 4), 0.01)] = 1.0
-    period: Annotated[Number, Quantity("s", "Seconds from one beat to the next.", (0.1, 8), 0.01, low=0.001)] = 1.0
-    phase: Annotated[Number, Quantity("cyc", "Where in the cycle it begins; 0.25 is a quarter.", (-1, 1), 0.01)] = 0.0
-    offset: Annotated[Number, Quantity("own", "Added to the value: moves the centre.", (-4, 4), 0.01)] = 0.0
-    width: Annotated[Number, Quantity("", "Share of the cycle that a pulse lasts.", (0, 1), 0.01, low=0, high=1)] = 0.5
-    softness: Annotated[
-        Number, Quantity("", "Rounds the corners of all shapes but the sine.", (0, 1), 0.01, low=0, high=1)
+    period: Annotated[
+        Number, Quantity("s", "Seconds from one beat to the next.", (0.1, 8), 0.01, low=0.001, group="time")
+    ] = 1.0
+    phase: Annotated[
+        Number, Quantity("cyc", "Where in the cycle it begins; 0.25 is a quarter.", (-1, 1), 0.01, group="time")
     ] = 0.0
-    shape: Literal["sine", "triangle", "square", "saw", "pulse"] = "sine"
+    offset: Annotated[Number, Quantity("own", "Added to the value: moves the centre.", (-4, 4), 0.01, rest=0.0)] = 0.0
+    width: Annotated[
+        Number,
+        Quantity(
+            "",
+            "Share of the cycle that a pulse lasts.",
+            (0, 1),
+            0.01,
+            low=0,
+            high=1,
+            only={"shape": ("pulse",)},
+            label="pulse width",
+        ),
+    ] = 0.5
+    softness: Annotated[
+        Number,
+        Quantity(
+            "",
+            "Rounds the corners of all shapes but the sine.",
+            (0, 1),
+            0.01,
+            low=0,
+            high=1,
+            only={"shape": ("triangle", "square", "saw", "pulse")},
+        ),
+    ] = 0.0
+    shape: Annotated[Literal["sine", "triangle", "square", "saw", "pulse"], Option("The form of one beat.")] = "sine"
 
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) amplitude · shape + offset."""

@@ -62,7 +62,7 @@ def shape_facts(view: ShapeView) -> ShapeFacts:
         "pushes": view.pushes,
     }
     if row:
-        numbers = {knob.name: float(knob.value) for knob in (*row.placement, *row.span, *row.mask)}
+        numbers = row.numbers
         facts["handles"] = {
             "axis": row.deformer.axis,
             "of": row.deformer.placement.of,

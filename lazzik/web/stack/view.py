@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import get_args
 
 from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.combine import Combine
 from lazzik.core.channel.layer import Layer, numbers_of
-from lazzik.core.document import Quantity, Wording
+from lazzik.core.document import Option, Quantity, Wording, counts_under, mark_of
 from lazzik.core.evaluate.evaluator import loop_note
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.layers import BY_KIND, Recipe
@@ -14,10 +17,22 @@ from lazzik.core.scene.address import Address, Hop, Place, find, into, names, ti
 from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.references import readers
 from lazzik.core.scene.scene import Scene
+from lazzik.web.ui.controls import Choice, Control, Entry, Group, choice_of, grouped
 from lazzik.web.ui.knob import Knob, shown
 
 SWITCHED = tuple((name, kind.title) for name, kind in BY_KIND.items() if kind.offered and not kind.wordings())
 """Kinds that take each other's place: those that need nothing but numbers."""
+
+JOINS = Option("How it joins what lies below: added, taken away, as a factor, or in its place.", "joins by")
+
+LOOP = ("loops after", "Frames after which the motion repeats and meets itself; empty is endless.", "time")
+
+WINDOW = {
+    "start": ("acts from", "First frame in which the layer acts; empty is from the beginning."),
+    "end": ("acts to", "Last frame in which the layer acts; empty is to the end."),
+    "fade_in": ("fades in", "Frames over which it comes in; it needs a first frame."),
+    "fade_out": ("fades out", "Frames over which it goes; it needs a last frame."),
+}
 
 MOST_SOURCES = 400
 """Numbers offered to be read; any other can be typed."""
@@ -30,19 +45,15 @@ class LaneView:
     layer: Layer
     address: str
     chosen: bool
-    knobs: tuple[Knob, ...]
+    groups: tuple[Group, ...]
     weight: Knob
-    settings: dict[str, tuple[str, ...]]
     texts: dict[str, Wording]
     place: int
     """In the stack, 0 the lowest."""
     sounds: bool
-    note: str
     recipe: str
     """The recipe in use, '' if the layer is none."""
     can_seed: bool
-    kinds: tuple[tuple[str, str], ...]
-    """(name, title) of the kinds that could stand in its place."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -143,20 +154,65 @@ def _lane(
     scene: Scene, here: Address, place: Place, layer: Layer, position: int, chosen: bool, recipe: Recipe | None
 ) -> LaneView:
     knobs = [_knob(scene, here, place, layer, name, recipe) for name in layer.numbers(scene)]
+    note = loop_note(place.number, layer, scene.clock(), Scope(scene)) if chosen else ""
     return LaneView(
         layer=layer,
         address=f"{here}#{layer.id}",
         chosen=chosen,
-        knobs=tuple(knob for knob in knobs if knob.name != "weight"),
+        groups=grouped(f"{layer.kind}-{layer.id}", _controls(f"{here}#{layer.id}", layer, knobs, note))
+        if chosen
+        else (),
         weight=next(knob for knob in knobs if knob.name == "weight"),
-        settings=type(layer).settings(),
         texts=type(layer).wordings(),
         place=position,
         sounds=layer in place.channel.sounding,
-        note=loop_note(place.number, layer, scene.clock(), Scope(scene)),
         recipe=getattr(layer, "recipe", ""),
         can_seed="seed" in numbers_of(type(layer)),
-        kinds=SWITCHED if layer.kind in dict(SWITCHED) else (),
+    )
+
+
+def _controls(address: str, layer: Layer, knobs: list[Knob], note: str) -> Iterator[Control]:
+    """What the strip of a layer offers: what does anything under what is chosen. `note` is what its loop made of it."""
+    settings = type(layer).settings()
+    chosen = {name: getattr(layer, name) for name in settings}
+    yield from (knob for knob in knobs if knob.name != "weight" and counts_under(knob.quantity.only, chosen))
+    for name, values in settings.items():
+        option = mark_of(type(layer), name, Option) or Option("")
+        if counts_under(option.only, chosen):
+            data = {"layer": address, "setting": name}
+            yield choice_of(option, name, values, chosen[name], id=f"s-{address}-{name}", data=data)
+    if layer.loops:
+        yield _field(address, "loop", layer.loop, *LOOP, note)
+    for name, (label, help) in WINDOW.items():
+        value = getattr(layer.window, name)
+        yield _field(address, name, None if value == 0.0 and name.startswith("fade") else value, label, help, "where")
+    data = {"layer": address, "option": "combine"}
+    yield choice_of(
+        JOINS, "combine", get_args(Combine), layer.combine, id=f"s-{address}-combine", data=data, group="stack"
+    )
+    if layer.kind in dict(SWITCHED):
+        yield Choice(
+            id=f"kind-{address}",
+            label="kind",
+            help="Another kind in its place; what both have stays.",
+            value=layer.kind,
+            options=SWITCHED,
+            data={"layer": address, "switch": ""},
+            group="stack",
+        )
+
+
+def _field(address: str, name: str, value: float | None, label: str, help: str, group: str, note: str = "") -> Entry:
+    return Entry(
+        id=f"f-{address}-{name}",
+        label=label,
+        help=help,
+        value="" if value is None else shown(value),
+        unit="fr",
+        data={"layer": address, "field": name},
+        group=group,
+        placeholder="none" if name.startswith("fade") else "open",
+        note=note,
     )
 
 
@@ -172,7 +228,7 @@ def _knob(scene: Scene, here: Address, place: Place, layer: Layer, name: str, re
     return Knob(
         address=address,
         name=name,
-        label=label or name.replace("_", " "),
+        label=label or entry.quantity.label or name.replace("_", " "),
         value=shown(own.value),
         quantity=entry.quantity,
         keyed=bool(own.keys),

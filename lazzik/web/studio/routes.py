@@ -17,13 +17,13 @@ from lazzik.store.scenes import State
 from lazzik.web.deps import Kept, Marked, Store
 from lazzik.web.requests.fields import Also, AskedRevision
 from lazzik.web.shape.facts import shape_facts
-from lazzik.web.shape.view import MADE_HERE, deformer_palette, shape_view, split_shape
+from lazzik.web.shape.view import deformer_palette, shape_view, split_shape
 from lazzik.web.stack.palette import palette
 from lazzik.web.stack.view import strata_view
 from lazzik.web.studio.facts import facts_of
 from lazzik.web.studio.selection import chosen, chosen_also
 from lazzik.web.studio.tree import Choice, Had, Listing, tree_view
-from lazzik.web.studio.view import BEYONDS, COMBINES, count_moving, dials
+from lazzik.web.studio.view import BEYONDS, count_moving, dials
 from lazzik.web.ui.templating import templates
 
 router = APIRouter()
@@ -138,7 +138,5 @@ def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[
         "form": form,
         "palette": palette(),
         "deformers": deformer_palette(),
-        "mask_kinds": MADE_HERE,
-        "combines": COMBINES,
         "beyonds": BEYONDS,
     }

@@ -8,8 +8,6 @@ from lazzik.core.geometry.primitives import base_value
 from lazzik.core.scene.scene import Scene
 from lazzik.web.ui.knob import Knob, shown
 
-COMBINES = ("add", "subtract", "multiply", "replace")
-
 BEYONDS = (
     ("hold", "hold"),
     ("straight", "go straight on"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import ClassVar
 
 from lazzik.core.document import Quantity
 
@@ -11,6 +12,7 @@ from lazzik.core.document import Quantity
 class Knob:
     """A number beside the curve that it bends."""
 
+    what: ClassVar[str] = "number"
     address: str
     name: str
     label: str
@@ -23,6 +25,24 @@ class Knob:
     target: str = ""
     """In a recipe's stack: its way from there, by which it can be exposed."""
     exposed: bool = False
+
+    about: str = ""
+    """The group that it stands in, where its quantity does not say it."""
+
+    @property
+    def group(self) -> str:
+        """What it is about."""
+        return self.about or self.quantity.group
+
+    @property
+    def folds(self) -> bool:
+        """Whether it need not be seen at rest."""
+        return self.quantity.rest is not None
+
+    @property
+    def resting(self) -> bool:
+        """Whether it adds nothing."""
+        return not self.driven and not self.keyed and float(self.value) == self.quantity.rest
 
     @property
     def open(self) -> bool:

@@ -27,24 +27,28 @@ export const colourEdits = (address, hex, keyed) => shares(hex).map((value, i) =
     : { do: "set", address: `${address}.${PARTS[i]}`, value }
 ));
 
-/** Begin to listen. @param {HTMLElement} tree @param {Stage | null} stage */
-export function listenToColours(tree, stage) {
+/** Begin to listen to the swatches of some panels. @param {HTMLElement[]} panels @param {Stage | null} stage */
+export function listenToColours(panels, stage) {
   /** @param {string} address */
   const alike = (address) => {
     const path = address.split("/")[1];
     const others = chosenNodes().slice(1).filter((node) => stage?.nodes.get(node)?.mesh);
     return path === "look.color" ? others.map((node) => `${node}/${path}`) : [];
   };
-  tree.addEventListener("input", (event) => {
+  const seen = (/** @type {Event} */ event) => {
     const swatch = over(event, "[data-colour]", HTMLInputElement);
     const address = swatch?.dataset.colour ?? "";
     if (swatch) for (const each of [address, ...alike(address)]) stage?.tint(each.split("/")[0], swatch.value);
-  });
-  tree.addEventListener("change", async (event) => {
+  };
+  const picked = async (/** @type {Event} */ event) => {
     const swatch = over(event, "[data-colour]", HTMLInputElement);
     const address = swatch?.dataset.colour ?? "";
     if (!swatch) return;
     const own = colourEdits(address, swatch.value, JSON.parse(swatch.dataset.keyed ?? "[]"));
     await commit([...own, ...alike(address).flatMap((other) => colourEdits(other, swatch.value, []))]);
-  });
+  };
+  for (const panel of panels) {
+    panel.addEventListener("input", seen);
+    panel.addEventListener("change", picked);
+  }
 }

@@ -1,6 +1,6 @@
 // Number controls: a slider and fields that preview while they move and land as one step.
 
-import { all, maybe, one, over } from "lazzik/lib/dom.js";
+import { all, element, maybe, one, over } from "lazzik/lib/dom.js";
 import { follow } from "lazzik/lib/drag.js";
 import { guard } from "lazzik/lib/guard.js";
 import { clamp } from "lazzik/lib/numbers.js";
@@ -45,15 +45,22 @@ export function paintSliders() {
 }
 
 /**
- * Say what was wrong at the control itself; '' that nothing is.
+ * Say what was wrong beside the control itself; '' that nothing is.
  * @param {HTMLElement} knob
  * @param {string} sentence
  */
 export function wrong(knob, sentence) {
   knob.classList.toggle("wrong", Boolean(sentence));
-  const said = knob.closest(".strip, .lane")?.querySelector(".field-error") ?? document.querySelector("#strip .field-error, #key-form .field-error");
-  if (said) said.textContent = sentence;
-  knob.querySelector("input.num, select")?.setAttribute("aria-invalid", String(Boolean(sentence)));
+  const control = knob.querySelector("input.num, select");
+  control?.setAttribute("aria-invalid", String(Boolean(sentence)));
+  let said = knob.querySelector(".field-error");
+  if (!sentence) return said?.remove();
+  if (!said) {
+    said = element("p", { className: "field-error", role: "alert", id: `wrong-${control?.id ?? ""}` });
+    knob.append(said);
+    control?.setAttribute("aria-describedby", said.id);
+  }
+  said.textContent = sentence;
 }
 
 /**

@@ -4,6 +4,7 @@ import { floats } from "lazzik/lib/api.js";
 import { all, maybe, one, over, put, shape } from "lazzik/lib/dom.js";
 import { clamp, extent, roomy, spreadOut, ticks, tidy } from "lazzik/lib/numbers.js";
 import { store } from "lazzik/lib/store.js";
+import { Labels } from "lazzik/stack/labels.js";
 import { onView, span, toFrame, toX, viewed, wheelsTime, zoomed } from "lazzik/timeline/timeaxis.js";
 
 const MARGIN = 7;
@@ -223,6 +224,16 @@ export class Strata {
     return `M${points.join("L")}`;
   }
 
+  /**
+   * A curve as heights over places, both in pixels.
+   * @param {Curves} data whose clock it is on
+   * @param {Float32Array} values
+   * @param {(value: number) => number} y
+   */
+  heightsOf({ from, perFrame }, values, y) {
+    return (/** @type {number} */ x) => y(values[Math.round((this.frameAt(x) - from) * perFrame)]);
+  }
+
   draw() {
     const { data } = this;
     if (!data) return;
@@ -249,15 +260,25 @@ export class Strata {
   }
 
   /**
-   * Lines across at round values, told at the left.
+   * Lines across at round values.
    * @param {number[]} levels
    * @param {(value: number) => number} y
    */
   across(levels, y) {
-    return levels.flatMap((level) => [
-      shape("line", { class: "grid", x1: 0, x2: this.width, y1: y(level), y2: y(level) }),
-      shape("text", { x: 4, y: y(level) - 2 }, tidy(level)),
-    ]);
+    return levels.map((level) => shape("line", { class: "grid", x1: 0, x2: this.width, y1: y(level), y2: y(level) }));
+  }
+
+  /**
+   * What lines across stand for, told beside the picture.
+   * @param {number[]} levels
+   * @param {(value: number) => number} y
+   */
+  tellLevels(levels, y) {
+    const scale = maybe("#result-scale", document, SVGElement);
+    const { height = 0, width = 0 } = scale?.getBoundingClientRect() ?? {};
+    scale?.replaceChildren(...levels.map((level) => (
+      shape("text", { x: width - 4, y: clamp(y(level) + 4, 9, height - 2), "text-anchor": "end" }, tidy(level))
+    )));
   }
 
   /** @param {SVGSVGElement} svg @param {Curves} data */
@@ -268,68 +289,83 @@ export class Strata {
     const [low, high] = this.values ?? this.range("result", ...ends);
     const y = this.y(svg, low, high);
     this.resultScale = { low, high };
+    const levels = ticks(low, high, 4);
+    const curves = [result, base, ...also.map((other) => other.result)].map((values) => this.heightsOf(data, values, y));
+    const labels = new Labels(this.width, this.height(svg), curves);
+    const moves = most - least > 1e-9;
     svg.replaceChildren(
-      ...this.upright(svg), ...this.across(ticks(low, high, 4), y),
+      ...this.upright(svg), ...this.across(levels, y),
       shape("path", { class: "under", d: this.line(data, base, y) }),
-      ...this.beside(svg, data, y),
+      ...also.map((other) => shape("path", { class: "beside", d: this.line(data, other.result, y) })),
       ...(this.ghost ? [shape("path", { class: "ghost", d: this.line(data, this.ghost, y) })] : []),
       shape("path", { class: "trace", d: this.line(data, result, y) }),
-      ...(most - least > 1e-9 ? [...this.peak(data, most, y), ...this.seam(svg, data, y)] : []),
+      ...(moves ? this.seam(data, y) : []), ...(moves ? this.peak(data, most, y, labels) : []),
+      ...(moves ? [this.seamText(svg, data, labels)] : []), ...this.besideNames(svg, data, y, labels),
     );
+    this.tellLevels(levels, y);
     one("#result-range").textContent = `${tidy(least)} to ${tidy(most)}${unit()}`;
   }
 
-  /** @param {Element} svg @param {Curves} data @param {(value: number) => number} y */
-  beside(svg, data, y) {
-    const { also } = data;
+  /**
+   * @param {string} name
+   * @param {string} text
+   * @param {import("lazzik/stack/labels.js").Place} place
+   */
+  label(name, text, { x, y, anchor }) { return shape("text", { class: name, x, y, "text-anchor": anchor }, text); }
+
+  /** @param {Element} svg @param {Curves} data @param {(value: number) => number} y @param {Labels} labels */
+  besideNames(svg, { also }, y, labels) {
+    if (also.length > MOST_NAMES) return [];
     const places = spreadOut(also.map((other) => y(other.result[other.result.length - 1])));
     return also.flatMap((other, i) => {
-      const at = { x: this.width - 6, y: clamp(places[i], 10, this.height(svg) - 16), "text-anchor": "end" };
-      const name = also.length > MOST_NAMES ? "" : other.title.split(" / ")[0];
-      return [
-        shape("path", { class: "beside", d: this.line(data, other.result, y) }),
-        shape("text", { class: "beside-name", ...at }, name),
-      ];
+      const name = other.title.split(" / ")[0];
+      const near = Labels.about(this.width, clamp(places[i], 10, this.height(svg) - 16)).filter((place) => place.anchor === "end");
+      const at = labels.putIfFree(name, near); // among many curves there may be no room; the pointer tells them apart
+      return at ? [this.label("beside-name", name, at)] : [];
     });
   }
 
-  /** @param {Curves} data @param {number} most @param {(value: number) => number} y */
-  peak({ result, from, perFrame }, most, y) {
+  /** @param {Curves} data @param {number} most @param {(value: number) => number} y @param {Labels} labels */
+  peak({ result, from, perFrame }, most, y, labels) {
     const x = this.x(from + result.indexOf(most) / perFrame);
-    const right = x > this.width - 110;
-    const at = { x: x + (right ? -7 : 7), y: Math.max(10, y(most) + 4), "text-anchor": right ? "end" : "start" };
+    const text = `peak ${tidy(most)}${store.facts.unit}`;
     return [
       shape("circle", { class: "dot", cx: x, cy: y(most), r: 3 }),
-      shape("text", at, `peak ${tidy(most)}${store.facts.unit}`),
+      this.label("peak", text, labels.put(text, Labels.about(x, y(most)))),
     ];
   }
 
   // how far the ends of the range are from each other
-  /** @param {Element} svg @param {Curves} data @param {(value: number) => number} y */
-  seam(svg, { result, seam }, y) {
-    const { first, last, unit: own } = store.facts;
+  /** @param {Curves} data @param {(value: number) => number} y */
+  seam({ result, seam }, y) {
+    const { first, last } = store.facts;
+    const ends = `M${this.x(last) - 5} ${y(result[result.length - 1])}h5M${this.x(first)} ${y(result[0])}h5`;
+    return [shape("path", { class: seam.meets ? "seam met" : "seam", d: ends })];
+  }
+
+  /** @param {Element} svg @param {Curves} data @param {Labels} labels */
+  seamText(svg, { seam }, labels) {
+    const { unit: own } = store.facts;
     const apart = Math.abs(seam.value) < 5e-7 ? "0" : tidy(Math.abs(seam.value));
     const slope = seam.meets ? "" : `, slope ${tidy(Math.abs(seam.slope))}${own}/s`;
-    const ends = `M${this.x(last) - 5} ${y(result[result.length - 1])}h5M${this.x(first)} ${y(result[0])}h5`;
-    return [
-      shape("text", { x: this.width - 6, y: this.height(svg) - 5, "text-anchor": "end" }, `seam ${apart}${own} apart${slope}`),
-      shape("path", { class: seam.meets ? "seam met" : "seam", d: ends }),
-    ];
+    const text = `seam ${apart}${own} apart${slope}`;
+    return this.label("seam-text", text, labels.put(text, Labels.corners(this.width, this.height(svg))));
   }
 
   /** @param {SVGSVGElement} svg @param {Curves} data @param {string} id @param {Float32Array} values */
   drawLane(svg, data, id, values) {
-    const reach = roomy(Math.max(...extent(values).map(Math.abs), 1e-9));
-    const [low, high] = this.range(id, -reach, reach);
+    const size = roomy(Math.max(...extent(values).map(Math.abs), 1e-9));
+    const [low, high] = this.range(id, -size, size);
     const y = this.y(svg, low, high);
     const problem = data.problems[id];
     svg.replaceChildren(
       ...this.upright(svg), svg.querySelector("g.window") ?? shape("g", { class: "window" }),
       shape("line", { class: "zero", x1: 0, x2: this.width, y1: y(0), y2: y(0) }),
       shape("path", { class: "trace", d: this.line(data, values, y) }),
-      shape("text", { x: 12, y: 12 }, `±${tidy(high)}${store.facts.unit}`),
-      ...(problem ? [shape("text", { class: "problem", x: 80, y: 12 }, problem)] : []),
+      ...(problem ? [shape("text", { class: "problem", x: 12, y: 12 }, problem)] : []),
     );
+    const reach = maybe(`[data-reach="${CSS.escape(id)}"]`);
+    if (reach) reach.textContent = ` ±${tidy(high)}${store.facts.unit}`;
   }
 
   // the base; on the key desk also those of the numbers chosen beside it, to one scale where they share a unit
@@ -345,24 +381,33 @@ export class Strata {
     this.baseScales = new Map();
     /** @type {SVGElement[]} */
     const items = [...this.upright(svg)];
+    /** @type {[text: string, places: import("lazzik/stack/labels.js").Place[], name: string][]} */
+    const told = [];
     for (const name of new Set(rows.map(unitOf))) {
       const group = rows.filter((row) => unitOf(row) === name);
       const scale = this.scaleOf(svg, `base ${name}`, group.map((row) => row.base), desk);
       for (const row of group) this.baseScales.set(row.channel, scale);
-      if (desk && group.includes(own)) items.push(...this.across(ticks(scale.low, scale.high, 6), scale.y));
+      if (!desk || !group.includes(own)) continue;
+      const levels = ticks(scale.low, scale.high, 6);
+      items.push(...this.across(levels, scale.y));
+      for (const level of levels) told.push([tidy(level), Labels.alongLine(this.width, scale.y(level) - 3), ""]);
     }
     for (const row of rows.slice(1)) {
       const y = this.baseScales.get(row.channel)?.y;
       if (!y) continue;
       const end = row.base[row.base.length - 1];
-      items.push(
-        shape("path", { class: "beside", d: this.line(data, row.base, y) }),
-        shape("text", { class: "beside-name", x: this.width - 6, y: y(end) - 5, "text-anchor": "end" }, row.title),
-      );
+      items.push(shape("path", { class: "beside", d: this.line(data, row.base, y) }));
+      told.push([row.title, Labels.about(this.width, y(end)).filter((place) => place.anchor === "end"), "beside-name"]);
     }
     const y = this.baseScales.get(channel)?.y;
     if (y) items.push(shape("path", { class: "trace", d: this.line(data, data.base, y) }));
-    svg.replaceChildren(...items, keys);
+    const curves = rows.flatMap((row) => {
+      const at = this.baseScales.get(row.channel)?.y;
+      return at ? [this.heightsOf(data, row.base, at)] : [];
+    });
+    const labels = new Labels(this.width, this.height(svg), curves);
+    const texts = told.map(([text, places, name]) => this.label(name, text, labels.put(text, places)));
+    svg.replaceChildren(...items, ...texts, keys);
   }
 
   /**

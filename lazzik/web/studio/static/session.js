@@ -28,7 +28,9 @@ export const factsIn = (page) => JSON.parse(one("#facts", page).textContent ?? "
 export const keep = {
   beforeNodeMorphed: (old) => !(old instanceof Element)
     || !("dataset" in old && /** @type {HTMLElement} */ (old).dataset.drawn) && !old.matches(".dropdown-menu.show, [data-bs-toggle].show, a:has(.rename)"),
-  beforeAttributeUpdated: (name, element) => !(name === "style" && element instanceof HTMLElement && element.dataset.gap), // it is sized by script
+  // a gap is sized by script; a fold stays as the person left it
+  beforeAttributeUpdated: (name, element) => !(name === "style" && element instanceof HTMLElement && element.dataset.gap)
+    && !(name === "open" && element.matches(".knob-group > details")),
 };
 
 /** How panels are morphed: what is typed in a field stays; a link that has the focus shows what it is by now. */

@@ -126,6 +126,17 @@ function showChosen() {
   maybe("#tree .object.chosen")?.scrollIntoView({ block: "nearest" });
 }
 
+// the open layer or deformer with its numbers, in sight
+/** @type {string | undefined} */
+let openLane;
+function showOpen() {
+  const lane = maybe(".lane.chosen", work);
+  if (lane?.id === openLane) return;
+  openLane = lane?.id;
+  maybe("#strip", work)?.scrollIntoView({ block: "nearest" });
+  lane?.scrollIntoView({ block: "nearest" }); // if there is not room for both, its curve counts more
+}
+
 const range = () => [store.facts.first, store.facts.last, store.facts.fps].join();
 const shownRange = range();
 
@@ -138,7 +149,7 @@ listenToWindows(work, strata);
 listenToOrder(work);
 listenToDivider(work);
 listenToHanging(tree);
-listenToColours(tree, stage);
+listenToColours([tree, work], stage);
 listenToNames();
 if (stage) listenToBox(stage, chooseNodes);
 new Hands(work, strata);
@@ -159,6 +170,7 @@ store.subscribe("facts", async () => {
   paintSliders();
   stage?.select(chosenNode());
   showChosen();
+  showOpen();
   form.changed();
   gizmo?.show(chosenNode());
   await fetchCurves();
@@ -264,6 +276,7 @@ function putExample(button) {
 document.addEventListener("theme", () => { stage?.dress(); stage?.select(stage.chosen); });
 paintSliders();
 showChosen();
+showOpen();
 transport.go(recalledFrame());
 window.lazzik = { previews, transport, stage, strata, surfaces, choose, gizmo };
 try {

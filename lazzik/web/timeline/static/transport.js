@@ -1,6 +1,6 @@
 // Time: the playhead, the ruler, and playing.
 
-import { maybe, one, shape, untilReleased } from "lazzik/lib/dom.js";
+import { all, one, shape, untilReleased } from "lazzik/lib/dom.js";
 import { clamp } from "lazzik/lib/numbers.js";
 import { store } from "lazzik/lib/store.js";
 import { onView, span, toFrame, toX, viewed, wheelsTime } from "./timeaxis.js";
@@ -56,8 +56,7 @@ export class Transport {
 
   place() {
     const x = toX(this.frame, this.width);
-    for (const mark of [maybe("#pin"), maybe("#playhead")]) {
-      if (!mark) continue;
+    for (const mark of all("#pin, .playhead")) {
       mark.style.transform = `translateX(${x}px)`;
       mark.hidden = x < -0.5 || x > this.width + 0.5;
     }

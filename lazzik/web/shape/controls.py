@@ -1,0 +1,187 @@
+"""The controls of an object's shape: those of a deformer, and those of the shape itself."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.layer import numbers_of
+from lazzik.core.deformers import Deformer
+from lazzik.core.deformers.masks import MASKS
+from lazzik.core.document import Option, counts_under, mark_of
+from lazzik.core.geometry.font_names import SHIPPED
+from lazzik.core.geometry.imported import MeshShape
+from lazzik.core.geometry.lettering import LONGEST, Lettering
+from lazzik.core.scene.address import Address, find
+from lazzik.core.scene.edits.copies import turning
+from lazzik.core.scene.node import Node
+from lazzik.core.scene.scene import Scene
+from lazzik.web.ui.controls import Choice, Control, Entry, Swatch, choice_of
+from lazzik.web.ui.knob import Knob, shown
+
+MASK_TITLES = {mask.model_fields["kind"].annotation.__args__[0]: mask.title for mask in MASKS}  # type: ignore[union-attr]
+MADE_HERE = ("ball", "gradient", "noise")
+"""Masks that need nothing but numbers."""
+
+PIVOTS = (
+    ("", "move to …"), ("middle", "the box's middle"), ("base", "the box's foot"), ("top", "the box's top"),
+    ("low-corner", "its low corner"), ("high-corner", "its high corner"), ("pick", "a point picked on the stage"),
+)  # fmt: skip
+"""Where a pivot can be moved to, and how that is said."""
+
+
+def number_control(scene: Scene, node: Node, path: str, *, label: str = "", about: str = "") -> Knob:
+    """A number of an object; what it is called and what it is about are its quantity's, if nothing is said."""
+    address = f"{node.id}/{path}"
+    place = find(scene, Address.parse(address))
+    own = place.channel
+    return Knob(
+        address=address,
+        name=path.removeprefix("deform.").partition(".")[2] if path.startswith("deform.") else path,
+        label=label or place.quantity.label or path.rpartition(".")[2].replace("_", " "),
+        value=shown(_first(own)),
+        quantity=place.quantity,
+        keyed=bool(own.keys),
+        driven=own.moves,
+        about=about,
+    )
+
+
+def deformer_controls(scene: Scene, node: Node, deformer: Deformer) -> Iterator[Control]:
+    """What the strip of a deformer offers: what does anything under what is chosen."""
+    kind, path = type(deformer), f"deform.{deformer.id}"
+    settings = kind.settings()
+    chosen = {name: getattr(deformer, name) for name in settings}
+    last = ("axis", "fade", "start", "end", "fade_length")  # of where it acts: what all kinds have stands first
+    for name in [*last, *(n for n in (*numbers_of(kind), *settings) if n not in last and n != "weight")]:
+        if name in settings:
+            option = mark_of(kind, name, Option) or Option("")
+            data = {"deformer": deformer.id, "choice": name}
+            yield choice_of(option, name, settings[name], chosen[name], id=f"d-{deformer.id}-{name}", data=data)
+        elif counts_under(numbers_of(kind)[name].only, chosen):
+            yield number_control(scene, node, f"{path}.{name}")
+    yield Choice(
+        id="d-of",
+        label="sits on",
+        help="The object that it goes with: itself, or another one.",
+        value=deformer.placement.of or "",
+        options=(("", "itself"), *((other.id, other.label) for other in scene.nodes if other.id != node.id)),
+        data={"deformer": deformer.id, "of": ""},
+        group="where",
+    )
+    yield from (number_control(scene, node, f"{path}.placement.{n}") for n in numbers_of(type(deformer.placement)))
+    yield _mask(node, deformer)
+    if deformer.mask:
+        yield from (number_control(scene, node, f"{path}.mask.{name}") for name in numbers_of(type(deformer.mask)))
+        yield Choice(
+            id="d-invert",
+            label="acts",
+            help="Whether it acts where the mask is full, or where it is empty.",
+            value=str(deformer.mask.invert).lower(),
+            options=(("false", "inside"), ("true", "outside")),
+            data={"deformer": deformer.id, "invert": ""},
+            group="mask",
+        )
+
+
+def shape_controls(scene: Scene, node: Node) -> Iterator[Control]:
+    """What a shape itself offers: sizes, mesh, pivot, look."""
+    shape = node.shape
+    if shape is not None:
+        if isinstance(shape, Lettering):
+            yield from _lettering(shape)
+        yield from (number_control(scene, node, f"shape.{name}", about="size") for name in numbers_of(type(shape)))
+        for field in shape.settable():
+            yield from _settable(shape, field)
+        yield from _pivot(node)
+    if node.targets:
+        for row in node.targets.rows:
+            yield number_control(scene, node, f"targets.rows.{row.id}.weight", label=row.label.lower(), about="size")
+    if node.look:
+        parts = [find(scene, Address.parse(f"{node.id}/look.color.{part}")).channel for part in "rgb"]
+        levels = [round(255 * min(1.0, max(0.0, _first(part)))) for part in parts]
+        yield Swatch(
+            address=f"{node.id}/look.color",
+            hex="#{:02x}{:02x}{:02x}".format(*levels),
+            keyed=tuple(bool(part.keys) for part in parts),
+        )
+        yield from (number_control(scene, node, f"look.{name}", about="look") for name in ("glow", "roughness"))
+
+
+def _mask(node: Node, deformer: Deformer) -> Choice:
+    """Where it acts at all. Values that need more than themselves end in ' …'."""
+    mask = deformer.mask
+    own = node.shape.weights if isinstance(node.shape, MeshShape) else None
+    options = [("", "none"), *((kind, MASK_TITLES[kind].lower()) for kind in MADE_HERE)]
+    picture = f"picture {mask.label}" if mask and mask.kind == "picture" and mask.label else "picture …"
+    options.append(("picture", picture))
+    if own:
+        options.append((f"weights:{own}", "the mesh's own"))
+    options.append(("weights", "painted …"))
+    of_mesh = mask is not None and mask.kind == "weights" and own is not None and mask.asset == own
+    return Choice(
+        id="d-mask",
+        label="made by",
+        help="Where it acts at all: everywhere, or where a ball, a gradient, patches, a picture or paint lets it.",
+        value="" if mask is None else f"weights:{own}" if of_mesh else mask.kind,
+        options=tuple(options),
+        data={"deformer": deformer.id, "mask": ""},
+        group="mask",
+    )
+
+
+def _lettering(shape: Lettering) -> Iterator[Control]:
+    yield Entry(
+        id="n-text", label="text", help="What is written.", value=shape.text, data={"shape": "text"}, group="size",
+        most=LONGEST, wide=True, mode="text",
+    )  # fmt: skip
+    fonts = [(font, font) for font in SHIPPED]
+    if shape.font not in SHIPPED:
+        fonts.append((shape.font, "from a file"))
+    yield Choice(
+        id="n-font", label="font", help="The letters' forms.", value=shape.font, options=tuple(fonts),
+        data={"shape": "font"}, group="size",
+    )  # fmt: skip
+
+
+def _settable(shape: Any, field: str) -> Iterator[Control]:
+    value, option = getattr(shape, field), mark_of(type(shape), field, Option) or Option("")
+    id, data = f"n-{field}", {"shape": field}
+    if isinstance(value, bool):
+        words = (("false", option.words.get("false", "no")), ("true", option.words.get("true", "yes")))
+        yield Choice(
+            id=id, label=option.label or field, help=option.help, value=str(value).lower(), options=words, data=data,
+            group="size",
+        )  # fmt: skip
+    elif isinstance(value, int):
+        yield Entry(
+            id=id, label=option.label or field.replace("_", " "), help=option.help, value=str(value), unit="seg",
+            data=data, group="mesh", rest=str(value), mode="numeric",
+        )  # fmt: skip
+
+
+def _pivot(node: Node) -> Iterator[Control]:
+    """About which point it turns."""
+    turns = turning(node)
+    help = (
+        f"Its {turns} changes over time: about another point that is another motion. It stays where its bases put it."
+        if turns
+        else "About which point it turns; nothing that is seen moves."
+    )
+    data = {"stay": "rest" if turns else "always"}
+    yield Choice(
+        id="d-pivot", label="pivot", help=help, value="", options=PIVOTS, data=data | {"pivot": ""}, group="mesh",
+        rest="",
+    )  # fmt: skip
+    assert node.shape is not None
+    for place, axis in enumerate("xyz"):
+        value = shown(node.shape.pivot[place])
+        yield Entry(
+            id=f"d-pivot-{axis}", label=f"pivot {axis}", help=help, value=value, unit="m",
+            data=data | {"pivot-axis": str(place)}, group="mesh", rest=value,
+        )  # fmt: skip
+
+
+def _first(channel: Channel) -> float:
+    return channel.keys[0].value if channel.keys else channel.value
