@@ -11,6 +11,7 @@ from fastapi import FastAPI
 from starlette.testclient import TestClient
 
 from lazzik.core.channel.layer import numbers_of
+from lazzik.core.document import Option, counts_under, mark_of
 from lazzik.core.layers import BY_KIND
 from lazzik.web.ui.sparkline import line, spark
 from tests.web.conftest import over, reviewed
@@ -52,10 +53,13 @@ def test_the_studio_shows_every_number_of_every_kind(client: TestClient, scene: 
         revision = client.get(scene).text.split('data-revision="')[1].split('"')[0]
         assert client.post(f"{scene}/edits", json={"revision": int(revision), "edits": [edit]}).status_code == 200
         page = client.get(scene, params={"at": f"mast/rotation.y#probe-{name}"}).text
-        for number in numbers_of(kind):
-            assert f'data-address="mast/rotation.y#probe-{name}.{number}"' in page
+        at_first = {setting: kind.model_fields[setting].default for setting in kind.settings()}
+        for number, quantity in numbers_of(kind).items():
+            offered = counts_under(quantity.only, at_first)
+            assert (f'data-address="mast/rotation.y#probe-{name}.{number}"' in page) == offered
         for setting in kind.settings():
-            assert f'data-setting="{setting}"' in page
+            option = mark_of(kind, setting, Option)
+            assert (f'data-setting="{setting}"' in page) == counts_under(option and option.only, at_first)
         assert f'data-add="{name}"' in page
 
 

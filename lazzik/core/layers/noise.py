@@ -39,7 +39,7 @@ from numpy.typing import NDArray
 from lazzik.core.channel.channel import Number
 from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer
 from lazzik.core.channel.phase import Phase, integrate, rounded_note
-from lazzik.core.document import LARGEST, Option, Quantity
+from lazzik.core.document import LARGEST, Only, Option, Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Samples
 
@@ -56,6 +56,10 @@ SOFT = 0.8
 
 EDGE = 1e-9
 """Cells: a position this little short of a cell's edge counts as on it, so that rounding can't hold a step back."""
+
+
+NOT_WHITE: Only = {"character": ("smooth", "billow", "ridged", "steps")}
+"""White noise has a new value on each frame, whatever its period."""
 
 
 class Noise(Layer):
@@ -75,7 +79,13 @@ class Noise(Layer):
     period: Annotated[
         Number,
         Quantity(
-            "s", "Seconds from one random value to the next. Longer is calmer.", (0.1, 8), 0.01, low=0.001, group="time"
+            "s",
+            "Seconds from one random value to the next. Longer is calmer.",
+            (0.1, 8),
+            0.01,
+            low=0.001,
+            group="time",
+            only=NOT_WHITE,
         ),
     ] = 1.0
     octaves: Annotated[Number, Quantity("", "How many layers of ever finer detail.", (1, 8), 0.1, low=1, high=10)] = 1.0
@@ -87,7 +97,8 @@ class Noise(Layer):
         Number, Quantity("", "Another seed is another pattern.", (0, 99), 1, low=0, high=LARGEST, whole=True)
     ] = 0.0
     shift: Annotated[
-        Number, Quantity("s", "Moves the motion later in time.", (-10, 10), 0.01, group="time", rest=0.0)
+        Number,
+        Quantity("s", "Moves the motion later in time.", (-10, 10), 0.01, group="time", rest=0.0),
     ] = 0.0
     bias: Annotated[
         Number,
