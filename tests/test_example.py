@@ -35,7 +35,8 @@ scene = Scene(name="S", nodes=(Node(id="post", label="Post"),))
 scene = applied(scene, read_edits([{"do": "add-layer", "address": "post/rotation.z", "kind": "tide"},
     {"do": "put-key", "address": "post/rotation.z#tide.fall", "frame": 0, "value": 2}]))
 assert read_scene(scene_text(scene)) == scene
-knobs = [knob.name for knob in strata_view(scene, Address.parse("post/rotation.z")).lanes[0].knobs]
+groups = strata_view(scene, Address.parse("post/rotation.z")).lanes[0].groups
+knobs = [knob.name for group in groups for knob in group.shown if knob.what == "number"]
 assert knobs == ["amplitude", "period", "fall"], knobs
 assert "tide" in [choice.kind for choice in palette()]
 assert "tide" in str(Scene.model_json_schema())

@@ -167,7 +167,8 @@ def names(scene: Scene, address: Address) -> list[str]:
     """What an address passes on its way, in people's words: object, number, layer, number …"""
     place = _root(scene, address)
     part = scene.held_at(f"{address.node}/{address.path}")
-    parts = [part.label if part else address.node, address.path.replace(".", " ").replace("_", " ")]
+    first = scene.called[part.id] if isinstance(part, Node) else part.label if part else address.node
+    parts = [first, address.path.replace(".", " ").replace("_", " ")]
     if place.node is None:
         track = part.track(address.path.partition(".")[2]) if isinstance(part, Clip) else None
         parts = [address.node.removesuffix("s"), parts[0], *([track.label] if track else [])]

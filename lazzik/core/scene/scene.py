@@ -78,6 +78,26 @@ class Scene(Frozen):
         """Objects by id."""
         return {node.id: node for node in self.nodes}
 
+    @cached_property
+    def called(self) -> dict[str, str]:
+        """What each object is called where it stands alone: its label, and before it those of the objects above it as
+        far as it takes to tell it from others of the same label ('Post 2 / Lamp')."""
+        alike: dict[str, list[Node]] = {}
+        for node in self.nodes:
+            alike.setdefault(node.label, []).append(node)
+        called: dict[str, str] = {}
+        for label, nodes in alike.items():
+            if len(nodes) == 1:
+                called[nodes[0].id] = label
+                continue
+            ways = {node.id: [above.label for above in self.lineage(node)] for node in nodes}
+            for slug, way in ways.items():
+                steps = next(
+                    (n for n in range(1, len(way)) if sum(w[:n] == way[:n] for w in ways.values()) == 1), len(way)
+                )
+                called[slug] = " / ".join(reversed(way[:steps]))
+        return called
+
     def node(self, slug: str) -> Node:
         """The object with this id. Raises UnknownAddress."""
         node = self.by_id.get(slug)

@@ -66,7 +66,7 @@ def deformer_controls(scene: Scene, node: Node, deformer: Deformer) -> Iterator[
         label="sits on",
         help="The object that it goes with: itself, or another one.",
         value=deformer.placement.of or "",
-        options=(("", "itself"), *((other.id, other.label) for other in scene.nodes if other.id != node.id)),
+        options=(("", "itself"), *((slug, name) for slug, name in scene.called.items() if slug != node.id)),
         data={"deformer": deformer.id, "of": ""},
         group="where",
     )

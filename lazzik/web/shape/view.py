@@ -110,5 +110,5 @@ def _row(scene: Scene, node: Node, deformer: Deformer, place: int, chosen: bool,
         else (),
         numbers={path: base_value(number) for path, number in deformer.stored()},
         coarse=report,
-        sits_on=scene.node(deformer.placement.of).label if deformer.placement.of else "",
+        sits_on=scene.called[deformer.placement.of] if deformer.placement.of else "",
     )

@@ -86,7 +86,7 @@ def stagger_sheet(
     whole = {name for name in numbers if numbers_of(type(layer))[name].whole}
     content = {
         "title": layer.label, "layer": layer.id, "members": having, "left_out": len(members) - len(having),
-        "numbers": numbers, "whole": whole, "objects": [(node.id, node.label) for node in scene.nodes],
+        "numbers": numbers, "whole": whole, "objects": [(node.id, scene.called[node.id]) for node in scene.nodes],
     }  # fmt: skip
     return templates.TemplateResponse(request, "stack/stagger.html", content)
 

@@ -82,6 +82,10 @@ class StrataView:
     base_chosen: bool
     also: tuple[tuple[str, str], ...]
     """(title, address) of the numbers chosen beside this one."""
+    left_out: tuple[str, ...]
+    """What objects are called that were asked for and have no such number."""
+    chosen_line: str
+    """The chosen numbers in words, if they are several: by their objects where it is the same number of each."""
     recipe: Recipe | None
     """Whose stack this is, if it is one."""
     bakes: bool
@@ -93,8 +97,11 @@ class StrataView:
     """(address, title) of what the chosen layer could read, if it reads anything."""
 
 
-def strata_view(scene: Scene, chosen: Address, also: tuple[Address, ...] = ()) -> StrataView:
-    """The channel at an address, with the layer chosen that the address names; without one, the topmost."""
+def strata_view(
+    scene: Scene, chosen: Address, also: tuple[Address, ...] = (), left_out: tuple[str, ...] = ()
+) -> StrataView:
+    """The channel at an address, with the layer chosen that the address names; without one, the topmost. `left_out` are
+    the names of objects that were asked for beside it and have no such number."""
     place = find(scene, chosen)
     here = chosen.channel
     channel = place.channel
@@ -126,6 +133,8 @@ def strata_view(scene: Scene, chosen: Address, also: tuple[Address, ...] = ()) -
         lanes=lanes,
         base_chosen=not channel.layers,
         also=tuple((title(scene, address), str(address)) for address in also),
+        left_out=left_out,
+        chosen_line=_chosen_line(scene, [here, *also], left_out),
         recipe=recipe if not here.hops else None,
         bakes=place.node is not None and not here.hops,
         uses=uses,
@@ -136,6 +145,19 @@ def strata_view(scene: Scene, chosen: Address, also: tuple[Address, ...] = ()) -
         ),
         sources=_sources(scene, here) if "address" in texts else _tracks(scene) if "clip" in texts else (),
     )
+
+
+def _chosen_line(scene: Scene, chosen: list[Address], left_out: tuple[str, ...]) -> str:
+    words = [names(scene, address) for address in chosen]
+    of, whose = {tuple(word[1:]) for word in words}, {word[0] for word in words}
+    if len(of) == 1:
+        line = f"{' / '.join(words[0][1:])} of {', '.join(word[0] for word in words)}"
+    elif len(whose) == 1:
+        line = f"{', '.join(' / '.join(word[1:]) for word in words)} of {words[0][0]}"
+    else:
+        line = ", ".join(" / ".join(word) for word in words)
+    has = "has" if len(left_out) == 1 else "have"
+    return f"{line}. {', '.join(left_out)} {has} no such number." if left_out else line
 
 
 def axis_of(address: Address) -> str:

@@ -100,7 +100,8 @@ def _choice(state: State, shown: Asked) -> Choice:
     if shape and shape[0] in state.scene.by_id:
         return Choice(shown=Address(shape[0], "shape"))
     address = chosen(state.scene, "" if shape else shown.at)
-    return Choice(shown=address, also=chosen_also(state.scene, shown.also, address))
+    also, left_out = chosen_also(state.scene, shown.also, address)
+    return Choice(shown=address, also=also, left_out=left_out)
 
 
 def _tree(state: State, marks: CoarseMarks, shown: Asked, choice: Choice, scope: Scope) -> dict[str, Any]:
@@ -121,7 +122,7 @@ def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[
     address, shape = choice.shown, split_shape(shown.at)
     node = state.scene.by_id.get(shape[0]) if shape else None
     form = shape_view(state.scene, node, shape[1], scope) if shape and node else None
-    view = strata_view(state.scene, address, choice.also) if address and not form else None
+    view = strata_view(state.scene, address, choice.also, choice.left_out) if address and not form else None
     at = shown.at if form else str(address or "")
     tree = _tree(state, marks, shown, choice, scope)
     return tree | {

@@ -26,15 +26,22 @@ def chosen(scene: Scene, at: str | None) -> Address | None:
     return liveliest(scene)
 
 
-def chosen_also(scene: Scene, texts: tuple[str, ...], primary: Address | None) -> tuple[Address, ...]:
-    """The numbers chosen beside the first one that are still there, each once."""
+def chosen_also(
+    scene: Scene, texts: tuple[str, ...], primary: Address | None
+) -> tuple[tuple[Address, ...], tuple[str, ...]]:
+    """The numbers chosen beside the first one that are there, each once; and what objects are called that are there but
+    have no such number."""
     found: dict[str, Address] = {}
+    without: dict[str, str] = {}
     for text in texts[:MOST_CHOSEN]:
         try:
             address = Address.parse(text).channel
             find(scene, address)
         except LazzikError:
+            node = text.partition("/")[0]
+            if node in scene.by_id:
+                without[node] = scene.called[node]
             continue
         if primary is None or str(address) != str(primary.channel):
             found[str(address)] = address
-    return tuple(found.values())
+    return tuple(found.values()), tuple(without.values())

@@ -9,10 +9,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import groupby
+from urllib.parse import quote
 
 import numpy as np
 
 from lazzik.core.channel.channel import Channel
+from lazzik.core.document import Quantity
 from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import surface_moves
@@ -29,6 +31,9 @@ WINDOW = 160
 """Rows that are sent at once: several screens full."""
 
 SPARK = (56.0, 14.0)
+
+TRIPLES = ("position", "rotation", "scale")
+"""Paths under which three numbers belong together."""
 
 MOST_VALUES = 1500
 """Frames up to which the values of a number are sent with its row, to be shown as they are at the playhead."""
@@ -71,19 +76,40 @@ class ChannelRow:
 
 
 @dataclass(frozen=True, kw_only=True)
-class ColourRow:
-    """The three numbers of a colour, shown as one."""
+class TripleRow:
+    """Three numbers that belong together: a place, a turn, a size, a colour."""
 
     address: str
-    """What theirs begin with: 'post/look.color'."""
+    """What theirs begin with: 'post/position', 'post/look.color'."""
     name: str
-    hex: str
     parts: tuple[ChannelRow, ...]
+    chosen: bool
+    """Whether all three are shown."""
+    hex: str = ""
+    """Of a colour."""
+
+    @property
+    def stirs(self) -> bool:
+        """Whether one of them is more than a number that stands still."""
+        return any(part.chosen or part.also or part.spark or part.keyed for part in self.parts)
 
     @property
     def open(self) -> bool:
-        """Whether one of them is more than a number that stands still."""
-        return any(part.chosen or part.also or part.spark or part.keyed for part in self.parts)
+        """Whether the three are seen one by one to begin with: what is most often set, and what stirs."""
+        return self.stirs or self.name in ("position", "rotation")
+
+    @property
+    def values(self) -> str:
+        """The three values as one text."""
+        unit = self.parts[0].unit
+        return ", ".join(part.value for part in self.parts) + (" m" if unit == "m" else unit)
+
+    @property
+    def href(self) -> str:
+        """A query that shows all three, first the one that moves, if one does."""
+        order = sorted(self.parts, key=lambda part: not part.spark)
+        first, *others = (quote(part.address, safe="/") for part in order)
+        return f"?at={first}" + "".join(f"&also={other}" for other in others)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -97,7 +123,7 @@ class TreeRow:
     chosen: bool
     also: bool
     href: str
-    channels: tuple[ChannelRow | ColourRow, ...]
+    channels: tuple[ChannelRow | TripleRow, ...]
     can_form: bool
     """Whether it has a shape, or shapes below it."""
     form_chosen: bool
@@ -122,6 +148,8 @@ class Choice:
 
     shown: Address | None
     also: tuple[Address, ...] = ()
+    left_out: tuple[str, ...] = ()
+    """What objects are called that were asked for and have no such number."""
 
     @property
     def nodes(self) -> set[str]:
@@ -212,25 +240,38 @@ def _listed_values(values: Samples | None) -> str:
     return " ".join(f"{value:.5g}" for value in values)
 
 
-def _channels(node: Node, choice: Choice, values: dict[str, Samples]) -> tuple[ChannelRow | ColourRow, ...]:
-    """The numbers of an object, those of a colour together."""
-    rows: list[ChannelRow | ColourRow] = []
+def _channels(node: Node, choice: Choice, values: dict[str, Samples]) -> tuple[ChannelRow | TripleRow, ...]:
+    """The numbers of an object, those that belong together under a row of theirs."""
+    rows: list[ChannelRow | TripleRow] = []
     single = _single(node, choice, values)
     for address, group in groupby(single, key=lambda row: row.address.rpartition(".")[0]):
         parts = tuple(group)
-        if address.endswith(".color"):
-            levels = [round(255 * min(1.0, max(0.0, float(part.value)))) for part in parts]
-            name = address.partition("/")[2].removesuffix(".color").replace("look", "").strip(".")
-            row = ColourRow(
-                address=address,
-                name=f"{name} colour".strip(),
-                hex=f"#{levels[0]:02x}{levels[1]:02x}{levels[2]:02x}",
-                parts=parts,
-            )
-            rows.append(row)
-        else:
+        path = address.partition("/")[2]
+        colour = path.endswith("color")
+        if not colour and path not in TRIPLES:
             rows += parts
+            continue
+        levels = [round(255 * min(1.0, max(0.0, float(part.value)))) for part in parts] if colour else []
+        row = TripleRow(
+            address=address,
+            name=f"{path.removesuffix('.color').replace('look', '').strip('.')} colour".strip() if colour else path,
+            parts=parts,
+            chosen=all(part.chosen or part.also for part in parts),
+            hex="#{:02x}{:02x}{:02x}".format(*levels) if colour else "",
+        )
+        rows.append(row)
     return tuple(rows)
+
+
+def _name(node: Node, path: str, quantity: Quantity) -> str:
+    """What a number is called in its object's list: 'x' below 'position', 'glow', 'Flutter height'."""
+    head, _, last = path.rpartition(".")
+    if head in TRIPLES or head.endswith("color"):
+        return {"r": "red", "g": "green", "b": "blue"}.get(last, last)
+    label = quantity.label or last.replace("_", " ")
+    part, _, rest = head.partition(".")
+    deformer = node.deformer(rest.split(".")[0]) if part == "deform" else None
+    return f"{deformer.label} {label}" if deformer else label
 
 
 def _single(node: Node, choice: Choice, values: dict[str, Samples]) -> list[ChannelRow]:
@@ -243,7 +284,7 @@ def _single(node: Node, choice: Choice, values: dict[str, Samples]) -> list[Chan
         rows.append(
             ChannelRow(
                 address=str(address),
-                name=path.replace(".", " "),
+                name=_name(node, path, quantity),
                 axis=axis_of(address),
                 value=shown(base_value(number)),
                 unit=quantity.unit.replace("own", "m"),  # what belongs to a shape is measured in metres

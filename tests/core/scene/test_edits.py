@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.key_ops import key_at
 from lazzik.core.channel.scaling import scaled
 from lazzik.core.clock import Clock
 from lazzik.core.diagnose.number import why
@@ -17,7 +18,7 @@ from lazzik.core.errors import BadNumber, InvalidEdit, UnknownAddress
 from lazzik.core.evaluate.evaluator import evaluate, number_on
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.layers import BY_KIND
-from lazzik.core.scene.address import Address
+from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.edits import read_edits
 from lazzik.core.scene.scene import Scene
 from tests.conftest import edited
@@ -249,3 +250,22 @@ def test_slopes_that_were_given_grow_with_the_number(post: Scene) -> None:
                             "edits": [{"do": "set", "address": "post/scale.x", "value": 6}]})  # fmt: skip
     before, after = (scene.nodes[0].scale.y for scene in (pair, tripled))
     np.testing.assert_allclose(number_on(after, clock), 3 * np.asarray(number_on(before, clock)), atol=1e-12)
+
+
+def test_a_key_put_by_hand_lies_on_the_curve_with_automatic_slopes(post: Scene) -> None:
+    at = "post/rotation.z"
+    keyed = edited(
+        post,
+        *({"do": "put-key", "address": at, "frame": frame, "value": value} for frame, value in ((0, 0), (40, 8))),
+    )
+    before = evaluate(keyed, [at], keyed.clock())[at]
+    more = edited(keyed, {"do": "put-key", "address": at, "frame": 10})
+    new = key_at(find(more, Address.parse(at)).channel.keys, 10)
+    assert new is not None
+    assert (new.slope_in, new.slope_out) == (None, None)
+    assert new.value == pytest.approx(before[10])
+    # moved, it takes the curve along without a corner
+    moved = edited(more, {"do": "move-keys", "address": at, "frames": [10], "rise": 5})
+    curve = find(moved, Address.parse(at)).channel.curve(moved.fps)
+    assert curve.slopes_in[1] == pytest.approx(curve.slopes_out[1])
+    assert edited(more, {"do": "put-key", "address": at, "frame": 10}) == more

@@ -14,6 +14,7 @@ from lazzik.core.channel.keys import Key
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.motion_path import world
 from lazzik.core.layers.wave import Wave
+from lazzik.core.scene.address import Address, title
 from lazzik.core.scene.node import Node, Position, Rotation, Scale
 from lazzik.core.scene.scene import Scene
 from tests.conftest import edited
@@ -186,3 +187,17 @@ def test_copies_have_names_of_their_own_and_a_group_if_it_is_wanted() -> None:
 def test_several_are_removed_as_one_step() -> None:
     scene = edited(ROW, {"do": "hang", "nodes": ["b"], "under": "a"})
     assert labels(edited(scene, {"do": "remove-object", "node": "a", "also": ["b", "c"]}), None) == ["D"]
+
+
+def test_objects_of_the_same_label_are_told_apart_by_what_they_sit_under() -> None:
+    scene = edited(
+        Scene(name="Row"),
+        *({"do": "add-object", "label": label} for label in ("Left", "Right")),
+        {"do": "add-object", "label": "Lamp", "parent": "left"},
+        {"do": "add-object", "label": "Lamp", "parent": "right"},
+        {"do": "add-object", "label": "Shade", "parent": "lamp"},
+    )
+    assert scene.called == {
+        "left": "Left", "right": "Right", "lamp": "Left / Lamp", "lamp-2": "Right / Lamp", "shade": "Shade",
+    }  # fmt: skip
+    assert title(scene, Address.parse("lamp-2/rotation.z")) == "Right / Lamp / rotation z"

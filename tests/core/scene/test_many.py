@@ -15,6 +15,7 @@ from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.seams import seams
 from lazzik.core.scene.address import Address, find
+from lazzik.core.scene.edits import read_edits
 from lazzik.core.scene.node import Node, Position, Rotation
 from lazzik.core.scene.rest_pose import rest_position
 from lazzik.core.scene.scene import Scene
@@ -247,3 +248,28 @@ def test_a_layer_takes_another_kind_and_keeps_what_both_have() -> None:
     assert find(limited, Address.parse(at)).channel.layers[0].window.start == 10
     with pytest.raises(InvalidEdit, match="no kind of layer called 'tune'"):
         edited(scene, {"do": "switch-layer", "address": f"{at}#noise", "kind": "tune"})
+
+
+def test_a_layer_put_on_three_axes_has_a_pattern_of_its_own_on_each(post: Scene) -> None:
+    axes = [f"post/position.{axis}" for axis in "xyz"]
+    edit = {"do": "add-layer", "address": axes[0], "kind": "noise"}
+    after = together(post, edit, channels=axes)
+    motions = evaluate(after, axes, after.clock())
+    alike = np.abs(np.corrcoef([motions[axis] for axis in axes]))
+    assert (alike[np.triu_indices(3, 1)] < 0.6).all(), alike
+    seeds = {after.by_id["post"].position.model_dump()[axis]["layers"][0]["seed"] for axis in "xyz"}
+    assert len(seeds) == 3
+    twice = together(after, edit, channels=axes)
+    assert evaluate(twice, axes, twice.clock())[axes[0]].std() > 0
+    (described,) = read_edits([{"do": "together", "channels": axes, "edits": [edit]}])
+    assert described.describe(post) == "add noise to Post / position x, on 3 together, each with a seed of its own"
+
+
+def test_what_stands_side_by_side_does_not_move_alike(post: Scene) -> None:
+    two = edited(
+        post,
+        {"do": "add-object", "label": "Other"},
+        *({"do": "add-layer", "address": f"{node}/rotation.z", "kind": "noise"} for node in ("post", "other")),
+    )
+    rows = evaluate(two, ["post/rotation.z", "other/rotation.z"], two.clock())
+    assert abs(np.corrcoef(rows["post/rotation.z"], rows["other/rotation.z"])[0, 1]) < 0.9

@@ -48,8 +48,8 @@ class KeysEdit(Edit):
 
 
 class PutKey(Edit):
-    """Put a key at a frame; one that is there already is replaced. Without a value it lies on the curve, which does
-    not change."""
+    """Put a key at a frame; one that is there already is replaced. Without a value it lies on the curve. Slopes that
+    are not given are automatic, so that the key can be moved and the curve still passes smoothly."""
 
     do: Literal["put-key"] = "put-key"
     address: str
@@ -67,7 +67,12 @@ class PutKey(Edit):
 
         def put(channel: Channel) -> Channel:
             if self.value is None:
-                return channel.replaced(keys=inserted(channel, self.frame, scene.fps))
+                if key_at(channel.keys, self.frame):
+                    return channel
+                on_curve = key_at(inserted(channel, self.frame, scene.fps), self.frame)
+                assert on_curve is not None
+                free = on_curve.replaced(slope_in=self.slope_in, slope_out=self.slope_out)
+                return channel.replaced(keys=merged(channel.keys, (free,)))
             here = key_at(channel.keys, self.frame)
             go = self.go or (here.go if here else go_at(channel, self.frame))
             key = Key(frame=self.frame, value=self.value, slope_in=self.slope_in, slope_out=self.slope_out, go=go)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from typing import Annotated, Any, Literal
+from zlib import crc32
 
 from pydantic import Field
 
@@ -15,6 +16,9 @@ from lazzik.core.scene.address import Address, Place, find, find_layer, title, w
 from lazzik.core.scene.edits.base import Edit, free_slug
 from lazzik.core.scene.scene import Scene
 
+SEEDS = 100
+"""Patterns that a new layer may get; any other can be typed."""
+
 
 class AddLayer(Edit):
     """Put a new layer on top of a number, with first values that suit where it lands."""
@@ -26,6 +30,14 @@ class AddLayer(Edit):
     combine: Combine | None = None
     settings: dict[str, str] = {}
     """The kind's own choices and texts, to begin with: {'source': 'dials/breeze'}."""
+    seed: Annotated[int, Field(ge=0, lt=SEEDS)] | None = None
+    """Which pattern it has, if its kind has one. If nothing is said it follows from where it lands, so that what moves
+    side by side does not move alike."""
+
+    @property
+    def own_seed(self) -> int:
+        """The seed that follows from where it lands."""
+        return crc32(f"{self.address}#{self.label or self.kind}".encode()) % SEEDS
 
     def apply(self, scene: Scene) -> Scene:
         address = Address.parse(self.address)
@@ -37,9 +49,10 @@ class AddLayer(Edit):
         place = find(scene, address)
         label = self.label or kind.title
         slug = free_slug(label, {layer.id for layer in place.channel.layers})
-        seed = {"seed": float(len(place.channel.layers) + 1)} if "seed" in kind.model_fields else {}
+        seed = self.own_seed + len(place.channel.layers) if self.seed is None else self.seed
+        pattern = {"seed": float(seed % SEEDS)} if "seed" in kind.model_fields else {}
         where = landing(scene, place)
-        layer = kind.model_validate({"kind": self.kind, "id": slug, "label": label} | kind.suited(where) | seed)
+        layer = kind.model_validate({"kind": self.kind, "id": slug, "label": label} | kind.suited(where) | pattern)
         if self.combine:
             layer = layer.joined_by(self.combine, where)
         layer = _with_settings(scene, layer, self.settings, self.address)

@@ -9,10 +9,11 @@ from pydantic import Field
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.scaling import moved_base, scaled_base
 from lazzik.core.errors import InvalidEdit
+from lazzik.core.layers import BY_KIND
 from lazzik.core.scene.address import Address, exists, find, write
 from lazzik.core.scene.edits.base import Edit
 from lazzik.core.scene.edits.keys import PutKey, SetBeyond
-from lazzik.core.scene.edits.layers import AddLayer, ChangeLayer, MoveLayer, RemoveLayer, SwitchLayer
+from lazzik.core.scene.edits.layers import SEEDS, AddLayer, ChangeLayer, MoveLayer, RemoveLayer, SwitchLayer
 from lazzik.core.scene.edits.numbers import Nudge, SetNumber
 from lazzik.core.scene.edits.recipes import FollowRecipe, UseRecipe
 from lazzik.core.scene.edits.stacks import PutLayers
@@ -41,7 +42,8 @@ class Together(Edit):
     """Edits of the first of some numbers, made on the others too.
 
     A member that has no such layer or number is passed over. How a number is set: `same` gives all the same value,
-    `add` moves each by as much as the first moves, `times` by as many times.
+    `add` moves each by as much as the first moves, `times` by as many times. A layer that is added gets a seed of its
+    own on each.
     """
 
     do: Literal["together"] = "together"
@@ -55,7 +57,11 @@ class Together(Edit):
         return scene
 
     def describe(self, scene: Scene) -> str:
-        return f"{self.edits[0].describe(scene)}, on {len(self.channels)} together"
+        first = self.edits[0]
+        kind = BY_KIND.get(first.kind) if isinstance(first, AddLayer) else None
+        seeds = kind is not None and "seed" in kind.model_fields
+        own = ", each with a seed of its own" if seeds else ""
+        return f"{first.describe(scene)}, on {len(self.channels)} together{own}"
 
     def _on_all(self, scene: Scene, edit: Edit) -> Scene:
         first, *others = self.channels
@@ -63,15 +69,17 @@ class Together(Edit):
             raise InvalidEdit(f"What is done together must begin on {first}", edit.where)
         rest = edit.where[len(first) :]
         before = scene
-        scene = edit.apply(scene)
-        for other in others:
+        seed = edit.own_seed if isinstance(edit, AddLayer) and edit.seed is None else None
+        scene = (edit if seed is None else edit.model_copy(update={"seed": seed})).apply(scene)
+        for count, other in enumerate(others, 1):
             there = other + rest
             if not exists(scene, there):
                 continue
             if isinstance(edit, SetNumber) and self.how != "same":
                 scene = self._moved(before, scene, edit, there)
             else:
-                scene = edit.model_copy(update={"address": there}).apply(scene)
+                own = {} if seed is None else {"seed": (seed + count) % SEEDS}
+                scene = edit.model_copy(update={"address": there} | own).apply(scene)
         return scene
 
     def _moved(self, before: Scene, scene: Scene, edit: SetNumber, there: str) -> Scene:

@@ -296,7 +296,7 @@ export class Strata {
     svg.replaceChildren(
       ...this.upright(svg), ...this.across(levels, y),
       shape("path", { class: "under", d: this.line(data, base, y) }),
-      ...also.map((other) => shape("path", { class: "beside", d: this.line(data, other.result, y) })),
+      ...also.map((other) => shape("path", { class: `beside ${this.axisOf(other.channel)}`, d: this.line(data, other.result, y) })),
       ...(this.ghost ? [shape("path", { class: "ghost", d: this.line(data, this.ghost, y) })] : []),
       shape("path", { class: "trace", d: this.line(data, result, y) }),
       ...(moves ? this.seam(data, y) : []), ...(moves ? this.peak(data, most, y, labels) : []),
@@ -304,6 +304,15 @@ export class Strata {
     );
     this.tellLevels(levels, y);
     one("#result-range").textContent = `${tidy(least)} to ${tidy(most)}${unit()}`;
+  }
+
+  /**
+   * 'x', 'y' or 'z' of a number of the shown one's own object, which is told by its line; '' of any other.
+   * @param {string} channel
+   */
+  axisOf(channel) {
+    const own = channel.split("/")[0] === store.facts.channel.split("/")[0];
+    return own ? (/\.([xyz])$/.exec(channel)?.[1] ?? "") : "";
   }
 
   /**
@@ -318,7 +327,7 @@ export class Strata {
     if (also.length > MOST_NAMES) return [];
     const places = spreadOut(also.map((other) => y(other.result[other.result.length - 1])));
     return also.flatMap((other, i) => {
-      const name = other.title.split(" / ")[0];
+      const name = this.axisOf(other.channel) ? (other.title.split(" / ")[1] ?? "") : other.title.split(" / ").slice(0, -1).join(" / ");
       const near = Labels.about(this.width, clamp(places[i], 10, this.height(svg) - 16)).filter((place) => place.anchor === "end");
       const at = labels.putIfFree(name, near); // among many curves there may be no room; the pointer tells them apart
       return at ? [this.label("beside-name", name, at)] : [];
@@ -428,11 +437,13 @@ export class Strata {
   now() {
     const shown = maybe("#result-now");
     if (!shown || !this.data) return;
-    const { result, from, perFrame } = this.data;
+    const { base, result, from, perFrame } = this.data;
     const { at } = store.facts;
     const place = clamp(Math.round(store.frame - from) * perFrame, 0, result.length - 1);
     const text = `${tidy(result[place])}${unit()}`;
     shown.textContent = text;
+    const keyed = maybe(".base-value[data-keyed=true] input", document, HTMLInputElement);
+    if (keyed && keyed !== document.activeElement) keyed.value = keyed.defaultValue = String(Number(base[place].toPrecision(6)));
     const row = maybe(".channel.chosen [data-now]");
     const isNumber = !at.split("#").some((hop, i) => i && hop.includes("."));
     if (row && row.dataset.now === at.split("#")[0] && isNumber) row.textContent = text;

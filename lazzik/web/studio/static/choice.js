@@ -60,10 +60,10 @@ function toggle(address) {
 }
 
 /**
- * The same number of another object.
+ * The same number of another object: of a layer's number that of its own layer, never another one.
  * @param {string | undefined} node
  */
-const sameOf = (node) => `${node}/${store.facts.channel.split("#")[0].split("/")[1]}`;
+const sameOf = (node) => `${node}/${store.facts.channel.slice(store.facts.channel.indexOf("/") + 1)}`;
 
 /** @param {HTMLElement} row */
 const depth = (row) => [...row.classList].find((name) => name.startsWith("depth-"));

@@ -30,7 +30,7 @@ export const keep = {
     || !("dataset" in old && /** @type {HTMLElement} */ (old).dataset.drawn) && !old.matches(".dropdown-menu.show, [data-bs-toggle].show, a:has(.rename)"),
   // a gap is sized by script; a fold stays as the person left it
   beforeAttributeUpdated: (name, element) => !(name === "style" && element instanceof HTMLElement && element.dataset.gap)
-    && !(name === "open" && element.matches(".knob-group > details")),
+    && !(name === "open" && element.matches("details") && !element.matches(".triple-fold.stirs:not([open])")),
 };
 
 /** How panels are morphed: what is typed in a field stays; a link that has the focus shows what it is by now. */

@@ -186,7 +186,8 @@ document.addEventListener("click", async (event) => {
   event.preventDefault();
   const asked = new URL(link.href).searchParams;
   const moving = link.dataset.moving ? { moving: link.dataset.moving === "true" } : {};
-  await choose(asked.get("at") ?? store.facts.at, moving);
+  const also = asked.has("also") ? { also: asked.getAll("also") } : {};
+  await choose(asked.get("at") ?? store.facts.at, { ...moving, ...also });
 });
 window.addEventListener("popstate", () => {
   const asked = new URLSearchParams(location.search);
