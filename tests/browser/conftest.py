@@ -131,7 +131,15 @@ class Studio:
         return self.page.locator(".lane.layer a.lane-name strong").all_inner_texts()
 
     def knob(self, name: str) -> Any:
-        return self.page.locator(f'.strip .knob[data-address$=".{name}"]')
+        """A number's control; if it is folded, the fold is opened first."""
+        return self.unfolded(f'.knob[data-address$=".{name}"]')
+
+    def unfolded(self, control: str) -> Any:
+        """A control of a strip; if it is folded, the fold is opened first."""
+        fold = self.page.locator(f".strip details:not([open]):has({control}) > summary")
+        if fold.count():
+            fold.first.click()
+        return self.page.locator(f".strip {control}")
 
     def drag(self, selector: Any, dx: float, dy: float = 0, *, let_go: bool = True) -> None:
         """Press the middle of something and move it there in a few steps."""

@@ -36,7 +36,7 @@ def add(studio: Studio, kind: str, step: int) -> None:
 
 def cut(studio: Studio, segments: int) -> None:
     """Give the post so many segments upward, as the first step."""
-    studio.page.fill("#n-cuts_y", str(segments))
+    studio.unfolded("#n-cuts_y").fill(str(segments))
     studio.page.press("#n-cuts_y", "Enter")
     studio.lands(1)
 

@@ -69,7 +69,7 @@ def test_choices_change_the_layer(layered: Studio) -> None:
     page = layered.page
     for field, choice in (("setting=character", "ridged"), ("setting=side", "above"), ("option=combine", "multiply")):
         before, step = layered.result(), layered.step
-        page.select_option(f"#strip .knob[data-{field}] select", choice)
+        layered.unfolded(f".knob[data-{field}] select").select_option(choice)
         page.wait_for_function("was => window.lazzik.strata.data.result.some((v, i) => v !== was[i])", arg=before)
         page.keyboard.press("Control+z")
         layered.lands(step)
@@ -137,7 +137,7 @@ def test_a_loop_over_the_range_closes_the_seam(layered: Studio) -> None:
     expect(layered.page.locator("svg[data-lane=result]")).to_contain_text("seam 0° apart")
     values = layered.result()
     assert values[0] == pytest.approx(values[-1], abs=1e-6)
-    expect(layered.page.locator(".lane.chosen a.lane-name span")).to_contain_text(" s")
+    expect(layered.page.locator("#strip .knob-note")).to_contain_text(" s")
 
 
 def test_mute_solo_weight_order_and_remove(layered: Studio) -> None:
@@ -274,6 +274,6 @@ def test_a_layer_made_to_multiply_keeps_the_value(layered: Studio) -> None:
     page.select_option('#strip [data-option="combine"] select', "multiply")
     layered.lands(step + 1)
     expect(amplitude).to_have_value("0.3")
-    expect(page.locator('#strip .knob[data-address$=".offset"] input.num')).to_have_value("1")
+    expect(layered.knob("offset").locator("input.num")).to_have_value("1")
     page.keyboard.press("Control+z")
     expect(amplitude).to_have_value(was)

@@ -277,7 +277,7 @@ def test_a_formula_is_checked_while_it_is_typed(small: Studio) -> None:
     assert "exp(-t)" in field.input_value()
     field.fill("open('x')")
     field.press("Enter")
-    expect(page.locator("#strip > .field-error")).to_contain_text("no function 'open'")
+    expect(page.locator("#strip .wrong .field-error")).to_contain_text("no function 'open'")
     assert small.step == 2
 
 
@@ -292,7 +292,7 @@ def test_a_link_chooses_its_source_and_refuses_a_circle(layered: Studio) -> None
     expect(page.locator("#sources option")).to_have_count(1)
     source.fill("post/position.x")
     source.press("Enter")
-    expect(page.locator("#strip > .field-error")).to_contain_text("would read itself")
+    expect(page.locator("#strip .wrong > .field-error")).to_contain_text("would read itself")
     source.fill("post/rotation.z")
     source.press("Enter")
     layered.lands(3)

@@ -14,7 +14,7 @@ from lazzik.core.scene.address import Address
 from lazzik.core.scene.scene import Scene
 from lazzik.web.shape.view import shape_view
 from lazzik.web.stack.view import strata_view
-from lazzik.web.ui.controls import MOST_IN_A_ROW, Entry, Group, grouped
+from lazzik.web.ui.controls import MOST_IN_A_ROW, Group, TypedField, grouped
 from tests.conftest import edited
 
 AT = "post/position.y"
@@ -66,7 +66,7 @@ def test_the_fields_of_a_shape_have_names_of_their_own_and_explain_themselves(sh
     assert max(controls(groups).values()) == 1
     for group in groups:
         for control in (*group.shown, *group.folded):
-            if control.what in ("choice", "entry"):
+            if control.what in ("select", "field"):
                 assert control.help.endswith("."), control.label  # type: ignore[union-attr]
 
 
@@ -83,8 +83,8 @@ def test_a_number_that_does_nothing_is_not_offered() -> None:
     assert "cut below" not in controls(layered("travel"))
 
 
-def entry(place: int, group: str = "does", rest: str | None = None) -> Entry:
-    return Entry(id=f"e{place}", label=f"e{place}", help="", value="", data={}, group=group, rest=rest)
+def entry(place: int, group: str = "does", rest: str | None = None) -> TypedField:
+    return TypedField(id=f"e{place}", label=f"e{place}", help="", value="", data={}, group=group, rest=rest)
 
 
 def test_many_controls_stand_in_two_rows() -> None:

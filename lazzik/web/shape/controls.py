@@ -17,7 +17,7 @@ from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.edits.copies import turning
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
-from lazzik.web.ui.controls import Choice, Control, Entry, Swatch, choice_of
+from lazzik.web.ui.controls import Control, Select, Swatch, TypedField, select_of
 from lazzik.web.ui.knob import Knob, shown
 
 MASK_TITLES = {mask.model_fields["kind"].annotation.__args__[0]: mask.title for mask in MASKS}  # type: ignore[union-attr]
@@ -58,10 +58,10 @@ def deformer_controls(scene: Scene, node: Node, deformer: Deformer) -> Iterator[
         if name in settings:
             option = mark_of(kind, name, Option) or Option("")
             data = {"deformer": deformer.id, "choice": name}
-            yield choice_of(option, name, settings[name], chosen[name], id=f"d-{deformer.id}-{name}", data=data)
+            yield select_of(option, name, settings[name], chosen[name], id=f"d-{deformer.id}-{name}", data=data)
         elif counts_under(numbers_of(kind)[name].only, chosen):
             yield number_control(scene, node, f"{path}.{name}")
-    yield Choice(
+    yield Select(
         id="d-of",
         label="sits on",
         help="The object that it goes with: itself, or another one.",
@@ -74,7 +74,7 @@ def deformer_controls(scene: Scene, node: Node, deformer: Deformer) -> Iterator[
     yield _mask(node, deformer)
     if deformer.mask:
         yield from (number_control(scene, node, f"{path}.mask.{name}") for name in numbers_of(type(deformer.mask)))
-        yield Choice(
+        yield Select(
             id="d-invert",
             label="acts",
             help="Whether it acts where the mask is full, or where it is empty.",
@@ -109,7 +109,7 @@ def shape_controls(scene: Scene, node: Node) -> Iterator[Control]:
         yield from (number_control(scene, node, f"look.{name}", about="look") for name in ("glow", "roughness"))
 
 
-def _mask(node: Node, deformer: Deformer) -> Choice:
+def _mask(node: Node, deformer: Deformer) -> Select:
     """Where it acts at all. Values that need more than themselves end in ' …'."""
     mask = deformer.mask
     own = node.shape.weights if isinstance(node.shape, MeshShape) else None
@@ -120,7 +120,7 @@ def _mask(node: Node, deformer: Deformer) -> Choice:
         options.append((f"weights:{own}", "the mesh's own"))
     options.append(("weights", "painted …"))
     of_mesh = mask is not None and mask.kind == "weights" and own is not None and mask.asset == own
-    return Choice(
+    return Select(
         id="d-mask",
         label="made by",
         help="Where it acts at all: everywhere, or where a ball, a gradient, patches, a picture or paint lets it.",
@@ -132,14 +132,14 @@ def _mask(node: Node, deformer: Deformer) -> Choice:
 
 
 def _lettering(shape: Lettering) -> Iterator[Control]:
-    yield Entry(
+    yield TypedField(
         id="n-text", label="text", help="What is written.", value=shape.text, data={"shape": "text"}, group="size",
         most=LONGEST, wide=True, mode="text",
     )  # fmt: skip
     fonts = [(font, font) for font in SHIPPED]
     if shape.font not in SHIPPED:
         fonts.append((shape.font, "from a file"))
-    yield Choice(
+    yield Select(
         id="n-font", label="font", help="The letters' forms.", value=shape.font, options=tuple(fonts),
         data={"shape": "font"}, group="size",
     )  # fmt: skip
@@ -150,12 +150,12 @@ def _settable(shape: Any, field: str) -> Iterator[Control]:
     id, data = f"n-{field}", {"shape": field}
     if isinstance(value, bool):
         words = (("false", option.words.get("false", "no")), ("true", option.words.get("true", "yes")))
-        yield Choice(
+        yield Select(
             id=id, label=option.label or field, help=option.help, value=str(value).lower(), options=words, data=data,
             group="size",
         )  # fmt: skip
     elif isinstance(value, int):
-        yield Entry(
+        yield TypedField(
             id=id, label=option.label or field.replace("_", " "), help=option.help, value=str(value), unit="seg",
             data=data, group="mesh", rest=str(value), mode="numeric",
         )  # fmt: skip
@@ -170,14 +170,14 @@ def _pivot(node: Node) -> Iterator[Control]:
         else "About which point it turns; nothing that is seen moves."
     )
     data = {"stay": "rest" if turns else "always"}
-    yield Choice(
+    yield Select(
         id="d-pivot", label="pivot", help=help, value="", options=PIVOTS, data=data | {"pivot": ""}, group="mesh",
         rest="",
     )  # fmt: skip
     assert node.shape is not None
     for place, axis in enumerate("xyz"):
         value = shown(node.shape.pivot[place])
-        yield Entry(
+        yield TypedField(
             id=f"d-pivot-{axis}", label=f"pivot {axis}", help=help, value=value, unit="m",
             data=data | {"pivot-axis": str(place)}, group="mesh", rest=value,
         )  # fmt: skip

@@ -17,7 +17,7 @@ from lazzik.core.scene.address import Address, Hop, Place, find, into, names, ti
 from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.references import readers
 from lazzik.core.scene.scene import Scene
-from lazzik.web.ui.controls import Choice, Control, Entry, Group, choice_of, grouped
+from lazzik.web.ui.controls import Control, Group, Select, TypedField, grouped, select_of
 from lazzik.web.ui.knob import Knob, shown
 
 SWITCHED = tuple((name, kind.title) for name, kind in BY_KIND.items() if kind.offered and not kind.wordings())
@@ -202,18 +202,18 @@ def _controls(address: str, layer: Layer, knobs: list[Knob], note: str) -> Itera
         option = mark_of(type(layer), name, Option) or Option("")
         if counts_under(option.only, chosen):
             data = {"layer": address, "setting": name}
-            yield choice_of(option, name, values, chosen[name], id=f"s-{address}-{name}", data=data)
+            yield select_of(option, name, values, chosen[name], id=f"s-{address}-{name}", data=data)
     if layer.loops:
         yield _field(address, "loop", layer.loop, *LOOP, note)
     for name, (label, help) in WINDOW.items():
         value = getattr(layer.window, name)
         yield _field(address, name, None if value == 0.0 and name.startswith("fade") else value, label, help, "where")
     data = {"layer": address, "option": "combine"}
-    yield choice_of(
+    yield select_of(
         JOINS, "combine", get_args(Combine), layer.combine, id=f"s-{address}-combine", data=data, group="stack"
     )
     if layer.kind in dict(SWITCHED):
-        yield Choice(
+        yield Select(
             id=f"kind-{address}",
             label="kind",
             help="Another kind in its place; what both have stays.",
@@ -224,8 +224,10 @@ def _controls(address: str, layer: Layer, knobs: list[Knob], note: str) -> Itera
         )
 
 
-def _field(address: str, name: str, value: float | None, label: str, help: str, group: str, note: str = "") -> Entry:
-    return Entry(
+def _field(
+    address: str, name: str, value: float | None, label: str, help: str, group: str, note: str = ""
+) -> TypedField:
+    return TypedField(
         id=f"f-{address}-{name}",
         label=label,
         help=help,

@@ -25,10 +25,10 @@ MOST_FOLDED = 4
 
 
 @dataclass(frozen=True, kw_only=True)
-class Choice:
+class Select:
     """One of a few values."""
 
-    what: ClassVar[str] = "choice"
+    what: ClassVar[str] = "select"
     id: str
     label: str
     help: str
@@ -53,10 +53,10 @@ class Choice:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Entry:
+class TypedField:
     """A number or a text that is none of the scene's numbers, and can only be typed."""
 
-    what: ClassVar[str] = "entry"
+    what: ClassVar[str] = "field"
     id: str
     label: str
     help: str
@@ -98,7 +98,7 @@ class Swatch:
     resting: ClassVar[bool] = False
 
 
-Control = Knob | Choice | Entry | Swatch
+Control = Knob | Select | TypedField | Swatch
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -150,11 +150,11 @@ def grouped(key: str, controls: Iterable[Control], drawings: Mapping[str, str] |
     return tuple(groups)
 
 
-def choice_of(
+def select_of(
     option: Option, name: str, values: Iterable[Any], value: Any, *, id: str, data: Mapping[str, str], group: str = ""
-) -> Choice:
+) -> Select:
     """A choice as its kind describes it."""
-    return Choice(
+    return Select(
         id=id,
         label=option.label or name.replace("_", " "),
         help=option.help,
