@@ -20,13 +20,14 @@ from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.bundle import assets_of
 from lazzik.core.scene.change import carried
 from lazzik.core.scene.edits import Edit, applied
+from lazzik.core.scene.edits.base import free_label
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import VERSION, Scene
 from lazzik.core.scene.serialize import scene_json
 from lazzik.store.database import Database
 from lazzik.store.patches import patch_between, patched, replayed
 from lazzik.store.states import States
-from lazzik.store.tables import AssetRow, CardRow, RevisionRow, SceneRow, now
+from lazzik.store.tables import AssetRow, CardRow, PictureRow, RevisionRow, SceneRow, now
 
 SNAPSHOT_EVERY = 32
 """Revisions from one whole copy to the next."""
@@ -87,6 +88,17 @@ class Entry:
     """What is shown of it; None if that was never worked out."""
     card_is_fresh: bool
     """Whether the card is of this revision."""
+    picture: int | None = None
+    """The revision that there is a picture of its stage of; None if there is none."""
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A scene's stage as a browser saw it."""
+
+    revision: int
+    media: str
+    content: bytes
 
 
 class SceneStore:
@@ -125,6 +137,29 @@ class SceneStore:
         with self._database.writing() as session:
             if session.get(SceneRow, scene_id) is not None:
                 session.merge(CardRow(scene=scene_id, revision=revision, content=json.dumps(card)))
+
+    def keep_picture(self, scene_id: str, picture: Picture) -> None:
+        """Keep what the stage of a scene looks like. Raises NoScene."""
+        with self._database.writing() as session:
+            _row(session, scene_id)
+            session.merge(PictureRow(scene=scene_id, **vars(picture)))
+
+    def picture(self, scene_id: str) -> Picture | None:
+        """What the stage of a scene looked like when a browser last kept it."""
+        with self._database.reading() as session:
+            row = session.get(PictureRow, scene_id)
+            return Picture(row.revision, row.media, row.content) if row else None
+
+    def copy(self, scene_id: str) -> State:
+        """Store another scene that is what one is at its head, under a name of its own, with its picture. Raises
+        NoScene."""
+        scene = self.open(scene_id).scene
+        names = {entry.name for entry in self.entries()}
+        name = free_label(f"{scene.name[:100]} copy", names)
+        state = self.create(scene.replaced(name=name).with_assets(scene.assets), f"copy of {scene.name}")
+        if picture := self.picture(scene_id):
+            self.keep_picture(state.id, Picture(state.revision, picture.media, picture.content))
+        return state
 
     def create(self, scene: Scene, label: str) -> State:
         """Store a new scene."""
@@ -321,15 +356,17 @@ class SceneStore:
 
 
 _WITH_CARDS = (
-    select(SceneRow, CardRow)
+    select(SceneRow, CardRow, PictureRow.revision)
     .outerjoin(CardRow, CardRow.scene == SceneRow.id)
+    .outerjoin(PictureRow, PictureRow.scene == SceneRow.id)
     .order_by(SceneRow.changed.desc(), SceneRow.id)
 )
 
 
-def _entry(row: SceneRow, card: CardRow | None) -> Entry:
+def _entry(row: SceneRow, card: CardRow | None, picture: int | None) -> Entry:
     content = json.loads(card.content) if card else None
-    return Entry(row.id, row.name, row.head, row.changed, content, card is not None and card.revision == row.head)
+    fresh = card is not None and card.revision == row.head
+    return Entry(row.id, row.name, row.head, row.changed, content, fresh, picture)
 
 
 def label_of(scene: Scene, edits: list[Edit]) -> str:

@@ -44,6 +44,17 @@ class CardRow(Table):
     content: Mapped[str] = mapped_column(Text)
 
 
+class PictureRow(Table):
+    """A scene's stage as a browser saw it, as of a revision."""
+
+    __tablename__ = "picture"
+
+    scene: Mapped[str] = mapped_column(ForeignKey("scene.id", ondelete="CASCADE"), primary_key=True)
+    revision: Mapped[int]
+    media: Mapped[str] = mapped_column(String(40))
+    content: Mapped[bytes] = mapped_column(LargeBinary)
+
+
 class AssetRow(Table):
     """Something heavy, named by the SHA-256 of its bytes, so that it is stored once however often it is used."""
 

@@ -5,61 +5,63 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass
 from typing import Any
 
-from lazzik.core.channel.channel import Channel
-from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.seams import seams
+from lazzik.core.formats.svg import AnimatedSvg
 from lazzik.core.progress import Progress
-from lazzik.core.scene.node import channels_of
 from lazzik.core.scene.scene import Scene
 from lazzik.web.studio.view import count_moving
-from lazzik.web.ui.sparkline import line
 from lazzik.work.source import Source
 from lazzik.work.tasks import kept
 
-SIZE = (260.0, 15.0)
-"""Of one curve."""
+SIZE = (364, 186)
+"""Pixels of a picture."""
 
-LANES = 6
-POINTS = 130
+MOST_OUTLINES = 400_000
+"""Characters of outlines that are kept; a scene with more waits for its picture."""
+
+MOST_DRAWN = 400
+"""Objects up to which a scene is drawn as outlines."""
 
 
 @dataclass(frozen=True, kw_only=True)
 class Card:
-    """A scene in a few words and curves."""
+    """A scene in a few words, and as outlines."""
 
     frames: int
     fps: float
     objects: int
     moving: int
-    lanes: list[str]
+    meets: bool
+    """Whether all that moves comes round at the end of the range."""
+    baked: bool
+    outlines: str
+    """SVG; '' where that would be too much."""
 
 
 def card_of(source: Source, progress: Progress) -> dict[str, Any]:
     """A scene's card as plain values."""
     scene = source.read()
     progress.hear()
+    moving = count_moving(scene)
     return asdict(
         Card(
             frames=scene.frames,
             fps=scene.fps,
             objects=len(scene.nodes),
-            moving=count_moving(scene),
-            lanes=_lanes(scene, Scope(scene, kept(), [])),
+            moving=moving,
+            meets=moving > 0 and not seams(scene, Scope(scene, kept(), [])),
+            baked=bool(scene.receipts),
+            outlines=outlines(scene, progress),
         )
     )
 
 
-def _lanes(scene: Scene, scope: Scope) -> list[str]:
-    """A few of the scene's curves, as strata."""
-    lanes: list[str] = []
-    clock = scene.clock()
-    for node in scene.nodes:
-        if len(lanes) == LANES:
-            break
-        for _, number, _ in channels_of(node):
-            if isinstance(number, Channel) and number.moves:
-                values = number_on(number, clock, scope)
-                if not isinstance(values, float | int):
-                    lanes.append(line(values[:: max(1, len(values) // POINTS)], *SIZE, values.min(), values.max()))
-                break
-    return lanes
+def outlines(scene: Scene, progress: Progress) -> str:
+    """The scene in the middle of its range, as a still drawing; '' where that would be too much."""
+    if len(scene.nodes) > MOST_DRAWN:
+        return ""
+    middle = (scene.first + scene.last) // 2
+    still = scene.replaced(first=middle, last=middle + 1).with_assets(scene.assets)
+    drawn = AnimatedSvg(width=SIZE[0], height=SIZE[1], every=1000).write(still, progress, kept()).decode()
+    return drawn if len(drawn) <= MOST_OUTLINES else ""

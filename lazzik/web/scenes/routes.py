@@ -1,24 +1,31 @@
-"""The scenes: the list, and how one is begun, opened and removed."""
+"""The scenes: the list, and how one is begun, opened, copied, named and removed."""
 
 from __future__ import annotations
 
 from dataclasses import replace
 from typing import Annotated
 
-from fastapi import APIRouter, Form, Request, Response, UploadFile
+from fastapi import APIRouter, Form, Query, Request, Response, UploadFile
 from fastapi.responses import RedirectResponse
 
 from lazzik.core.errors import InvalidEdit
-from lazzik.demo.station import first_scene, station
+from lazzik.core.scene.edits.whole import ChangeScene
+from lazzik.demo.starts import BY_KEY, STARTS
+from lazzik.demo.station import station
+from lazzik.store.scenes import Picture
 from lazzik.web.deps import Heavy, Store
 from lazzik.web.jobs import Running
 from lazzik.web.requests.uploads import spooled
-from lazzik.web.scenes.cards import SIZE, card_of
+from lazzik.web.scenes.cards import card_of
+from lazzik.web.scenes.pictures import Sent, checked
 from lazzik.web.ui.templating import templates
 from lazzik.work import tasks
 from lazzik.work.source import Source
 
 router = APIRouter()
+
+MOST_NAME = 120
+"""Characters of a scene's name."""
 
 
 @router.get("/")
@@ -29,8 +36,8 @@ def home() -> Response:
 
 @router.get("/scenes")
 def scenes(request: Request, store: Store) -> Response:
-    """All scenes as cards. What is not known of a scene yet is asked for by the page itself."""
-    return templates.TemplateResponse(request, "scenes/page.html", {"entries": store.entries(), "size": SIZE})
+    """All scenes as cards, and what one can begin with. What is not known of a scene yet is asked for by the page."""
+    return templates.TemplateResponse(request, "scenes/page.html", {"entries": store.entries(), "starts": STARTS})
 
 
 @router.get("/scenes/{scene_id}/card")
@@ -41,17 +48,41 @@ def card(request: Request, scene_id: str, store: Store, heavy: Heavy) -> Respons
         content = heavy.run(card_of, Source(store.folder, scene_id, entry.revision))
         store.keep_card(scene_id, entry.revision, content)
         entry = replace(entry, card=content, card_is_fresh=True)
-    return templates.TemplateResponse(request, "scenes/card.html", {"entry": entry, "size": SIZE})
+    return templates.TemplateResponse(request, "scenes/card.html", {"entry": entry})
+
+
+@router.get("/scenes/{scene_id}/picture")
+def picture(scene_id: str, store: Store) -> Response:
+    """What the stage of a scene looks like: as a browser saw it last, else as outlines, else nothing yet."""
+    kept = store.picture(scene_id)
+    headers = {"cache-control": "private, max-age=31536000, immutable"}  # its address names the revision
+    if kept:
+        return Response(kept.content, media_type=kept.media, headers=headers)
+    drawn = (store.entry(scene_id).card or {}).get("outlines")
+    if not drawn:
+        return Response(status_code=204)
+    return Response(drawn, media_type="image/svg+xml", headers=headers)
+
+
+@router.put("/scenes/{scene_id}/picture", status_code=204)
+def keep_picture(
+    scene_id: str, content: Sent, store: Store, revision: Annotated[int, Query(ge=0, le=2**31)]
+) -> Response:
+    """Keep how a browser sees the stage of a scene."""
+    store.keep_picture(scene_id, Picture(revision, checked(content), content))
+    return Response(status_code=204)
 
 
 @router.post("/scenes")
-def new_scene(store: Store, name: Annotated[str, Form()] = "") -> Response:
-    """Begin a scene: with one object to move, or as a copy of the demo."""
-    name = name.strip()
-    if len(name) > 120:
-        raise InvalidEdit("A name may have at most 120 characters", "name")
-    state = store.create(first_scene(name or "Untitled scene"), "new scene")
-    return RedirectResponse(f"/scenes/{state.id}?at=post/rotation.z", 303)
+def new_scene(store: Store, name: Annotated[str, Form()] = "", start: Annotated[str, Form()] = "empty") -> Response:
+    """Begin a scene, with one of the starts."""
+    begun = BY_KEY.get(start)
+    if begun is None:
+        raise InvalidEdit(f"There is no start called '{start[:40]}'", "start")
+    state = store.create(
+        begun.build(_named(name) or ("Untitled scene" if start == "empty" else begun.title)), "new scene"
+    )
+    return RedirectResponse(f"/scenes/{state.id}?at={begun.at.replace('#', '%23')}&start={begun.key}", 303)
 
 
 @router.post("/scenes/demo")
@@ -68,8 +99,32 @@ def open_scene(store: Store, jobs: Running, heavy: Heavy, file: UploadFile) -> R
     return RedirectResponse(f"/scenes/{scene_id}", 303)
 
 
+@router.post("/scenes/{scene_id}/copy")
+def copy_scene(scene_id: str, store: Store) -> Response:
+    """Another scene that is the same, under a name of its own."""
+    store.copy(scene_id)
+    return RedirectResponse("/scenes", 303)
+
+
+@router.post("/scenes/{scene_id}/name")
+def rename_scene(scene_id: str, store: Store, name: Annotated[str, Form()] = "") -> Response:
+    """Give a scene another name: a step of its own, that can be undone in it."""
+    if not _named(name):
+        raise InvalidEdit("A scene needs a name", "name")
+    head = store.entry(scene_id).revision
+    store.edit(scene_id, head, [ChangeScene(name=_named(name))])
+    return RedirectResponse("/scenes", 303)
+
+
 @router.post("/scenes/{scene_id}/remove")
 def remove_scene(scene_id: str, store: Store) -> Response:
     """Forget a scene; the page has asked first."""
     store.remove(scene_id)
     return RedirectResponse("/scenes", 303)
+
+
+def _named(name: str) -> str:
+    name = name.strip()
+    if len(name) > MOST_NAME:
+        raise InvalidEdit(f"A name may have at most {MOST_NAME} characters", "name")
+    return name

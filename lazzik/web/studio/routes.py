@@ -13,6 +13,7 @@ from lazzik.core.evaluate.mesh_density import CoarseMarks
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.address import Address
 from lazzik.core.scene.scene import MOST_NODES
+from lazzik.demo.starts import BY_KEY
 from lazzik.store.scenes import State
 from lazzik.web.deps import Kept, Marked, Store
 from lazzik.web.requests.fields import Also, AskedRevision
@@ -27,6 +28,12 @@ from lazzik.web.studio.view import BEYONDS, count_moving, dials
 from lazzik.web.ui.templating import templates
 
 router = APIRouter()
+
+STILL_NEW = 6
+"""Steps up to which a scene counts as new, and first steps are shown in it."""
+
+SMALL = 15
+"""Objects of a scene in which they are."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -69,13 +76,18 @@ def studio(
     marks: Marked,
     shown: Shown,
     left: Annotated[str, Cookie(alias="shown", include_in_schema=False)] = "",
+    start: Annotated[str, Query(max_length=40)] = "",
+    steps: Annotated[str, Cookie(include_in_schema=False)] = "",
 ) -> Response:
     """The studio; where nothing is asked for, with what this browser left it with."""
     state = store.open(scene_id)
     if not shown.at:
         before = parse_qs(unquote(left))
         shown = replace(shown, at=before.get("at", [""])[0], also=tuple(before.get("also", ())))
-    return templates.TemplateResponse(request, "studio/page.html", _panels(state, memo, marks, shown))
+    is_new = state.revision < STILL_NEW and len(state.scene.nodes) < SMALL
+    taken = store.entry(scene_id).picture
+    more = {"pictured": -1 if taken is None else taken, "start": BY_KEY.get(start), "steps": steps != "done" and is_new}
+    return templates.TemplateResponse(request, "studio/page.html", _panels(state, memo, marks, shown) | more)
 
 
 @router.get("/scenes/{scene_id}/panels")

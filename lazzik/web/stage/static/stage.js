@@ -482,6 +482,19 @@ export class Stage {
   }
 
   /**
+   * Draw the scene alone, without what only helps while working, and do something with the picture before it goes.
+   * @param {() => void} act
+   */
+  bare(act) {
+    const helpers = [this.outline.drawn, this.trail.drawn].flatMap((item) => (item?.visible ? [item] : []));
+    for (const item of helpers) item.visible = false;
+    this.renderer.render(this.scene, this.eye);
+    act();
+    for (const item of helpers) item.visible = true;
+    this.renderer.render(this.scene, this.eye);
+  }
+
+  /**
    * Shade surfaces, [id, values] each, and no others.
    * @param {[id: string, values: Float32Array][]} rows
    * @param {boolean} signed

@@ -28,6 +28,7 @@ import { drawWindows, listenToWindows } from "lazzik/stack/windows.js";
 import { listenToBox } from "lazzik/stage/box.js";
 import { autoKeys, Gizmo } from "lazzik/stage/gizmo.js";
 import { switchEdges } from "lazzik/stage/hardware.js";
+import { keepPictures } from "lazzik/stage/picture.js";
 import { Stage } from "lazzik/stage/stage.js";
 import { Surfaces } from "lazzik/stage/surfaces.js";
 import { wholeRange, zoom } from "lazzik/timeline/timeaxis.js";
@@ -41,6 +42,7 @@ import { Previews } from "./previews.js";
 import { recalledFrame, remember } from "./remembered.js";
 import { choose, chosenNode, factsIn, minding, refresh } from "./session.js";
 import { sheet } from "./sheets.js";
+import { offerSteps } from "./steps.js";
 import { listenToTree } from "./tree.js";
 
 const CLOSER = 0.7; // times less in view
@@ -163,6 +165,7 @@ offerShapeBake();
 offerObjects();
 offerDials();
 offerRecipes();
+offerSteps();
 
 store.subscribe("facts", async () => {
   // another range or rate changes the ruler and every clock: the page is drawn anew
@@ -290,6 +293,7 @@ try {
   gizmo?.show(chosenNode());
   pressed("auto-key", autoKeys());
   if (stage) note.textContent = "";
+  if (stage) keepPictures(stage, Number(one("#stage").dataset.pictured), () => transport.playing !== null || strata.holding);
   document.body.dataset.ready = "true";
 } catch (error) {
   if (!(error instanceof Refused)) throw error;
