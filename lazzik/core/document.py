@@ -116,6 +116,8 @@ class Quantity:
     high: float = LARGEST
     """Hard limits. A constant beyond them is refused, a driven value is held at them."""
     whole: bool = False
+    moment: bool = False
+    """Of frames: whether it is a frame of the scene, rather than a length."""
     open_at: float | None = None
     """A value that means no limit at all, and is shown as none."""
     label: str = ""

@@ -181,6 +181,8 @@ class Layer(Frozen):
     with it; or the very values."""
     feel: ClassVar[tuple[str, str] | None] = None
     """The two numbers that together carry it from calm to nervous: how long, or how quick, and how far."""
+    own_frames: ClassVar[frozenset[str]] = frozenset()
+    """Numbers whose keys stand on a clock of their own, not on the scene's frames."""
     offered: ClassVar[bool] = True
     """Whether it can be chosen by itself; False for what is made from something else."""
 

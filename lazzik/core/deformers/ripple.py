@@ -63,7 +63,7 @@ class Ripple(Deformer):
         ),
     ] = 0.25
     begin: Annotated[
-        Number, Quantity("fr", "Frame on which it begins.", (0, 250), 1, label="begins at", group="time")
+        Number, Quantity("fr", "Frame on which it begins.", (0, 250), 1, moment=True, label="begins at", group="time")
     ] = 0.0
     life: Annotated[
         Number, Quantity("fr", "Frames that it lives; 0 is for ever.", (0, 250), 1, low=0, label="lasts", group="time")

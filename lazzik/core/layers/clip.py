@@ -96,7 +96,8 @@ class Play(Layer):
     combine: Combine = "replace"
     source: Annotated[str, Wording("clip", "The track of a clip that is played.")] = ""
     start: Annotated[
-        Number, Quantity("fr", "Frame on which the clip begins.", (0, 250), 1, label="begins at", group="time")
+        Number,
+        Quantity("fr", "Frame on which the clip begins.", (0, 250), 1, moment=True, label="begins at", group="time"),
     ] = 0.0
     speed: Annotated[
         Number,

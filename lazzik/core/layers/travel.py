@@ -34,12 +34,13 @@ class Travel(Layer):
     family: ClassVar[Family] = "path"
     title: ClassVar[str] = "Travel"
     summary: ClassVar[str] = "From a value to a value with an easing: entrances, gates, steps that repeat or climb."
+    own_frames: ClassVar[frozenset[str]] = frozenset({"drawn"})
 
     kind: Literal["travel"]
     begin: Annotated[Number, Quantity("own", "The value it sets out from.", (-4, 4), 0.01, label="from value")] = 0.0
     finish: Annotated[Number, Quantity("own", "The value it arrives at.", (-4, 4), 0.01, label="to value")] = 1.0
     start: Annotated[
-        Number, Quantity("fr", "Frame on which it sets out.", (0, 250), 1, label="sets out", group="time")
+        Number, Quantity("fr", "Frame on which it sets out.", (0, 250), 1, moment=True, label="sets out", group="time")
     ] = 0.0
     length: Annotated[
         Number, Quantity("fr", "Frames that it takes.", (1, 250), 1, low=0.01, high=1e6, label="takes", group="time")

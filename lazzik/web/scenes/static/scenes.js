@@ -48,14 +48,14 @@ function rename(card, scene) {
   field.select();
 }
 
-const still = matchMedia("(prefers-reduced-motion: reduce)");
+const still = () => matchMedia("(prefers-reduced-motion: reduce)").matches;
 
 /** Moves while it is pointed at, or has the focus. @param {HTMLElement} start */
 function liven(start) {
   const picture = maybe("img", start, HTMLImageElement);
   const [rest, moves] = [picture?.src ?? "", picture?.dataset.moves];
   if (!picture || !moves) return;
-  for (const kind of ["pointerenter", "focus"]) start.addEventListener(kind, () => { if (!still.matches) picture.src = moves; });
+  for (const kind of ["pointerenter", "focus"]) start.addEventListener(kind, () => { if (!still()) picture.src = moves; });
   for (const kind of ["pointerleave", "blur"]) start.addEventListener(kind, () => { picture.src = rest; });
 }
 

@@ -103,6 +103,7 @@ export type AddLayer = {
   label?: string | null;
   combine?: "add" | "subtract" | "multiply" | "replace" | null;
   settings?: Record<string, string>;
+  seed?: number | null;
 };
 
 export type AddObject = {
@@ -255,6 +256,8 @@ export type ChangeScene = {
   fps?: number | string | null;
   first?: number | string | null;
   last?: number | string | null;
+  seconds?: number | string | null;
+  keep?: "frames" | "seconds";
 };
 
 export type ChangeShape = {

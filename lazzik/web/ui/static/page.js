@@ -1,7 +1,7 @@
 // What every page shares: theme, history, the finder, and small manners of forms.
 
 import { act, listen } from "lazzik/lib/actions.js";
-import { all, maybe, one, over } from "lazzik/lib/dom.js";
+import { all, field, maybe, one, over } from "lazzik/lib/dom.js";
 import { guard } from "lazzik/lib/guard.js";
 import { toast } from "lazzik/lib/toasts.js";
 import { apply, commit, readHead, redo, undo } from "lazzik/studio/history.js";
@@ -44,24 +44,31 @@ document.addEventListener("submit", async (event) => {
   event.preventDefault();
   /** @type {ChangeScene} */
   const changes = { do: "change-scene" };
-  for (const field of all("input", form, HTMLInputElement)) {
-    if (field.value !== field.defaultValue) Object.assign(changes, { [field.name]: field.value });
+  for (const typed of all("input:not([type=radio])", form, HTMLInputElement)) {
+    if (typed.value !== typed.defaultValue) Object.assign(changes, { [typed.name]: typed.value });
   }
   if (Object.keys(changes).length === 1) return;
+  if (changes.fps !== undefined) changes.keep = /** @type {ChangeScene["keep"]} */ (field(form, "keep").value);
   await guard(async () => {
     if (await commit([changes], { quiet: true })) location.reload();
   }, (sentence) => { one(".field-error", form).textContent = sentence; });
 });
 
+// another frame rate asks what is to stay
+document.addEventListener("input", (event) => {
+  const rate = over(event, "#scene-form [name=fps]", HTMLInputElement);
+  if (rate) one("#keep-time").hidden = rate.value === rate.defaultValue;
+});
+
 // a scene file is sent as soon as it is chosen; what is wrong with it is said beside the button
 maybe("#open-form input", document, HTMLInputElement)?.addEventListener("change", async (event) => {
-  const field = /** @type {HTMLInputElement} */ (event.currentTarget);
+  const chosen = /** @type {HTMLInputElement} */ (event.currentTarget);
   const said = one("#open-error");
   said.textContent = "Reading …";
-  const response = await fetch("/scenes/open", { method: "POST", body: new FormData(field.form ?? undefined) }).catch(() => null);
+  const response = await fetch("/scenes/open", { method: "POST", body: new FormData(chosen.form ?? undefined) }).catch(() => null);
   if (response?.ok) location.href = response.url;
   else said.textContent = (await response?.json().catch(() => null))?.error ?? "The file could not be sent.";
-  field.value = "";
+  chosen.value = "";
 });
 
 // placing a bake or taking one back made on an older revision says so here, like any other edit
