@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 from zlib import crc32
 
 from fastapi import APIRouter, Query, Response
+from typing_extensions import TypedDict
 
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit, UnknownAddress
@@ -63,6 +64,20 @@ def rest_geometry(scene_id: str, store: Store, memo: Kept) -> Response:
     """The geometry at rest, from the same exporter that people use."""
     scene = store.open(scene_id).scene
     return Response(write_glb(scene, animated=False, memo=memo), media_type="model/gltf-binary")
+
+
+class Names(TypedDict):
+    """What objects are called, told apart."""
+
+    revision: int
+    names: dict[str, str]
+
+
+@router.get("/names")
+def names(scene_id: str, store: Store) -> Names:
+    """What each object is called, for the pointer on the stage."""
+    state = store.open(scene_id)
+    return {"revision": state.revision, "names": state.scene.called}
 
 
 def geometry_key(scene: Scene) -> str:

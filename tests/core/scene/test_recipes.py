@@ -13,6 +13,7 @@ from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.evaluate.evaluator import evaluate, strata
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.address import Address, find
+from lazzik.core.scene.edits.stacks import used_recipes
 from lazzik.core.scene.node import Node, Position, Rotation
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene, scene_text
@@ -175,3 +176,61 @@ def test_the_library_holds_a_dozen_that_move_and_say_when_to_use_them() -> None:
         assert recipe.exposed
         layer = find(used, Address.parse(A)).channel.layers[0]
         assert {item.name for item in recipe.exposed} <= set(layer.numbers(used))
+
+
+@pytest.mark.parametrize("kinds", [("noise",), ("settle",), ("noise", "wave")])
+def test_a_window_stays_in_sight_on_the_number_that_is_saved(kinds: tuple[str, ...]) -> None:
+    keys = ({"do": "put-key", "address": A, "frame": f, "value": v} for f, v in ((0, 1), (50, 9)))
+    scene = edited(
+        Scene(name="One", last=120, nodes=(Node(id="a", label="A"),)),
+        *keys,
+        *({"do": "add-layer", "address": A, "kind": kind} for kind in kinds),
+        *({"do": "change-layer", "address": f"{A}#{kind}", "start": 30, "end": 90, "fade_in": 20} for kind in kinds),
+    )
+    saved = edited(scene, {"do": "save-recipe", "address": A, "label": "Gust"})
+    (use,) = find(saved, Address.parse(A)).channel.layers
+    assert (use.window.start, use.window.end, use.window.fade_in) == (30, 90, 20)
+    assert all(layer.window.open for layer in saved.recipes[0].stack.layers)
+    np.testing.assert_allclose(values(saved), values(scene), atol=1e-9)
+
+
+def test_windows_that_differ_or_come_to_another_thing_stay_inside(scene: Scene) -> None:
+    scene = edited(scene, {"do": "change-layer", "address": f"{A}#ring", "start": 30})
+    saved = edited(scene, {"do": "save-recipe", "address": A, "label": "Gust"})
+    (use,) = find(saved, Address.parse(A)).channel.layers
+    assert use.window.open
+    np.testing.assert_allclose(values(saved), values(scene), atol=1e-9)
+
+
+def copied(scene: Scene, address: str) -> dict[str, Any]:
+    layers = find(scene, Address.parse(address)).channel.layers
+    recipes = used_recipes(scene, layers)
+    return {
+        "do": "put-layers", "address": B, "layers": [layer.model_dump(mode="json") for layer in layers],
+        "recipes": [recipe.model_dump(mode="json") for recipe in recipes],
+    }  # fmt: skip
+
+
+def test_a_lane_takes_its_recipe_along_into_another_scene(saved: Scene) -> None:
+    over = edited(saved, {"do": "save-recipe", "address": A, "label": "Whole"})  # a recipe of a recipe
+    elsewhere = Scene(name="Other", last=120, nodes=(Node(id="b", label="B", rotation=Rotation(z=Channel(keys=MOVE))),))
+    there = edited(elsewhere, copied(over, A))
+    assert [recipe.id for recipe in there.recipes] == ["ridge_gust", "whole"]
+    np.testing.assert_allclose(values(there, B), values(over), atol=1e-9)
+    again = edited(there, copied(over, A))
+    assert again.recipes == there.recipes
+
+
+def test_a_recipe_whose_name_is_taken_comes_under_another(saved: Scene) -> None:
+    other = Scene(name="Other", last=120, nodes=(Node(id="b", label="B", rotation=Rotation(z=Channel(keys=MOVE))),))
+    other = edited(
+        other,
+        {"do": "add-layer", "address": B, "kind": "wave"},
+        {"do": "save-recipe", "address": B, "label": "Ridge gust"},
+        {"do": "remove-layer", "address": f"{B}#ridge-gust"},
+    )
+    own = other.recipes[0]
+    there = edited(other, copied(saved, A))
+    assert there.recipes[0] == own
+    assert len(there.recipes) == 2
+    np.testing.assert_allclose(values(there, B), values(saved), atol=1e-9)

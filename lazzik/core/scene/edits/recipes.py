@@ -5,6 +5,8 @@ from __future__ import annotations
 
 from typing import Literal
 
+from lazzik.core.channel.layer import Layer
+from lazzik.core.channel.window import Window
 from lazzik.core.document import Frozen, Label, Name
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.layers import Recipe
@@ -24,7 +26,8 @@ class Expose(Frozen):
 
 
 class SaveRecipe(Edit):
-    """Save a number's stack as a recipe, and use the recipe in its place, so that it follows too."""
+    """Save a number's stack as a recipe, and use the recipe in its place, so that it follows too. A window that all its
+    layers share stays on the number: there it is seen, and can be dragged."""
 
     do: Literal["save-recipe"] = "save-recipe"
     address: str
@@ -39,8 +42,12 @@ class SaveRecipe(Edit):
         if not place.channel.layers:
             raise InvalidEdit("There is no layer here that could be saved as a recipe", self.address)
         name = free_name(self.label, {recipe.id for recipe in scene.recipes}, "recipe")
+        window = _shared_window(place.channel.layers) if self.in_place else Window()
+        stack = place.channel
+        if not window.open:
+            stack = stack.replaced(layers=tuple(layer.replaced(window=Window()) for layer in stack.layers))
         recipe = Recipe(
-            id=name, label=self.label, note=self.note, unit=place.quantity.unit, reach=place.reach, stack=place.channel
+            id=name, label=self.label, note=self.note, unit=place.quantity.unit, reach=place.reach, stack=stack
         )
         scene = scene.with_part(recipe)
         for item in self.expose:
@@ -48,7 +55,12 @@ class SaveRecipe(Edit):
         if not self.in_place:
             return scene
         scene = write(scene, address, lambda channel: channel.replaced(layers=()))
-        return UseRecipe(address=str(address), recipe=name).apply(scene)
+        scene = UseRecipe(address=str(address), recipe=name).apply(scene)
+        return write(
+            scene,
+            address,
+            lambda channel: channel.replaced(layers=tuple(use.replaced(window=window) for use in channel.layers)),
+        )
 
     def describe(self, scene: Scene) -> str:
         return f"save recipe {self.label}"
@@ -176,6 +188,15 @@ class FollowRecipe(Edit):
 
     def describe(self, scene: Scene) -> str:
         return f"{self.number} of {find_layer(scene, Address.parse(self.address)).label} follows its recipe"
+
+
+def _shared_window(layers: tuple[Layer, ...]) -> Window:
+    """The window that all layers of a stack have and that comes to the same around the whole of it: of one layer, or of
+    layers that each add what they are whatever lies below. Else an open one."""
+    first = layers[0].window
+    plain = all(layer.combine in ("add", "subtract") and layer.below == "ignored" for layer in layers)
+    shared = all(layer.window == first for layer in layers) and (len(layers) == 1 or plain)
+    return first if shared else Window()
 
 
 def _recipe(scene: Scene, name: str) -> Recipe:

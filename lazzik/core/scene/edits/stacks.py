@@ -9,9 +9,11 @@ from pydantic import Field
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import Layer
 from lazzik.core.document import Finite, InFrames
-from lazzik.core.layers import AnyLayer
+from lazzik.core.layers import AnyLayer, Recipe
+from lazzik.core.layers.recipe import Use
 from lazzik.core.scene.address import Address, find, find_layer, title, write
 from lazzik.core.scene.edits.base import Edit, free_slug
+from lazzik.core.scene.edits.dials import free_name
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.visit import layered, with_every_layer, with_layers, with_layers_at
 
@@ -20,7 +22,8 @@ class PutLayers(Edit):
     """Put copied layers on top of a number's stack, or in its place.
 
     `unit` and `reach` are those of the number they were copied from: on a number of another unit they are sized so
-    that they show as well as there.
+    that they show as well as there. `recipes` are those that the layers use where they come from: what is not here yet
+    is brought along, under another name if another recipe has its name here.
     """
 
     do: Literal["put-layers"] = "put-layers"
@@ -29,14 +32,16 @@ class PutLayers(Edit):
     unit: str | None = None
     reach: Annotated[Finite, Field(gt=0)] | None = None
     how: Literal["on-top", "instead"] = "on-top"
+    recipes: Annotated[tuple[Recipe, ...], Field(max_length=200)] = ()
 
     def apply(self, scene: Scene) -> Scene:
         address = Address.parse(self.address).channel
+        scene, layers = with_recipes(scene, self.recipes, self.layers)
         place = find(scene, address)
         elsewhere = self.reach is not None and self.unit is not None and self.unit != place.quantity.unit
         factor = place.reach / self.reach if elsewhere and self.reach else 1.0
         stack = list(place.channel.layers) if self.how == "on-top" else []
-        for layer in self.layers:
+        for layer in layers:
             for reads in sorted(layer.references()):
                 find(scene, Address.parse(reads))
             slug = free_slug(layer.label, {item.id for item in stack})
@@ -47,6 +52,44 @@ class PutLayers(Edit):
     def describe(self, scene: Scene) -> str:
         what = self.layers[0].label if len(self.layers) == 1 else f"{len(self.layers)} layers"
         return f"paste {what} on {title(scene, Address.parse(self.address).channel)}"
+
+
+def with_recipes(
+    scene: Scene, recipes: tuple[Recipe, ...], layers: tuple[Layer, ...]
+) -> tuple[Scene, tuple[Layer, ...]]:
+    """The scene with the recipes that it has not yet, and layers that use them by the names that they have here."""
+    named: dict[str, str] = {}
+    taken = {recipe.id for recipe in scene.recipes}
+    for recipe in recipes:
+        here = scene.recipe(recipe.id)
+        named[recipe.id] = recipe.id if here in (None, recipe) else free_name(recipe.label, taken, "recipe")
+        taken.add(named[recipe.id])
+
+    def here_called(layer: Layer) -> Layer:
+        name = named.get(layer.recipe, layer.recipe) if isinstance(layer, Use) else ""
+        return layer.replaced(recipe=name) if isinstance(layer, Use) and name != layer.recipe else layer
+
+    for recipe in recipes:
+        if scene.recipe(named[recipe.id]) is None:
+            stack = with_layers(recipe.stack, here_called)
+            scene = scene.with_part(recipe.replaced(id=named[recipe.id], stack=stack))
+    changed = with_layers(Channel(layers=layers), here_called)
+    return scene, changed.layers if isinstance(changed, Channel) else layers
+
+
+def used_recipes(scene: Scene, layers: tuple[Layer, ...]) -> tuple[Recipe, ...]:
+    """The recipes that layers use, at any depth, those that others are made of first."""
+    found: dict[str, Recipe] = {}
+
+    def note(layer: Layer) -> Layer:
+        recipe = scene.recipe(layer.recipe) if isinstance(layer, Use) else None
+        if recipe and recipe.id not in found:
+            with_layers(recipe.stack, note)
+            found[recipe.id] = recipe
+        return layer
+
+    with_layers(Channel(layers=layers), note)
+    return tuple(found.values())
 
 
 class SetLoop(Edit):

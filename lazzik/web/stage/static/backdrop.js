@@ -45,21 +45,13 @@ function sky() {
   return new THREE.Mesh(geometry, new THREE.MeshBasicMaterial({ vertexColors: true, side: THREE.BackSide, depthWrite: false }));
 }
 
-function lines() {
-  const grid = new THREE.GridHelper(24, 24, ink("--ink-2"), ink("--ink-2"));
-  grid.material.transparent = true;
-  grid.material.opacity = 0.16;
-  grid.position.y = 0.006;
-  return grid;
-}
-
 /** All of it, in one group. */
 export function backdrop() {
   const group = new THREE.Group();
   const plain = new THREE.Mesh(new THREE.CircleGeometry(120, 40), new THREE.MeshBasicMaterial({ color: ink("--near") }));
   plain.rotation.x = -Math.PI / 2;
   plain.position.y = -0.52;
-  group.add(sky(), plain, lines(), ...RIDGES.map((entry) => ridge(...entry)));
+  group.add(sky(), plain, ...RIDGES.map((entry) => ridge(...entry)));
   return group;
 }
 

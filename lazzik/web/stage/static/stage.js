@@ -8,9 +8,11 @@ import { clamp } from "lazzik/lib/numbers.js";
 import { backdrop, lights } from "./backdrop.js";
 import { dispose } from "./dispose.js";
 import { creaseLines } from "./edges.js";
+import { Grid, told } from "./grid.js";
 import { hardware, smoothEdges } from "./hardware.js";
 import { forgetInks, ink } from "./ink.js";
 import { Outline } from "./outline.js";
+import { castShadows, shadowsWanted, switchShadows } from "./shadows.js";
 import { Shades } from "./shades.js";
 import { Trail } from "./trail.js";
 
@@ -70,6 +72,7 @@ export class Stage {
   wires = false;
   home = false;
   waiting = false;
+  shadows = shadowsWanted();
   /** @type {(() => void)[]} called after each picture */
   drawn = [];
   outline = new Outline();
@@ -87,6 +90,7 @@ export class Stage {
     this.renderer.setPixelRatio(this.ratio);
     this.scene = new THREE.Scene();
     this.trail = new Trail(this.scene);
+    this.grid = new Grid(this.scene);
     this.camera = new THREE.PerspectiveCamera(36, 1, 0.05, 900);
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.maxDistance = 60;
@@ -113,8 +117,10 @@ export class Stage {
   dress() {
     forgetInks();
     this.undress();
+    this.grid.dispose();
     this.around = [backdrop(), ...lights()];
     this.scene.add(...this.around);
+    castShadows(this.renderer, this.around, this.shadows);
     for (const edges of this.edges) edges.material.color = ink("--ink");
     this.invalidate();
   }
@@ -143,6 +149,7 @@ export class Stage {
   dispose() {
     this.unload();
     this.trail.dispose();
+    this.grid.dispose();
     this.undress();
     this.observer.disconnect();
     this.controls.dispose();
@@ -186,6 +193,7 @@ export class Stage {
       const glow = (from.emissive.r / Math.max(from.color.r, 1e-6)) * from.emissiveIntensity;
       item.material = new THREE.MeshLambertMaterial({ color: from.color, emissive: from.color, emissiveIntensity: glow });
       item.material.wireframe = this.wires;
+      item.castShadow = item.receiveShadow = true;
       entry.mesh = /** @type {Surface} */ (item);
       entry.lines = creaseLines(item.geometry, CREASE, ink("--ink"));
       this.edges.push(entry.lines);
@@ -264,6 +272,14 @@ export class Stage {
     const material = this.nodes.get(id)?.mesh?.material;
     material?.color.set(hex);
     material?.emissive.set(hex);
+    this.invalidate();
+  }
+
+  toggleShadows() {
+    switchShadows();
+    this.shadows = shadowsWanted();
+    castShadows(this.renderer, this.around, this.shadows);
+    for (const { mesh } of this.nodes.values()) if (mesh) mesh.material.needsUpdate = true;
     this.invalidate();
   }
 
@@ -470,8 +486,16 @@ export class Stage {
   // the camera that is looked through
   get eye() { return this.through && this.lens ? this.lens.lens : this.camera; }
 
+  // the ground's squares suit the distance, and what one of them is long is told
+  suitGrid() {
+    if (!this.grid.suit(this.camera.position.distanceTo(this.controls.target), this.controls.target)) return;
+    const scale = document.getElementById("grid-scale");
+    if (scale && !this.size) scale.textContent = told(this.grid.square);
+  }
+
   draw() {
     const { eye } = this;
+    this.suitGrid();
     if (eye !== this.camera) {
       eye.aspect = this.camera.aspect;
       eye.updateProjectionMatrix();
@@ -486,7 +510,7 @@ export class Stage {
    * @param {() => void} act
    */
   bare(act) {
-    const helpers = [this.outline.drawn, this.trail.drawn].flatMap((item) => (item?.visible ? [item] : []));
+    const helpers = [...this.outline.drawn, this.trail.drawn, this.grid.drawn].flatMap((item) => (item?.visible ? [item] : []));
     for (const item of helpers) item.visible = false;
     this.renderer.render(this.scene, this.eye);
     act();

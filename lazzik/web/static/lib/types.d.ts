@@ -696,6 +696,7 @@ export type PutLayers = {
   unit?: string | null;
   reach?: number | null;
   how?: "on-top" | "instead";
+  recipes?: Recipe[];
 };
 
 export type PutRecipe = {

@@ -29,12 +29,14 @@ import { listenToBox } from "lazzik/stage/box.js";
 import { autoKeys, Gizmo } from "lazzik/stage/gizmo.js";
 import { switchEdges } from "lazzik/stage/hardware.js";
 import { keepPictures } from "lazzik/stage/picture.js";
+import { namePointed } from "lazzik/stage/pointed.js";
 import { Stage } from "lazzik/stage/stage.js";
 import { Surfaces } from "lazzik/stage/surfaces.js";
+import { offerViews } from "lazzik/stage/views.js";
 import { wholeRange, zoom } from "lazzik/timeline/timeaxis.js";
 import { Transport } from "lazzik/timeline/transport.js";
 import { changesShowOn } from "./change.js";
-import { alone, chooseNodes, listenToChoice } from "./choice.js";
+import { alone, chooseNodes, chosenNodes, listenToChoice } from "./choice.js";
 import { listenToDivider } from "./divider.js";
 import { onChange } from "./history.js";
 import { listenToNames } from "./names.js";
@@ -154,6 +156,7 @@ listenToHanging(tree);
 listenToColours([tree, work], stage);
 listenToNames();
 if (stage) listenToBox(stage, chooseNodes);
+if (stage) namePointed(stage);
 new Hands(work, strata);
 store.subscribe("selection", () => drawBeads(strata));
 const form = new ShapeForm(work, stage);
@@ -166,6 +169,7 @@ offerObjects();
 offerDials();
 offerRecipes();
 offerSteps();
+offerViews(stage, chosenNodes);
 
 store.subscribe("facts", async () => {
   // another range or rate changes the ruler and every clock: the page is drawn anew
@@ -245,9 +249,8 @@ act(
   { name: "paste-instead", run: () => paste("instead"), label: "Paste layers in the place of the stack" },
   { name: "seams", run: () => sheet("seams"), label: "Check all seams" },
   { name: "alone", keys: ["Escape"], run: backOut, label: "Close the key desk, or choose the shown number alone" },
-  { name: "reset", keys: ["R"], run: () => stage?.reset(), label: "Reset the view" },
-  { name: "camera", keys: ["C"], run: () => pressed("camera", stage?.toggleCamera()), label: "Look through the scene's camera" },
   { name: "path", keys: ["P"], run: () => pressed("path", stage?.togglePath()), label: "Show the path of the chosen object" },
+  { name: "shadows", run: () => stage?.toggleShadows(), label: "Shadows on the stage, or none" },
   { name: "smooth", run: () => { switchEdges(); location.reload(); }, label: "Smooth or plain edges on the stage" },
   { name: "sheet", run: openSheet },
   { name: "go", run: (button) => { button?.closest("dialog")?.close(); return choose(button?.dataset.go ?? ""); } },

@@ -1,0 +1,51 @@
+// Fine lines on the ground whose squares suit the distance they are seen from: a millimetre to a hundred metres.
+
+import * as THREE from "three";
+import { ink } from "./ink.js";
+
+const SQUARES = 24; // from side to side
+const SEEN = 9; // squares that the distance to what is looked at is about as long as
+
+/** How long one square is, in metres, seen from so far away. @param {number} away */
+export const squareFor = (away) => 10 ** Math.min(2, Math.max(-3, Math.round(Math.log10(Math.max(away, 1e-6) / SEEN))));
+
+/** A length in the unit that suits it. @param {number} metres */
+export const told = (metres) => (metres >= 1 ? `${metres} m` : metres >= 0.01 ? `${Math.round(metres * 100)} cm` : `${Math.round(metres * 1000)} mm`);
+
+export class Grid {
+  /** @type {THREE.GridHelper | null} */
+  drawn = null;
+  square = 0;
+
+  /** @param {THREE.Scene} scene */
+  constructor(scene) {
+    this.scene = scene;
+  }
+
+  /**
+   * Suit the distance, and lie about what is looked at; true if its squares are others than before.
+   * @param {number} away metres from what is looked at
+   * @param {THREE.Vector3} target
+   */
+  suit(away, target) {
+    const square = squareFor(away);
+    const [x, z] = [target.x, target.z].map((at) => Math.round(at / square) * square);
+    if (square === this.square && this.drawn) {
+      this.drawn.position.setX(x).setZ(z);
+      return false;
+    }
+    this.dispose();
+    this.square = square;
+    this.drawn = new THREE.GridHelper(SQUARES * square, SQUARES, ink("--ink"), ink("--ink-2"));
+    Object.assign(this.drawn.material, { transparent: true, opacity: 0.18 });
+    this.drawn.position.set(x, 0.006 * Math.min(1, square), z);
+    this.scene.add(this.drawn);
+    return true;
+  }
+
+  dispose() {
+    this.drawn?.removeFromParent();
+    this.drawn?.dispose();
+    this.drawn = null;
+  }
+}
