@@ -2,7 +2,7 @@ import js from "@eslint/js";
 import globals from "globals";
 
 export default [
-  { ignores: ["lazzik/web/static/vendor/**", ".venv/**"] },
+  { ignores: ["lazzik/web/static/vendor/**", ".venv/**", "tests/browser/**"] },
   js.configs.recommended,
   {
     languageOptions: {

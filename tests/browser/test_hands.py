@@ -271,7 +271,7 @@ def test_a_colour_is_a_swatch_over_three_numbers(small: Studio) -> None:
     small.lands(1)
     colour = scene_of(small)["nodes"][1]["look"]["color"]
     assert (colour["r"], colour["g"], colour["b"]) == (0.2, 0.4, 0.6)
-    page.click("#tree .colour summary")
+    page.click("[id='fold-post/look.color'] summary")
     expect(numbers.first).to_be_visible()
     page.keyboard.press("q")  # keys put themselves
     page.evaluate("() => window.lazzik.transport.go(30)")

@@ -50,7 +50,7 @@ def test_from_the_scenes_page_to_a_swaying_object_in_at_most_six_actions(page: P
         page.click(selector)
 
     page.goto("/scenes")
-    do("text=New scene")
+    do(".start")
     studio = Studio(page).ready()
     do("#add-layer")
     do("[data-add=noise]")

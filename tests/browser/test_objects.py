@@ -92,7 +92,7 @@ def test_a_mesh_and_a_font_come_from_files_and_a_broken_one_is_refused(small: St
 
 def test_a_pivot_is_moved_by_number_by_the_box_and_picked(shaped: Studio) -> None:
     page = shaped.page
-    page.select_option("#d-pivot", "top")
+    shaped.unfolded("#d-pivot").select_option("top")
     shaped.lands(1)
     assert node_of(shaped)["shape"]["pivot"] == [0, 2, 0]
     page.fill("#d-pivot-x", "0.1")
@@ -124,7 +124,7 @@ def test_a_whole_file_a_drawing_and_a_table_are_brought_in(small: Studio) -> Non
     expect(page.locator("#tree")).to_contain_text("arrow")
     page.click("a.object:has-text('Mast')")
     expect(page.locator("#tree a.object.chosen")).to_contain_text("Mast")  # its numbers are those that are listed
-    page.click(".channel:has-text('position y')")
+    page.click('.channel[data-address="mast/position.y"]')
     page.wait_for_function("() => document.getElementById('lanes').dataset.address === 'mast/position.y'")
     page.keyboard.press("a")
     page.set_input_files("#bring-file", {"name": "up.csv", "mimeType": "", "buffer": b"frame,lift\n0,0\n60,2\n150,1"})

@@ -59,6 +59,7 @@ def test_the_view_turns_zooms_resets_and_looks_through_the_camera(small: Studio)
     assert turned != pytest.approx(home, abs=0.1)
     page.mouse.wheel(0, 300)
     page.wait_for_function("was => window.lazzik.stage.camera.position.length() !== Math.hypot(...was)", arg=turned)
+    page.click("#view-menu")
     page.click("[data-act=reset]")
     assert page.evaluate(eye) == pytest.approx(home, abs=1e-6)
 
@@ -267,7 +268,7 @@ def test_a_press_does_what_was_seen_when_it_began(demo_url: str, page: Page) -> 
     slow = []
     page.route("**/panels?*sign*", lambda route: slow.append(route))
     page.locator("#tree a[data-node='sign']").dispatch_event("click")
-    box = page.locator("#tree .channel:has-text('position y')").bounding_box()
+    box = page.locator('#tree .channel[data-address="mast/position.y"]').bounding_box()
     assert box is not None
     page.mouse.move(box["x"] + 20, box["y"] + box["height"] / 2)
     page.mouse.down()

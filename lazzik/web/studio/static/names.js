@@ -4,6 +4,7 @@ import { act } from "lazzik/lib/actions.js";
 import { element, maybe, over } from "lazzik/lib/dom.js";
 import { guard } from "lazzik/lib/guard.js";
 import { numberEdit } from "lazzik/stack/knobs.js";
+import { chosenNodes } from "./choice.js";
 import { commit } from "./history.js";
 import { refresh } from "./session.js";
 
@@ -21,8 +22,9 @@ function meant() {
  * @param {string} before
  * @param {string} label what is typed, for those who can't see it
  * @param {(text: string) => Promise<unknown>} keep
+ * @param {() => void} [next] what Tab leads to, when it is kept
  */
-function typeOver(place, before, label, keep) {
+function typeOver(place, before, label, keep, next) {
   if (place.nextElementSibling?.matches(".rename")) return;
   const field = element("input", { className: "rename", value: before, maxLength: LONGEST, spellcheck: false, autocomplete: "off" });
   field.setAttribute("aria-label", label);
@@ -44,10 +46,11 @@ function typeOver(place, before, label, keep) {
   }
   field.addEventListener("keydown", (event) => {
     event.stopPropagation();
-    if (event.key !== "Enter" && event.key !== "Escape") return;
+    const goesOn = event.key === "Tab" && !event.shiftKey && next;
+    if (event.key !== "Enter" && event.key !== "Escape" && !goesOn) return;
     event.preventDefault();
     if (event.key === "Escape") field.value = before;
-    finish();
+    finish().then(() => { if (goesOn) next?.(); });
   });
   field.addEventListener("blur", finish);
   place.after(field);
@@ -60,10 +63,18 @@ export function rename(name) {
   if (!name?.dataset.rename) return;
   const before = name.textContent?.trim() ?? "";
   const edit = JSON.parse(name.dataset.rename);
-  typeOver(name, before, `Name of ${before}`, (label) => {
+  // of several chosen objects all get the name, and a number each
+  const nodes = edit.do === "change-object" && chosenNodes().includes(edit.node) ? chosenNodes() : [];
+  const edits = nodes.length > 1 ? nodes.map((node) => ({ ...edit, node })) : [edit];
+  typeOver(name, before, `Name of ${edits.length > 1 ? `${edits.length} objects` : before}`, (label) => {
     name.textContent = label;
-    return commit([{ ...edit, label }]);
-  });
+    return commit(edits.map((each) => ({ ...each, label })));
+  }, edit.do === "change-object" ? () => renameAfter(edit.node) : undefined);
+}
+
+/** Go on with the name of the row after an object's. @param {string} node */
+function renameAfter(node) {
+  rename(maybe(`#row-${CSS.escape(node)} + li[id^=row-] > a [data-rename]`));
 }
 
 /** Type a number's value, at the frame that is shown where it has keys. @param {HTMLElement} number in the tree */

@@ -1,0 +1,166 @@
+"""Every page and every panel: accessible by day and dusk, nothing on top of anything else at three sizes."""
+
+from __future__ import annotations
+
+import urllib.request
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import Studio
+from tests.serving import Server
+
+pytestmark = pytest.mark.browser
+
+CUT_OFF = (Path(__file__).parent / "cut_off.js").read_text()
+OVERLAPS = (Path(__file__).parent / "overlaps.js").read_text()
+SIZES = ((1024, 700), (1280, 800), (1920, 1080))
+GUST = "?at=beacon-mast/rotation.z%23gust"
+LAMPS = "?at=lamp-1/rotation.z%23nod" + "".join(f"&also=lamp-{k}/rotation.z" for k in range(2, 7))
+
+Act = Callable[[Page], None]
+
+
+def pressing(*selectors: str) -> Act:
+    """Press one thing after the other."""
+
+    def act(page: Page) -> None:
+        for selector in selectors:
+            page.click(selector)
+
+    return act
+
+
+def key(name: str, waits: str) -> Act:
+    def act(page: Page) -> None:
+        page.keyboard.press(name)
+        page.wait_for_selector(waits)
+
+    return act
+
+
+def desk(page: Page) -> None:
+    """The key desk, which stays open from one page to the next."""
+    if not page.locator(".desk").count():
+        page.keyboard.press("e")
+    page.wait_for_selector(".desk")
+
+
+def nothing(page: Page) -> None:
+    """It is seen as it is opened."""
+
+
+VIEWS: dict[str, tuple[str, Act]] = {
+    "scenes": ("/scenes", nothing),
+    "number": (f"{{scene}}{GUST}", nothing),
+    "settle": ("{scene}?at=beacon-mast/rotation.z%23ring-on-arrival", nothing),
+    "axes": ("{scene}?at=envelope/position.x&also=envelope/position.y", nothing),
+    "many": (f"{{scene}}{LAMPS}", nothing),
+    "stagger": (f"{{scene}}{LAMPS}", pressing("#choice-bar [data-act=stagger]")),
+    "shape": ("{scene}?at=cloth/shape%23flutter", nothing),
+    "rings": ("{scene}?at=pool/shape", nothing),
+    "lettering": ("{scene}?at=name/shape", nothing),
+    "deformers": ("{scene}?at=pool/shape", pressing("#add-deformer")),
+    "desk": ("{scene}?at=beacon-mast/rotation.z", desk),
+    "palette": (f"{{scene}}{GUST}", pressing("#add-layer")),
+    "stack menu": (f"{{scene}}{GUST}", pressing("#stack-menu")),
+    "scene form": (f"{{scene}}{GUST}", pressing(".scene-name")),
+    "seeds": (f"{{scene}}{GUST}", pressing("#strip [data-sheet=seeds]")),
+    "feel": (f"{{scene}}{GUST}", pressing("#strip [data-feel]")),
+    "why": (f"{{scene}}{GUST}", key("w", ".sheet-dialog")),
+    "poses": (f"{{scene}}{GUST}", key("b", ".shelf-new")),
+    "finder": (f"{{scene}}{GUST}", key("Control+k", ".finder, dialog[open]")),
+    "new object": (f"{{scene}}{GUST}", key("a", "dialog[open]")),
+    "recipes": ("{scene}/recipes?at=beacon-mast/rotation.z", nothing),
+    "bake": ("{scene}/bake?at=beacon-mast/rotation.z", nothing),
+    "deliver": ("{scene}/deliver", nothing),
+}
+
+
+@pytest.fixture(scope="module")
+def station(server: Server) -> str:
+    """A copy of the demo scene, for all views."""
+    with urllib.request.urlopen(f"{server.url}/scenes/demo", b"") as opened:
+        return str(opened.url)
+
+
+def settled(page: Page) -> None:
+    page.wait_for_function(
+        """() => document.fonts.status === 'loaded' && !document.querySelector('[aria-busy=true]')
+            && document.getAnimations().every((each) => each.playState !== 'running')"""
+    )
+
+
+def opened(page: Page, path: str) -> None:
+    page.goto(path)
+    if page.locator("#stage").count():
+        Studio(page).ready()
+    page.mouse.move(2, 2)
+
+
+def look(page: Page, station: str, axe: str, view: str) -> dict[str, object]:
+    """What is wrong with a view, at three sizes and in both themes."""
+    path, act = VIEWS[view]
+    found: dict[str, object] = {}
+    opened(page, path.format(scene=station))
+    act(page)
+    for width, height in SIZES:
+        page.set_viewport_size({"width": width, "height": height})
+        settled(page)
+        wrong = {
+            "on each other": page.evaluate(OVERLAPS),
+            "cut off": page.evaluate(CUT_OFF),
+            "sideways": page.evaluate("() => document.documentElement.scrollWidth") > width,
+        }
+        found |= {f"{width} × {height}: {what}": list_ for what, list_ in wrong.items() if list_}
+    page.set_viewport_size({"width": 1280, "height": 800})
+    page.evaluate(axe)
+    for theme in ("light", "dark"):
+        page.evaluate("theme => { document.documentElement.dataset.bsTheme = theme; }", theme)
+        settled(page)
+        report = page.evaluate("() => axe.run(document, { resultTypes: ['violations'] })")
+        serious = [
+            (each["id"], [node["html"][:120] for node in each["nodes"]][:3])
+            for each in report["violations"]
+            if each["impact"] in ("serious", "critical")
+        ]
+        if serious:
+            found[theme] = serious
+    return found
+
+
+TELLING = ("scenes", "number", "many", "rings", "bake")
+"""Views that are looked at each time; the others take their time."""
+
+
+@pytest.mark.parametrize("view", TELLING)
+def test_nothing_lies_on_anything_else_and_all_of_it_is_accessible(
+    page: Page, station: str, axe: str, view: str
+) -> None:
+    assert look(page, station, axe, view) == {}
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("view", [view for view in VIEWS if view not in TELLING])
+def test_of_every_other_view_too(page: Page, station: str, axe: str, view: str) -> None:
+    assert look(page, station, axe, view) == {}
+
+
+def test_at_twice_the_size_nothing_is_lost(page: Page, station: str) -> None:
+    """Zoomed to 200 % a window of 1920 × 1080 has 960 × 540 pixels: all can be scrolled to."""
+    page.set_viewport_size({"width": 960, "height": 540})
+    opened(page, f"{station}{GUST}")
+    for control in (
+        "#strip .knob input.num >> nth=0",
+        "[data-act=remove-layer]",
+        "#lane-base",
+        "#add-layer",
+        "#tree-find",
+    ):
+        page.locator(control).first.scroll_into_view_if_needed()
+        expect(page.locator(control).first).to_be_in_viewport()
+    assert page.evaluate("() => document.documentElement.scrollWidth") <= 960
+    opened(page, "/scenes")
+    assert page.evaluate("() => document.documentElement.scrollWidth") <= 960
