@@ -89,7 +89,8 @@ def station(server: Server) -> str:
 def settled(page: Page) -> None:
     page.wait_for_function(
         """() => document.fonts.status === 'loaded' && !document.querySelector('[aria-busy=true]')
-            && document.getAnimations().every((each) => each.playState !== 'running')"""
+            && document.getAnimations().every((each) => each.playState !== 'running'
+                || each.effect.getTiming().iterations === Infinity)"""
     )
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any, ClassVar
@@ -167,9 +168,7 @@ def select_of(
 
 
 def _gathered(labels: list[str]) -> list[str]:
-    """Labels that differ in their last word alone as one: 'turn x', 'turn y', 'turn z' are 'turn'."""
-    heads: dict[str, list[str]] = {}
-    for label in labels:
-        head, _, last = label.rpartition(" ")
-        heads.setdefault(head if last in ("x", "y", "z") else label, []).append(label)
-    return list(heads)
+    """Labels that begin with the same word as one: 'turn x', 'turn y', 'turn z' are 'turn'."""
+    first = Counter(label.partition(" ")[0] for label in labels)
+    heads = (label.partition(" ")[0] if first[label.partition(" ")[0]] > 1 else label for label in labels)
+    return list(dict.fromkeys(heads))
