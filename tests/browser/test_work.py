@@ -217,40 +217,6 @@ def test_every_action_is_found_by_name(small: Studio) -> None:
     assert page.input_value("#frame") == "150"
 
 
-PAGES = [
-    "/scenes",
-    "{scene}?at=beacon-mast/rotation.z%23gust",
-    "{scene}/bake?at=beacon-mast/rotation.z",
-    "{scene}/deliver",
-]
-
-
-@pytest.mark.parametrize("theme", ["light", "dark"])
-@pytest.mark.parametrize("path", PAGES)
-def test_pages_are_accessible_and_nothing_scrolls_sideways(
-    page: Page, demo_url: str, axe: str, path: str, theme: str
-) -> None:
-    page.add_init_script(f"localStorage.setItem('lazzik-theme', '{theme}')")
-    page.goto(path.format(scene=demo_url))
-    if "?at=" in path and "bake" not in path:
-        Studio(page).ready()
-    page.wait_for_function(
-        """() => document.fonts.status === 'loaded'
-            && document.getAnimations().every((each) => each.playState !== 'running')"""
-    )
-    page.evaluate(axe)
-    report = page.evaluate("() => axe.run(document, { resultTypes: ['violations'] })")
-    serious = [
-        (found["id"], [node["html"][:160] for node in found["nodes"]][:3])
-        for found in report["violations"]
-        if found["impact"] in ("serious", "critical")
-    ]
-    assert serious == []
-    for width in (1280, 1024):
-        page.set_viewport_size({"width": width, "height": 800})
-        assert page.evaluate("() => document.documentElement.scrollWidth") <= width
-
-
 def test_the_keyboard_alone_reaches_and_adds_a_layer(small: Studio) -> None:
     page = small.page
     page.keyboard.press("l")

@@ -159,11 +159,11 @@ class Deformer(Frozen):
             label="held still",
             group="where",
             words={
-                "none": "nowhere",
-                "start": "at its start",
-                "end": "at its end",
-                "both": "at both ends",
-                "middle": "in the middle",
+                "none": "nothing",
+                "start": "its start",
+                "end": "its end",
+                "both": "both ends",
+                "middle": "its middle",
             },
         ),
     ] = "none"

@@ -40,7 +40,7 @@ class Bend(Deformer):
         Option(
             "The place along the axis that stays as it is while the rest bends.",
             label="anchored",
-            words={"start": "at the start", "middle": "in the middle", "end": "at the end"},
+            words={"start": "its start", "middle": "its middle", "end": "its end"},
         ),
     ] = "start"
 

@@ -56,7 +56,7 @@ class Stretch(Deformer):
         Option(
             "The place along the axis that stays where it is.",
             label="anchored",
-            words={"start": "at the start", "middle": "in the middle", "end": "at the end"},
+            words={"start": "its start", "middle": "its middle", "end": "its end"},
         ),
     ] = "start"
 

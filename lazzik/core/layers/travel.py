@@ -91,7 +91,7 @@ class Travel(Layer):
         Option(
             "Which end of the way is eased.",
             label="eased",
-            words={"in": "at the start", "out": "at the end", "in-out": "at both"},
+            words={"in": "its start", "out": "its end", "in-out": "both ends"},
             only={"ease": ("sine", "quad", "cubic", "quart", "quint", "expo", "circ", "back", "elastic", "bounce")},
         ),
     ] = "in-out"

@@ -25,7 +25,7 @@ export function switchShadows() {
  */
 export function castShadows(renderer, around, on) {
   renderer.shadowMap.enabled = on;
-  renderer.shadowMap.type = THREE.PCFSoftShadowMap;
+  renderer.shadowMap.type = THREE.PCFShadowMap;
   for (const sun of around) {
     if (!(sun instanceof THREE.DirectionalLight)) continue;
     sun.castShadow = on;

@@ -68,6 +68,7 @@ function isOwn(keys, target) {
   const typing = target.closest(FIELDS);
   // text that is chosen or being typed is copied and pasted as everywhere
   if (COPY.test(keys) && (typing || String(getSelection()))) return true;
+  if (/^F\d+$/.test(keys)) return false; // nobody types those
   if (keys.startsWith("Ctrl+")) {
     // a field in which something was typed undoes its own typing first
     return keys !== "Ctrl+K" && typing instanceof HTMLInputElement && typing.value !== typing.defaultValue;

@@ -3,6 +3,7 @@
 import { act } from "lazzik/lib/actions.js";
 import { element, maybe, over } from "lazzik/lib/dom.js";
 import { guard } from "lazzik/lib/guard.js";
+import { toast } from "lazzik/lib/toasts.js";
 import { numberEdit } from "lazzik/stack/knobs.js";
 import { chosenNodes } from "./choice.js";
 import { commit } from "./history.js";
@@ -17,7 +18,8 @@ function meant() {
 }
 
 /**
- * Let something be typed where it stands; Enter and leaving it keep it, Escape leaves it as it was.
+ * Let something be typed where it stands. Enter and leaving it keep it, Escape leaves it as it was; what is refused stays to
+ * be mended, with the reason under it.
  * @param {HTMLElement} place what is typed over
  * @param {string} before
  * @param {string} label what is typed, for those who can't see it
@@ -28,31 +30,47 @@ function typeOver(place, before, label, keep, next) {
   if (place.nextElementSibling?.matches(".rename")) return;
   const field = element("input", { className: "rename", value: before, maxLength: LONGEST, spellcheck: false, autocomplete: "off" });
   field.setAttribute("aria-label", label);
-  let open = true;
+  const said = element("p", { className: "field-error typed-error", role: "alert" });
+  let [open, asking] = [true, false];
   const close = () => {
     open = false;
     field.remove();
+    said.remove();
   };
-  const finish = async () => {
-    if (!open) return;
+  /** @param {boolean} leaving another place has the keyboard by now */
+  const finish = async (leaving) => {
+    if (!open || asking) return false;
     const text = field.value.trim();
+    let refused = "";
+    if (text && text !== before) {
+      asking = true;
+      await guard(() => keep(text), (sentence) => { refused = sentence; });
+      asking = false;
+    }
+    if (refused && !leaving) {
+      said.textContent = refused;
+      field.setAttribute("aria-invalid", "true");
+      field.after(said);
+      return false;
+    }
     close();
-    if (text && text !== before) await guard(() => keep(text));
+    if (refused) toast(refused);
     await refresh(); // what became of the row meanwhile, or what it was if this was refused
+    return true;
   };
   // what is done within the field is not done to the row around it
   for (const kind of ["click", "dblclick", "pointerdown"]) {
     field.addEventListener(kind, (event) => { event.stopPropagation(); if (kind === "click") event.preventDefault(); });
   }
-  field.addEventListener("keydown", (event) => {
+  field.addEventListener("keydown", async (event) => {
     event.stopPropagation();
     const goesOn = event.key === "Tab" && !event.shiftKey && next;
     if (event.key !== "Enter" && event.key !== "Escape" && !goesOn) return;
     event.preventDefault();
     if (event.key === "Escape") field.value = before;
-    finish().then(() => { if (goesOn) next?.(); });
+    if (await finish(false) && goesOn) next?.();
   });
-  field.addEventListener("blur", finish);
+  field.addEventListener("blur", () => finish(true));
   place.after(field);
   field.focus();
   field.select();
@@ -68,7 +86,7 @@ export function rename(name) {
   const edits = nodes.length > 1 ? nodes.map((node) => ({ ...edit, node })) : [edit];
   typeOver(name, before, `Name of ${edits.length > 1 ? `${edits.length} objects` : before}`, (label) => {
     name.textContent = label;
-    return commit(edits.map((each) => ({ ...each, label })));
+    return commit(edits.map((each) => ({ ...each, label })), { quiet: true });
   }, edit.do === "change-object" ? () => renameAfter(edit.node) : undefined);
 }
 
@@ -81,7 +99,7 @@ function renameAfter(node) {
 function typeValue(number) {
   const { address = "", unit = "" } = number.dataset;
   const before = (number.textContent ?? "").trim().replace(unit, "").replace("−", "-").trim();
-  typeOver(number, before, `Value of ${address}`, (text) => commit([numberEdit(number, text)]));
+  typeOver(number, before, `Value of ${address}`, (text) => commit([numberEdit(number, text)], { quiet: true }));
 }
 
 /** Begin to listen. */

@@ -38,6 +38,7 @@ import { Transport } from "lazzik/timeline/transport.js";
 import { changesShowOn } from "./change.js";
 import { alone, chooseNodes, chosenNodes, listenToChoice } from "./choice.js";
 import { listenToDivider } from "./divider.js";
+import { offerHelp } from "./help.js";
 import { onChange } from "./history.js";
 import { listenToNames } from "./names.js";
 import { Previews } from "./previews.js";
@@ -169,6 +170,7 @@ offerObjects();
 offerDials();
 offerRecipes();
 offerSteps();
+offerHelp();
 offerViews(stage, chosenNodes);
 
 store.subscribe("facts", async () => {
