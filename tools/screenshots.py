@@ -33,9 +33,17 @@ def main() -> None:
 def _take(page: Page) -> None:
     page.goto("/scenes")
     page.wait_for_selector(".card-face:not([aria-busy])")
+    scene = page.locator(".card-link").get_attribute("href") or ""
+    for start in ("pool", "sign"):
+        where = page.request.post("/scenes", form={"start": start}, max_redirects=0).headers["location"]
+        _pictured(page, where)
+    _keep(page, "first-steps")
+    page.click("[data-act=end-steps]")
+    _pictured(page, scene)
+    page.goto("/scenes")
+    page.wait_for_selector(".card-face:not([aria-busy])")
+    page.wait_for_function("() => [...document.images].every((image) => image.complete)")
     _keep(page, "scenes")
-    page.click(".card-link")
-    scene = page.url.split("?")[0]
     page.goto(f"{scene}?at=beacon-mast/rotation.z%23gust")
     page.wait_for_selector("body[data-ready]")
     page.evaluate("() => window.lazzik.transport.go(87)")
@@ -107,6 +115,14 @@ def _take(page: Page) -> None:
     page.click("text=Write glTF")
     page.wait_for_timeout(900)
     _keep(page, "deliver")
+
+
+def _pictured(page: Page, where: str) -> None:
+    """Open a scene, and wait until its stage is kept as its picture."""
+    with page.expect_response(lambda answer: "/picture?revision" in answer.url):
+        page.goto(where)
+        page.wait_for_selector("body[data-ready]")
+        page.evaluate("() => window.lazzik.transport.go(60)")
 
 
 def _settled(page: Page, frame: int) -> None:

@@ -23,7 +23,8 @@ def test_it_is_seen_from_a_named_side_all_of_it_in_sight(small: Studio, view: st
     page.click(f"[data-act={view}]")
     assert page.evaluate(FROM)[axis] > 0.98
     corners = page.evaluate(
-        """() => { const s = window.lazzik.stage; s.draw(); const at = s.nodes.get('post').item, V = at.position.constructor;
+        """() => { const s = window.lazzik.stage; s.draw();
+        const at = s.nodes.get('post').item, V = at.position.constructor;
         return [[-0.2, 0, -0.2], [0.2, 2, 0.2]].map((p) => s.toScreen(at.localToWorld(new V(...p))).toArray()); }"""
     )
     box = page.locator("#canvas").bounding_box()

@@ -5,6 +5,7 @@ Each is undone to the beginning, and what moves is compared with the motion that
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -16,6 +17,14 @@ from tests.browser.shapes import node_of, scene_of
 from tests.browser.test_hands import drag_row, tree
 
 pytestmark = pytest.mark.browser
+
+GUIDE = (Path(__file__).parents[2] / "docs" / "guide.md").read_text()
+MOST = {
+    "six paddles on a turning hub, on one beat at sixths": 20, "six lamps out of step": 8,
+    "a windsock carried by a swaying mast": 12, "ten objects renamed and regrouped": 14,
+    "a box whose width breathes at 2 Hz, baked and delivered": 12,
+}  # fmt: skip
+"""Jobs of the guide, and the most actions that they may take."""
 
 Values = np.ndarray[Any, Any]
 
@@ -65,6 +74,11 @@ class Walk:
             self.step += 1
             self.studio.lands(self.step)
 
+    def is_told(self, job: str) -> None:
+        """It took as many actions as the guide says, and no more than it may."""
+        assert f"| {job} | {self.actions} |" in GUIDE
+        assert self.actions <= MOST[job]
+
     def undo_all(self) -> None:
         """Back to the beginning, step by step."""
         for step in range(self.step - 1, self.began - 1, -1):
@@ -113,7 +127,7 @@ def test_six_paddles_on_a_turning_hub_share_one_beat_at_sixths(small: Studio) ->
     walk.choose("#stagger-form [name=number]", "phase")
     walk.press("#stagger-form [type=submit]", lands=True)
     expect(page.locator("dialog")).to_have_count(0)
-    assert walk.actions <= 20
+    walk.is_told("six paddles on a turning hub, on one beat at sixths")
     boxes = ["box-2", "box-3", "box-4", "box-5", "box-6", "box"]
     assert all(node_of(small, box)["parent"] == "group" for box in boxes)
     rows = np.array([drawn(walk, f"{box}/rotation.z") for box in boxes])
@@ -137,7 +151,7 @@ def test_six_lamps_are_out_of_step(small: Studio) -> None:
     expect(page.locator("#choice-bar strong")).to_have_text("6 numbers")
     walk.key("l")
     walk.press("[data-add=noise]", lands=True)
-    assert walk.actions <= 8
+    walk.is_told("six lamps out of step")
     rows = np.array([drawn(walk, f"post{end}/rotation.z") for end in ("", "-2", "-3", "-4", "-5", "-6")])
     alike = np.corrcoef(rows)[np.triu_indices(6, 1)]
     assert np.abs(alike).max() < 0.9
@@ -161,7 +175,7 @@ def test_a_windsock_is_carried_by_a_swaying_mast(small: Studio) -> None:
     expect(page.locator(".trail strong")).to_have_text("shape")
     walk.key("l")
     walk.press("[data-add-deformer=undulate]", lands=True)
-    assert walk.actions <= 12
+    walk.is_told("a windsock carried by a swaying mast")
     sock = node_of(small, "tube")
     assert sock["parent"] == "post"
     assert [deformer["kind"] for deformer in sock["deform"]] == ["undulate"]
@@ -207,7 +221,7 @@ def test_ten_objects_are_renamed_and_regrouped(small: Studio) -> None:
     page.locator("input.rename").press("Enter")
     walk._did(True)
     walk.drag("Reeds", "Floor")
-    assert walk.actions <= 14
+    walk.is_told("ten objects renamed and regrouped")
     reeds = [f"..Reed{'' if k == 1 else f' {k}'}" for k in range(1, 11)]
     assert [row for row in tree(page) if "Reed" in row] == [".Reeds", *reeds]
     walk.undo_all()
@@ -245,7 +259,7 @@ def test_a_box_breathes_at_two_hertz_is_baked_and_delivered(small: Studio) -> No
     with page.expect_download() as started:
         walk.press("text=Write glTF 2.0")
     assert started.value.path().stat().st_size > 1000
-    assert walk.actions <= 12
+    walk.is_told("a box whose width breathes at 2 Hz, baked and delivered")
     seconds = np.arange(len(values)) / (len(values) - 1) * 5
     middle, size = values.mean(), np.ptp(values) / 2
     np.testing.assert_allclose(values, middle + size * np.sin(2 * np.pi * 2 * seconds), atol=0.02)

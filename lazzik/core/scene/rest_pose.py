@@ -6,7 +6,7 @@ import numpy as np
 
 from lazzik.core.deformers.extent import Extent
 from lazzik.core.geometry.primitives import base_value
-from lazzik.core.scene.node import Node, Position, Rotation, Scale
+from lazzik.core.scene.node import EulerOrder, Node, Position, Rotation, Scale
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Points, Samples
 
@@ -55,12 +55,35 @@ def _outward(node: Node, points: Points) -> Points:
     """(n, 3) points of an object's space in the space of the object above."""
     if not len(points):
         return points
-    angles, order = triple(node.rotation), node.rotation.order
+    matrix = matrix_of(triple(node.position), triple(node.rotation), node.rotation.order, triple(node.scale))
+    out: Points = points @ matrix[:3, :3].T + matrix[:3, 3]
+    return out
+
+
+def matrix_of(position: Samples, angles: Samples, order: EulerOrder, scale: Samples) -> Samples:
+    """T · R · S: sized, then turned about own axes in the written order, then moved.
+
+    Parameters
+    ----------
+    position : (3,) array
+        Metres.
+    angles : (3,) array
+        Degrees about x, y, z.
+    scale : (3,) array
+        Factors.
+
+    Returns
+    -------
+    (4, 4) array
+        From the object's space to that of the object above, metres.
+    """
     from scipy.spatial.transform import Rotation as Turn
 
     turn = Turn.from_euler(order.upper(), [angles["xyz".index(axis)] for axis in order], degrees=True)
-    out: Points = turn.apply(points * triple(node.scale)) + triple(node.position)
-    return out
+    matrix: Samples = np.eye(4)
+    matrix[:3, :3] = turn.as_matrix() * scale
+    matrix[:3, 3] = position
+    return matrix
 
 
 def triple(part: Position | Rotation | Scale) -> Samples:

@@ -23,7 +23,7 @@ from lazzik.web.ui.knob import Knob, shown
 SWITCHED = tuple((name, kind.title) for name, kind in BY_KIND.items() if kind.offered and not kind.wordings())
 """Kinds that take each other's place: those that need nothing but numbers."""
 
-JOINS = Option("How it joins what lies below: added, taken away, as a factor, or in its place.", "joins by")
+JOINS = Option("How it joins what lies below: added, taken away, as a factor, or in its place.", "combine")
 
 LOOP = ("loops after", "Frames after which the motion repeats and meets itself; empty is endless.", "time")
 

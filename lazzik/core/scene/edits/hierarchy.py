@@ -16,6 +16,7 @@ from lazzik.core.geometry.primitives import base_value
 from lazzik.core.scene.edits.base import Edit, free_label, free_slug
 from lazzik.core.scene.edits.copies import added_to, multiplied_by
 from lazzik.core.scene.node import Node, Position, Rotation, Scale
+from lazzik.core.scene.rest_pose import matrix_of
 from lazzik.core.scene.scene import PARTS, Scene
 
 MOST_AT_ONCE = 1000
@@ -158,14 +159,8 @@ def placement(scene: Scene, node: Node, frame: float | None = None) -> Matrix:
 
 
 def _own(node: Node, frame: float | None, fps: float) -> Matrix:
-    from scipy.spatial.transform import Rotation as Turn
-
-    order, angles = node.rotation.order, _bases(node.rotation, frame, fps)
-    turn = Turn.from_euler(order.upper(), [angles["xyz".index(axis)] for axis in order], degrees=True)
-    out: Matrix = np.eye(4)
-    out[:3, :3] = turn.as_matrix() * _bases(node.scale, frame, fps)
-    out[:3, 3] = _bases(node.position, frame, fps)
-    return out
+    position, angles, scale = (_bases(part, frame, fps) for part in (node.position, node.rotation, node.scale))
+    return matrix_of(position, angles, node.rotation.order, scale)
 
 
 def _bases(part: Position | Rotation | Scale, frame: float | None, fps: float) -> NDArray[np.float64]:
