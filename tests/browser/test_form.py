@@ -210,6 +210,7 @@ PLAYED = """async ([url, seconds]) => {
 }"""
 
 
+@pytest.mark.slow
 def test_three_plays_the_delivered_file_as_the_stage_shows_it(
     page: Page, demo_url: str, server: Server, tmp_path: Path
 ) -> None:
@@ -235,6 +236,7 @@ def test_three_plays_the_delivered_file_as_the_stage_shows_it(
         np.testing.assert_allclose(places, shown[name], atol=0.004)
 
 
+@pytest.mark.slow
 def test_the_page_of_a_shape_is_accessible(page: Page, demo_url: str, axe: str) -> None:
     page.goto(f"{demo_url}?at=cloth/shape")
     Studio(page).ready()

@@ -158,7 +158,7 @@ def test_copies_are_chosen_and_go_into_a_group_of_their_own(small: Studio) -> No
     page.click("#duplicate-form [type=submit]")
     small.lands(2)
     expect(page.locator("#tree .object.chosen")).to_have_text("Posts")
-    assert tree(page)[1:5] == ["Post", "Posts", ".Post", ".Post 2"]
+    assert tree(page)[-3:] == ["Posts", ".Post", ".Post 2"]
 
 
 def test_a_box_on_the_stage_chooses_what_lies_in_it(small: Studio) -> None:

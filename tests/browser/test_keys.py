@@ -178,6 +178,7 @@ def test_auto_key_and_handles_on_the_stage(small: Studio) -> None:
     assert page.evaluate(y) == pytest.approx(1.5)
 
 
+@pytest.mark.slow
 def test_the_desk_and_its_sheets_are_accessible_at_every_width(desk: Studio, axe: str) -> None:
     page = desk.page
     page.evaluate(axe)

@@ -132,7 +132,7 @@ def look(page: Page, station: str, axe: str, view: str) -> dict[str, object]:
     return found
 
 
-TELLING = ("scenes", "number", "many", "rings", "bake", "deliver")
+TELLING = ("scenes", "number", "rings", "bake", "deliver")
 """Views that are looked at each time; the others take their time."""
 
 

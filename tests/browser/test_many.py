@@ -415,6 +415,7 @@ def test_time_and_value_are_zoomed_moved_and_fitted(station: Studio) -> None:
     assert float(page.input_value('#strip [data-field="start"] input')) == pytest.approx(10, abs=1.5)
 
 
+@pytest.mark.slow
 def test_sheets_are_accessible(station: Studio, axe: str) -> None:
     page = station.page
     choose_lamps(station, 2)

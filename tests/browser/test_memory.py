@@ -74,6 +74,7 @@ def test_drags_and_changes_leave_nothing_behind(page: Page, demo_url: str, drags
     assert held(page) == begin
 
 
+@pytest.mark.slow
 def test_geometry_that_is_fetched_anew_takes_the_place_of_what_was_there(page: Page, demo_url: str) -> None:
     page.goto(demo_url)
     studio = Studio(page).ready()

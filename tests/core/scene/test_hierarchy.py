@@ -178,7 +178,7 @@ def test_labels_stay_unique_beside_each_other_by_themselves() -> None:
 
 def test_copies_have_names_of_their_own_and_a_group_if_it_is_wanted() -> None:
     step = {"do": "duplicate", "node": "a", "count": 3, "move": [2, 0, 0]}
-    assert labels(edited(ROW, step), None) == ["A", "A 2", "A 3", "A 4", "B", "C", "D"]
+    assert labels(edited(ROW, step), None) == ["A", "B", "C", "D", "A 2", "A 3", "A 4"]
     scene = edited(ROW, step | {"group": "As"})
     assert labels(scene, "as") == ["A", "A 2", "A 3"]
     assert [node.position.x for node in scene.below["as"]] == [2.0, 4.0, 6.0]

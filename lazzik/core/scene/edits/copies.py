@@ -65,8 +65,7 @@ class Duplicate(Edit):
         if holder is not None:
             tops = {node.id for node in made if node.parent == first.parent}
             made = [holder, *(node.replaced(parent=holder.id) if node.id in tops else node for node in made)]
-        place = scene.nodes.index(first) + 1  # beside the one that they are copies of
-        return scene.replaced(nodes=(*scene.nodes[:place], *made, *scene.nodes[place:]))
+        return scene.replaced(nodes=(*scene.nodes, *made))
 
     def _holder(self, scene: Scene, first: Node, taken: set[str]) -> Node | None:
         """The group that the copies go into, if they go into one: where the first one's is, so that they stay."""
