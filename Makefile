@@ -33,10 +33,10 @@ setup-dev: .venv/.ready-dev
 
 test: setup-dev
 	npm test --silent
-	$(BIN)/python -m pytest -n 2 --dist loadfile $(ARGS)
+	$(BIN)/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder $(ARGS)
 
 test-slow: setup-dev
-	$(BIN)/python -m pytest -n 2 --dist loadfile -m slow $(ARGS)
+	$(BIN)/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder -m slow $(ARGS)
 
 # kernels count by tests/core/test_plain.py, which runs them without the compiler
 coverage: setup-dev

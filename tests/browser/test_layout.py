@@ -14,6 +14,7 @@ from tests.serving import Server
 
 pytestmark = pytest.mark.browser
 
+UNREACHABLE = (Path(__file__).parent / "unreachable.js").read_text()
 CUT_OFF = (Path(__file__).parent / "cut_off.js").read_text()
 OVERLAPS = (Path(__file__).parent / "overlaps.js").read_text()
 SIZES = ((1024, 700), (1280, 800), (1920, 1080))
@@ -113,6 +114,7 @@ def look(page: Page, station: str, axe: str, view: str) -> dict[str, object]:
         wrong = {
             "on each other": page.evaluate(OVERLAPS),
             "cut off": page.evaluate(CUT_OFF),
+            "not reached by Tab": page.evaluate(UNREACHABLE),
             "sideways": page.evaluate("() => document.documentElement.scrollWidth") > width,
         }
         found |= {f"{width} × {height}: {what}": list_ for what, list_ in wrong.items() if list_}
@@ -165,3 +167,16 @@ def test_at_twice_the_size_nothing_is_lost(page: Page, station: str) -> None:
     assert page.evaluate("() => document.documentElement.scrollWidth") <= 960
     opened(page, "/scenes")
     assert page.evaluate("() => document.documentElement.scrollWidth") <= 960
+
+
+def test_every_action_of_a_button_has_a_key_or_stands_in_the_finder(page: Page, station: str) -> None:
+    """What a button does at its own place is done by the button, which Tab leads to; all else is found by name."""
+    opened(page, f"{station}{GUST}")
+    told = page.evaluate(
+        """async () => { const { actions } = await import('lazzik/lib/actions.js');
+        return actions.filter((action) => action.keys || action.label).map((action) => action.name); }"""
+    )
+    tools = page.locator(".stage-tools [data-act], .transport [data-act], .head [data-act], .strata-bar > [data-act]")
+    names = tools.evaluate_all("buttons => buttons.map((button) => button.dataset.act)")
+    assert len(names) > 12
+    assert set(names) <= set(told)

@@ -245,6 +245,7 @@ def test_names_are_typed_one_after_the_other_with_tab(small: Studio) -> None:
 
 def test_a_box_breathes_at_two_hertz_is_baked_and_delivered(small: Studio) -> None:
     walk, page = Walk(small), small.page
+    before = scene_of(small)
     walk.key("a")
     walk.press(".object-kinds button:has-text('Box')", lands=True)
     chosen(page, "Box")
@@ -270,6 +271,11 @@ def test_a_box_breathes_at_two_hertz_is_baked_and_delivered(small: Studio) -> No
     width = next(node for node in baked if node["id"] == "box")["shape"]["width"]
     assert len(width["keys"]) >= 20
     assert width["layers"][0]["muted"] is True
+    page.click(".steps a:has-text('Stage')")
+    small.ready()
+    walk.step = small.step
+    walk.undo_all()
+    assert scene_of(small) == before
 
 
 def scene_of_url(page: Page) -> Any:

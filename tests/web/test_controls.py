@@ -99,3 +99,20 @@ def test_groups_stand_in_one_order_and_say_what_they_fold() -> None:
     first, second = grouped("k", turned)
     assert (first.title, second.title) == ("In time", "Where it acts")
     assert second.more == "e1"
+
+
+def heights(group: Group) -> list[float]:
+    """How high the drawing of a heading goes, from its middle, upward positive."""
+    return [7.0 - float(pair.split()[1]) for pair in group.drawing[1:].split("L")]
+
+
+@pytest.mark.parametrize("kind", [name for name, kind in LAYERS.items() if kind.offered and not kind.wordings()])
+def test_every_layer_is_drawn_beside_its_numbers(kind: str) -> None:
+    assert max(map(abs, heights(layered(kind)[0]))) == pytest.approx(7.0, abs=0.1)
+
+
+def test_the_drawing_shows_the_side_to_which_a_layer_moves_and_the_form_of_a_beat() -> None:
+    assert min(heights(layered("noise", side="above")[0])) >= -0.1
+    assert max(heights(layered("noise", side="below")[0])) <= 0.1
+    square = heights(layered("wave", shape="square")[0])
+    assert sum(abs(abs(height) - 7.0) < 0.2 for height in square) > 0.9 * len(square)

@@ -9,10 +9,12 @@ import numpy as np
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
-from lazzik.core.channel.layer import Landing, Layer
+from lazzik.core.channel.layer import Landing, Layer, numbers_of
+from lazzik.core.channel.window import Window
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import strata
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.geometry.primitives import base_value
 from lazzik.core.layers import BY_KIND, Clip
 from lazzik.core.layers.clip import Track
 from lazzik.core.scene.dial import Dial
@@ -20,6 +22,12 @@ from lazzik.core.scene.scene import Scene
 from lazzik.web.ui.sparkline import line
 
 SIZE = (86.0, 40.0)
+SMALL = (44.0, 14.0)
+"""Of a heading's drawing."""
+
+BEATS = 4
+"""How many beats of a layer its drawing shows."""
+
 FPS, LAST = 25.0, 100
 
 MOVE = (Key(frame=14, value=0.0, go="linear"), Key(frame=38, value=1.0, go="linear"))
@@ -74,6 +82,28 @@ def _choice(name: str, kind: type[Layer]) -> KindChoice:
         under=line(under, *SIZE, low, high) if np.ptp(under) else "",
         over=line(laid.result, *SIZE, low, high),
     )
+
+
+def own_picture(layer: Layer, reach: float) -> str:
+    """What a layer makes of its own numbers and choices, as SVG path data for a heading: a few of its beats, over what
+    its kind answers to. '' for one that reads something elsewhere. `reach` is what is well seen where it lies."""
+    if layer.wordings() or not layer.offered:
+        return ""
+    sized = layer if layer.combine == "multiply" else layer.scaled(1.0 / reach)
+    still = {name: base_value(getattr(sized, name)) for name in numbers_of(type(layer)) if name not in layer.own_frames}
+    plain = sized.replaced(
+        **still | {"weight": 1.0}, window=Window(), muted=False, loop=None, fit=False,
+        combine=type(layer).model_fields["combine"].default,
+    )  # fmt: skip
+    last = min(max(still["period"] * BEATS * FPS, LAST / 2), LAST * 4) if "period" in still else LAST
+    below = _below(type(layer))
+    laid = strata(
+        below.replaced(layers=(*below.layers, plain)),
+        Clock.over(FPS, 0, int(last), per_frame=2),
+        Scope(Scene(name="Picture", last=int(last), fps=FPS)),
+    )
+    most = max(float(np.abs(laid.result).max()), 1e-9)
+    return line(laid.result, *SMALL, -most, most)  # about its middle, so that a side is seen
 
 
 def _below(kind: type[Layer]) -> Channel:

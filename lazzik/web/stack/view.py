@@ -17,6 +17,7 @@ from lazzik.core.scene.address import Address, Hop, Place, find, into, names, ti
 from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.references import readers
 from lazzik.core.scene.scene import Scene
+from lazzik.web.stack.palette import own_picture
 from lazzik.web.ui.controls import Control, Group, Select, TypedField, grouped, select_of
 from lazzik.web.ui.knob import Knob, shown
 
@@ -177,13 +178,13 @@ def _lane(
 ) -> LaneView:
     knobs = [_knob(scene, here, place, layer, name, recipe) for name in layer.numbers(scene)]
     note = loop_note(place.number, layer, scene.clock(), Scope(scene)) if chosen else ""
+    controls = _controls(f"{here}#{layer.id}", layer, knobs, note) if chosen else ()
+    drawings = {"does": own_picture(layer, place.reach)} if chosen else {}
     return LaneView(
         layer=layer,
         address=f"{here}#{layer.id}",
         chosen=chosen,
-        groups=grouped(f"{layer.kind}-{layer.id}", _controls(f"{here}#{layer.id}", layer, knobs, note))
-        if chosen
-        else (),
+        groups=grouped(f"{layer.kind}-{layer.id}", controls, drawings),
         weight=next(knob for knob in knobs if knob.name == "weight"),
         texts=type(layer).wordings(),
         place=position,

@@ -127,8 +127,13 @@ class Group:
 
 
 def grouped(key: str, controls: Iterable[Control], drawings: Mapping[str, str] | None = None) -> tuple[Group, ...]:
-    """Controls under their headings, each in the order in which it is given."""
+    """Controls under their headings, each in the order in which it is given. What a kind does is drawn beside its first
+    heading, if none of its controls is about that."""
     found = list(controls)
+    drawn = dict(drawings or {})
+    if "does" in drawn and all(control.group != "does" for control in found):
+        first = next(name for name in TITLES if any(control.group == name for control in found))
+        drawn[first] = drawn.pop("does")
     rows = 1 if sum(not control.folds for control in found) <= MOST_IN_A_ROW else 2
     groups = []
     for name, title in TITLES.items():
@@ -145,7 +150,7 @@ def grouped(key: str, controls: Iterable[Control], drawings: Mapping[str, str] |
                 shown=shown,
                 folded=folded,
                 columns=max(1, fits, math.ceil(len(shown) / rows)),
-                drawing=(drawings or {}).get(name, ""),
+                drawing=drawn.get(name, ""),
             )
         )
     return tuple(groups)
