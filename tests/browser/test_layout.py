@@ -15,6 +15,7 @@ from tests.serving import Server
 pytestmark = pytest.mark.browser
 
 UNREACHABLE = (Path(__file__).parent / "unreachable.js").read_text()
+ON_CURVES = (Path(__file__).parent / "on_curves.js").read_text()
 CUT_OFF = (Path(__file__).parent / "cut_off.js").read_text()
 OVERLAPS = (Path(__file__).parent / "overlaps.js").read_text()
 SIZES = ((1024, 700), (1280, 800), (1920, 1080))
@@ -180,3 +181,11 @@ def test_every_action_of_a_button_has_a_key_or_stands_in_the_finder(page: Page, 
     names = tools.evaluate_all("buttons => buttons.map((button) => button.dataset.act)")
     assert len(names) > 12
     assert set(names) <= set(told)
+
+
+@pytest.mark.parametrize("at", [GUST, LAMPS, "?at=beacon/look.glow", "?at=rotor/rotation.y", "?at=board/rotation.x"])
+def test_no_label_of_a_result_lies_on_a_curve(page: Page, station: str, at: str) -> None:
+    page.set_viewport_size({"width": 1024, "height": 700})
+    opened(page, f"{station}{at}")
+    assert page.locator("svg[data-lane=result] text").count() >= 2
+    assert page.evaluate(ON_CURVES) == []

@@ -127,8 +127,10 @@ export class Labels {
   static corners(width, height) {
     /** @type {Place[]} */
     const places = [];
-    for (const x of [6, width / 4, width / 2]) {
-      for (const y of [height - 5, 12, height / 2]) places.push({ x: width - x, y, anchor: "end" }, { x, y, anchor: "start" });
+    for (let x = 6; x < width / 2; x += width / 24) {
+      for (const y of [height - 5, 12, height / 2, height * 0.3, height * 0.7]) {
+        places.push({ x: width - x, y, anchor: "end" }, { x, y, anchor: "start" });
+      }
     }
     return places;
   }
