@@ -53,11 +53,15 @@ export function wrong(knob, sentence) {
   knob.classList.toggle("wrong", Boolean(sentence));
   const control = knob.querySelector("input.num, select");
   control?.setAttribute("aria-invalid", String(Boolean(sentence)));
-  let said = knob.querySelector(".field-error");
-  if (!sentence) return said?.remove();
+  const own = knob.querySelector(".formula-said"); // a formula is checked while it is typed, and has a line for that
+  let said = (own ?? knob).querySelector(".field-error");
+  if (!sentence) {
+    if (!own) said?.remove();
+    return;
+  }
   if (!said) {
     said = element("p", { className: "field-error", role: "alert", id: `wrong-${control?.id ?? ""}` });
-    knob.append(said);
+    (own ?? knob).append(said);
     control?.setAttribute("aria-describedby", said.id);
   }
   said.textContent = sentence;
