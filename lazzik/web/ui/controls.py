@@ -26,16 +26,13 @@ MOST_FOLDED = 4
 
 
 @dataclass(frozen=True, kw_only=True)
-class Select:
-    """One of a few values."""
+class Plain:
+    """A control of what is none of the scene's numbers."""
 
-    what: ClassVar[str] = "select"
     id: str
     label: str
     help: str
     value: str
-    options: tuple[tuple[str, str], ...]
-    """(value, what it is called)."""
     data: Mapping[str, str]
     """What the scripts read, as data attributes."""
     group: str = "does"
@@ -54,34 +51,26 @@ class Select:
 
 
 @dataclass(frozen=True, kw_only=True)
-class TypedField:
+class Select(Plain):
+    """One of a few values."""
+
+    what: ClassVar[str] = "select"
+    options: tuple[tuple[str, str], ...]
+    """(value, what it is called)."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class TypedField(Plain):
     """A number or a text that is none of the scene's numbers, and can only be typed."""
 
     what: ClassVar[str] = "field"
-    id: str
-    label: str
-    help: str
-    value: str
     unit: str = ""
-    data: Mapping[str, str]
-    group: str = "does"
-    rest: str | None = None
     placeholder: str = ""
     most: int = 40
     wide: bool = False
     mode: str = "decimal"
     note: str = ""
     """What came of it, said below it."""
-
-    @property
-    def folds(self) -> bool:
-        """Whether it need not be seen at rest."""
-        return self.rest is not None
-
-    @property
-    def resting(self) -> bool:
-        """Whether it adds nothing."""
-        return self.value == self.rest
 
 
 @dataclass(frozen=True, kw_only=True)
