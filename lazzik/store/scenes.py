@@ -88,8 +88,8 @@ class Entry:
     """What is shown of it; None if that was never worked out."""
     card_is_fresh: bool
     """Whether the card is of this revision."""
-    picture: int | None = None
-    """The revision that there is a picture of its stage of; None if there is none."""
+    picture: str | None = None
+    """Which picture there is of its stage: its revision and media type, as '12 image/webp'; None if there is none."""
 
 
 @dataclass(frozen=True)
@@ -356,17 +356,17 @@ class SceneStore:
 
 
 _WITH_CARDS = (
-    select(SceneRow, CardRow, PictureRow.revision)
+    select(SceneRow, CardRow, PictureRow.revision, PictureRow.media)
     .outerjoin(CardRow, CardRow.scene == SceneRow.id)
     .outerjoin(PictureRow, PictureRow.scene == SceneRow.id)
     .order_by(SceneRow.changed.desc(), SceneRow.id)
 )
 
 
-def _entry(row: SceneRow, card: CardRow | None, picture: int | None) -> Entry:
+def _entry(row: SceneRow, card: CardRow | None, revision: int | None, media: str | None) -> Entry:
     content = json.loads(card.content) if card else None
     fresh = card is not None and card.revision == row.head
-    return Entry(row.id, row.name, row.head, row.changed, content, fresh, picture)
+    return Entry(row.id, row.name, row.head, row.changed, content, fresh, f"{revision} {media}" if media else None)
 
 
 def label_of(scene: Scene, edits: list[Edit]) -> str:

@@ -65,7 +65,7 @@ def test_the_stage_is_kept_as_the_picture_of_a_scene(page: Page, server: Server)
     assert kept.value.status == 204
     page.goto("/scenes")
     card = page.locator(".scene-card", has_text="Puddle")
-    expect(card.locator("img")).to_have_attribute("src", re.compile(r"picture\?of=0$"))
+    expect(card.locator("img")).to_have_attribute("src", re.compile(r"picture\?of=0%20image/webp$"))
     page.wait_for_function(
         "name => [...document.querySelectorAll('.scene-card')].find(c => c.dataset.name === name)"
         ".querySelector('img').naturalWidth === 728",

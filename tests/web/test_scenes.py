@@ -60,14 +60,14 @@ def test_a_start_that_is_none_is_refused(client: TestClient) -> None:
 def test_a_scene_is_shown_by_its_outlines_until_a_browser_has_seen_its_stage(client: TestClient, scene: str) -> None:
     assert client.get(f"{scene}/picture").status_code == 204
     face = client.get(f"{scene}/card").text
-    drawn = re.search(r'src="([^"]+/picture\?of=outlines-0)"', face)
+    drawn = re.search(r'src="([^"]+/picture\?of=0%20image/svg%2Bxml)"', face)
     assert drawn
     answer = client.get(drawn[1])
     assert answer.headers["content-type"] == "image/svg+xml"
     assert answer.text.count("<path") > 60
     assert client.put(f"{scene}/picture?revision=0", content=picture("WEBP")).status_code == 204
     face = client.get(f"{scene}/card").text
-    assert "picture?of=0" in face
+    assert "picture?of=0%20image/webp" in face
     seen = client.get(f"{scene}/picture?of=0")
     assert seen.headers["content-type"] == "image/webp"
     assert Image.open(io.BytesIO(seen.content)).size == (64, 32)
@@ -103,7 +103,7 @@ def test_a_copy_is_the_same_under_a_name_of_its_own(client: TestClient, app: Fas
     assert sorted(entry.name for entry in entries) == ["Ridge station", "Ridge station copy", "Ridge station copy 2"]
     scenes = {entry.name: app.state.store.open(entry.id).scene for entry in entries}
     assert scenes["Ridge station copy"].replaced(name="Ridge station") == scenes["Ridge station"]
-    assert all(entry.picture == 0 for entry in entries)
+    assert all(entry.picture == "0 image/png" for entry in entries)
 
 
 def test_a_scene_is_renamed_as_a_step(client: TestClient, app: FastAPI, scene: str) -> None:

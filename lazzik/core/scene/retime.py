@@ -13,7 +13,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.channel import Channel, as_channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.channel.scaling import moved_base, scaled
@@ -121,14 +121,10 @@ def retimed(scene: Scene, fps: float) -> Scene:
         for path, number, quantity in channels_of(node):
             new = time.number(number, quantity)
             if new != number:
-                after = write(after, Address(node.id, path), lambda _, new=new: _as_channel(new))  # type: ignore[misc]
+                after = write(after, Address(node.id, path), lambda _, new=new: as_channel(new))  # type: ignore[misc]
     return after
 
 
 def _clip(clip: Clip, time: Time) -> Clip:
     tracks = tuple(track.replaced(motion=time.number(track.motion, PLAIN)) for track in clip.tracks)
     return clip.replaced(length=max(1.0, clip.length * time.factor), tracks=tracks)
-
-
-def _as_channel(number: float | Channel) -> Channel:
-    return number if isinstance(number, Channel) else Channel(value=number)

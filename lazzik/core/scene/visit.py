@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.channel import Channel, as_channel
 from lazzik.core.channel.layer import Layer
 from lazzik.core.scene.address import Address, write
 from lazzik.core.scene.node import channels_of
@@ -43,7 +43,7 @@ def layered(scene: Scene) -> Iterator[tuple[str, Channel]]:
 def with_layers_at(scene: Scene, addresses: list[str], change: Change) -> Scene:
     """The scene with a change made to every layer of some numbers. Raises UnknownAddress."""
     for address in addresses:
-        scene = write(scene, Address.parse(address), lambda channel: _as_channel(with_layers(channel, change)))
+        scene = write(scene, Address.parse(address), lambda channel: as_channel(with_layers(channel, change)))
     return scene
 
 
@@ -51,7 +51,3 @@ def with_every_layer(scene: Scene, change: Change) -> Scene:
     """The scene with a change made to every layer in it."""
     moved = [address for address, number in layered(scene) if with_layers(number, change) is not number]
     return with_layers_at(scene, moved, change)
-
-
-def _as_channel(number: float | Channel) -> Channel:
-    return number if isinstance(number, Channel) else Channel(value=number)

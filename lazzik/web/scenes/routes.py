@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Query, Request, Response, UploadFile
@@ -23,6 +22,9 @@ from lazzik.work import tasks
 from lazzik.work.source import Source
 
 router = APIRouter()
+
+OUTLINES = "image/svg+xml"
+"""What is drawn here, until a browser sends what it sees."""
 
 MOST_NAME = 120
 """Characters of a scene's name."""
@@ -46,8 +48,11 @@ def card(request: Request, scene_id: str, store: Store, heavy: Heavy) -> Respons
     entry = store.entry(scene_id)
     if not entry.card_is_fresh:
         content = heavy.run(card_of, Source(store.folder, scene_id, entry.revision))
+        drawn = content.pop("outlines")
         store.keep_card(scene_id, entry.revision, content)
-        entry = replace(entry, card=content, card_is_fresh=True)
+        if drawn and (entry.picture is None or entry.picture.endswith(OUTLINES)):
+            store.keep_picture(scene_id, Picture(entry.revision, OUTLINES, drawn.encode()))
+        entry = store.entry(scene_id)
     return templates.TemplateResponse(request, "scenes/card.html", {"entry": entry})
 
 
@@ -55,13 +60,10 @@ def card(request: Request, scene_id: str, store: Store, heavy: Heavy) -> Respons
 def picture(scene_id: str, store: Store) -> Response:
     """What the stage of a scene looks like: as a browser saw it last, else as outlines, else nothing yet."""
     kept = store.picture(scene_id)
-    headers = {"cache-control": "private, max-age=31536000, immutable"}  # its address names the revision
-    if kept:
-        return Response(kept.content, media_type=kept.media, headers=headers)
-    drawn = (store.entry(scene_id).card or {}).get("outlines")
-    if not drawn:
+    if kept is None:
         return Response(status_code=204)
-    return Response(drawn, media_type="image/svg+xml", headers=headers)
+    headers = {"cache-control": "private, max-age=31536000, immutable"}  # its address names what it is
+    return Response(kept.content, media_type=kept.media, headers=headers)
 
 
 @router.put("/scenes/{scene_id}/picture", status_code=204)

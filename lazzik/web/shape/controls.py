@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.deformers import Deformer
 from lazzik.core.deformers.masks import MASKS
@@ -13,6 +12,7 @@ from lazzik.core.document import Option, counts_under, mark_of
 from lazzik.core.geometry.font_names import SHIPPED
 from lazzik.core.geometry.imported import MeshShape
 from lazzik.core.geometry.lettering import LONGEST, Lettering
+from lazzik.core.geometry.primitives import base_value
 from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.edits.copies import turning
 from lazzik.core.scene.node import Node
@@ -40,7 +40,7 @@ def number_control(scene: Scene, node: Node, path: str, *, label: str = "", abou
         address=address,
         name=path.removeprefix("deform.").partition(".")[2] if path.startswith("deform.") else path,
         label=label or place.quantity.label or path.rpartition(".")[2].replace("_", " "),
-        value=shown(_first(own)),
+        value=shown(base_value(own)),
         quantity=place.quantity,
         keyed=bool(own.keys),
         driven=own.moves,
@@ -100,7 +100,7 @@ def shape_controls(scene: Scene, node: Node) -> Iterator[Control]:
             yield number_control(scene, node, f"targets.rows.{row.id}.weight", label=row.label.lower(), about="size")
     if node.look:
         parts = [find(scene, Address.parse(f"{node.id}/look.color.{part}")).channel for part in "rgb"]
-        levels = [round(255 * min(1.0, max(0.0, _first(part)))) for part in parts]
+        levels = [round(255 * min(1.0, max(0.0, base_value(part)))) for part in parts]
         yield Swatch(
             address=f"{node.id}/look.color",
             hex="#{:02x}{:02x}{:02x}".format(*levels),
@@ -181,7 +181,3 @@ def _pivot(node: Node) -> Iterator[Control]:
             id=f"d-pivot-{axis}", label=f"pivot {axis}", help=help, value=value, unit="m",
             data=data | {"pivot-axis": str(place)}, group="mesh", rest=value,
         )  # fmt: skip
-
-
-def _first(channel: Channel) -> float:
-    return channel.keys[0].value if channel.keys else channel.value

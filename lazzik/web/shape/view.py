@@ -96,8 +96,10 @@ def deformer_palette() -> tuple[DeformerChoice, ...]:
 
 
 def _row(scene: Scene, node: Node, deformer: Deformer, place: int, chosen: bool, report: Coarse | None) -> DeformerRow:
-    extent = extent_of(scene, node)
-    drawings = {"does": wave_picture(deformer, extent), "where": span_picture(deformer, extent)} if chosen else {}
+    drawings = {}
+    if chosen:
+        extent = extent_of(scene, node)
+        drawings = {"does": wave_picture(deformer, extent), "where": span_picture(deformer, extent)}
     return DeformerRow(
         deformer=deformer,
         title=deformer.title,

@@ -86,7 +86,8 @@ def studio(
         shown = replace(shown, at=before.get("at", [""])[0], also=tuple(before.get("also", ())))
     is_new = state.revision < STILL_NEW and len(state.scene.nodes) < SMALL
     taken = store.entry(scene_id).picture
-    more = {"pictured": -1 if taken is None else taken, "start": BY_KEY.get(start), "steps": steps != "done" and is_new}
+    pictured = int(taken.split()[0]) if taken and not taken.endswith("svg+xml") else -1
+    more = {"pictured": pictured, "start": BY_KEY.get(start), "steps": steps != "done" and is_new}
     return templates.TemplateResponse(request, "studio/page.html", _panels(state, memo, marks, shown) | more)
 
 
