@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import subprocess
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -20,6 +20,7 @@ from lazzik.core.scene.edits import applied, read_edits
 from lazzik.core.scene.node import Node, Rotation
 from lazzik.core.scene.scene import Scene
 from lazzik.demo.station import station
+from lazzik.store.database import Database
 
 VALIDATOR = Path(__file__).parent / "scripts" / "validate.mjs"
 
@@ -27,6 +28,23 @@ settings.register_profile(
     "calm", deadline=None, derandomize=True, max_examples=60, suppress_health_check=list(HealthCheck)
 )
 settings.load_profile("calm")
+
+
+@pytest.fixture(autouse=True)
+def closed_databases(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    """Files that a test opened are let go of at its end: newer Pythons say so where they are not."""
+    opened: list[Database] = []
+    was = Database.__init__
+
+    def noted(self: Database, folder: Path) -> None:
+        opened.append(self)
+        was(self, folder)
+
+    monkeypatch.setattr(Database, "__init__", noted)
+    yield
+    for database in opened:
+        if hasattr(database, "engine"):
+            database.close()
 
 
 @pytest.fixture(scope="session")

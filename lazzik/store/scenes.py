@@ -114,6 +114,10 @@ class SceneStore:
         self.snapshot_due: Callable[[str, int], None] = self.write_snapshot
         """Hears of revisions whose whole copy is to be written. Nobody waits for it: it only shortens later reading."""
 
+    def close(self) -> None:
+        """Let go of the database."""
+        self._database.close()
+
     @property
     def folder(self) -> Path:
         """Where the database lies."""

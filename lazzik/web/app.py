@@ -83,6 +83,7 @@ def create_app(
         await run_in_threadpool(running.close)
         if workers is None:
             heavy.close()
+        store.close()
 
     app = FastAPI(title="Lazzik", version=__version__, docs_url=None, redoc_url=None, lifespan=life)
     app.state.jobs, app.state.store, app.state.workers = running, store, heavy

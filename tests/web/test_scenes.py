@@ -58,7 +58,7 @@ def test_a_start_that_is_none_is_refused(client: TestClient) -> None:
 
 
 def test_a_scene_is_shown_by_its_outlines_until_a_browser_has_seen_its_stage(client: TestClient, scene: str) -> None:
-    assert client.get(f"{scene}/picture").status_code == 204
+    assert client.get(f"{scene}/picture").status_code == 404
     face = client.get(f"{scene}/card").text
     drawn = re.search(r'src="([^"]+/picture\?of=0%20image/svg%2Bxml)"', face)
     assert drawn
@@ -88,7 +88,7 @@ def test_what_is_no_picture_of_a_stage_is_refused(client: TestClient, scene: str
     answer = client.put(f"{scene}/picture?revision=0", content=content)
     assert answer.status_code == status
     assert answer.json()["error"]
-    assert client.get(f"{scene}/picture").status_code == 204
+    assert client.get(f"{scene}/picture").status_code == 404
 
 
 def test_a_picture_of_no_scene_is_refused(client: TestClient) -> None:

@@ -7,7 +7,7 @@ from typing import Annotated
 
 from fastapi import Depends, Request
 
-from lazzik.core.errors import InvalidAsset
+from lazzik.core.errors import InvalidAsset, LazzikError
 from lazzik.web.security import TooLarge
 
 MOST_BYTES = 400_000
@@ -15,6 +15,10 @@ MOST_DOTS = 1200
 """Along one side."""
 
 MEDIA = {"PNG": "image/png", "JPEG": "image/jpeg", "WEBP": "image/webp"}
+
+
+class NoPicture(LazzikError):
+    """A scene whose stage nobody has looked at or drawn yet."""
 
 
 async def _bounded(request: Request) -> bytes:
@@ -30,7 +34,7 @@ Sent = Annotated[bytes, Depends(_bounded)]
 """The bytes of a body, bounded."""
 
 
-def checked(content: bytes) -> str:
+def media_type_of(content: bytes) -> str:
     """The media type of a picture that can be shown. Raises InvalidAsset for what is none, or too large."""
     from PIL import Image, UnidentifiedImageError
 

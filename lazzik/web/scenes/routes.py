@@ -16,7 +16,7 @@ from lazzik.web.deps import Heavy, Store
 from lazzik.web.jobs import Running
 from lazzik.web.requests.uploads import spooled
 from lazzik.web.scenes.cards import card_of
-from lazzik.web.scenes.pictures import Sent, checked
+from lazzik.web.scenes.pictures import NoPicture, Sent, media_type_of
 from lazzik.web.ui.templating import templates
 from lazzik.work import tasks
 from lazzik.work.source import Source
@@ -58,10 +58,10 @@ def card(request: Request, scene_id: str, store: Store, heavy: Heavy) -> Respons
 
 @router.get("/scenes/{scene_id}/picture")
 def picture(scene_id: str, store: Store) -> Response:
-    """What the stage of a scene looks like: as a browser saw it last, else as outlines, else nothing yet."""
+    """What the stage of a scene looks like: as a browser saw it last, else as outlines; 404 until then."""
     kept = store.picture(scene_id)
     if kept is None:
-        return Response(status_code=204)
+        raise NoPicture("No picture of this scene is kept yet")
     headers = {"cache-control": "private, max-age=31536000, immutable"}  # its address names what it is
     return Response(kept.content, media_type=kept.media, headers=headers)
 
@@ -71,7 +71,7 @@ def keep_picture(
     scene_id: str, content: Sent, store: Store, revision: Annotated[int, Query(ge=0, le=2**31)]
 ) -> Response:
     """Keep how a browser sees the stage of a scene."""
-    store.keep_picture(scene_id, Picture(revision, checked(content), content))
+    store.keep_picture(scene_id, Picture(revision, media_type_of(content), content))
     return Response(status_code=204)
 
 
