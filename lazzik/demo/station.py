@@ -18,6 +18,7 @@ from lazzik.core.geometry.primitives import Ball, Box, Ring, Sheet, Tube
 from lazzik.core.layers import BY_KIND, Clip, Recipe
 from lazzik.core.layers.clip import Track
 from lazzik.core.layers.recipe import Override
+from lazzik.core.scene.aim import Aim
 from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.node import Camera, Color, Light, Look, Node, Position, Rotation, Scale
 from lazzik.core.scene.pose import Held, Pose
@@ -306,10 +307,8 @@ def _instruments() -> list[Node]:
         noise("Rattle", 2.1, 0.4, 62, octaves=2.0),
         layer("limit", "Hinge", lowest=-36.0, highest=2.0, knee=3.0),
     )
-    turn = driven(
-        layer("link", "Aim", source="tether/rotation.z", gain=3.0, combine="add"),
-        layer("follow", "Motor", frequency=0.9, damping=0.7), base=-39,
-    )  # fmt: skip
+    tracking = Aim(target="envelope", axis="y", lag=True, frequency=0.5, damping=0.5, loop=float(LAST), fit=True)
+    motor = driven(noise("Motor", 1.5, 2.1, 63))
     return [
         part("gauge", "Gauge", None, Box(kind="box", width=1.1, height=0.85, depth=0.24, base=True), SAGE,
              position=at(-1.9, 0.25, 2.4), rotation=Rotation(x=-12, y=14)),
@@ -323,7 +322,7 @@ def _instruments() -> list[Node]:
              position=at(0, 0.76, 0), rotation=Rotation(x=flap)),
         part("dish-post", "Dish", None, bar(0.07, 0.9), INK, position=at(-5.3, 0, 1.6)),
         part("dish", "Dish bowl", "dish-post", trunk(0.12, 0.55, 0.28, around=20), BONE,
-             position=at(0, 1.0, 0), rotation=Rotation(x=48, y=turn, order="yxz")),
+             position=at(0, 1.0, 0), rotation=Rotation(x=motor), aim=tracking),
     ]  # fmt: skip
 
 

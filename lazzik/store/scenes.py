@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import secrets
 from collections.abc import Callable, Iterable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -39,6 +39,10 @@ UNNAMED = 3600.0
 
 class NoScene(LazzikError, LookupError):
     """There is no scene with this id."""
+
+
+class NoPicture(LazzikError, LookupError):
+    """A scene whose stage nobody has looked at or drawn yet."""
 
 
 class StaleEdit(LazzikError):
@@ -148,11 +152,13 @@ class SceneStore:
             _row(session, scene_id)
             session.merge(PictureRow(scene=scene_id, **vars(picture)))
 
-    def picture(self, scene_id: str) -> Picture | None:
-        """What the stage of a scene looked like when a browser last kept it."""
+    def picture(self, scene_id: str) -> Picture:
+        """What the stage of a scene looked like when a browser last kept it. Raises NoPicture until then."""
         with self._database.reading() as session:
             row = session.get(PictureRow, scene_id)
-            return Picture(row.revision, row.media, row.content) if row else None
+            if row is None:
+                raise NoPicture("No picture of this scene is kept yet")
+            return Picture(row.revision, row.media, row.content)
 
     def copy(self, scene_id: str) -> State:
         """Store another scene that is what one is at its head, under a name of its own, with its picture. Raises
@@ -161,7 +167,8 @@ class SceneStore:
         names = {entry.name for entry in self.entries()}
         name = free_label(f"{scene.name[:100]} copy", names)
         state = self.create(scene.replaced(name=name).with_assets(scene.assets), f"copy of {scene.name}")
-        if picture := self.picture(scene_id):
+        with suppress(NoPicture):
+            picture = self.picture(scene_id)
             self.keep_picture(state.id, Picture(state.revision, picture.media, picture.content))
         return state
 

@@ -17,7 +17,7 @@ from pydantic import TypeAdapter
 from scipy.spatial.transform import Rotation as Turn
 
 from lazzik.core.deformers.placement import frames_of
-from lazzik.core.evaluate.transforms import orientations
+from lazzik.core.evaluate.quaternions import orientations
 from lazzik.core.types import Points
 from lazzik.web.studio.facts import Facts
 from tools.script_types import FILE, script_types, type_of

@@ -39,6 +39,20 @@ SIDE = 1e-7
 """Frames before and after a jump at which its two values are read."""
 
 
+class Numbered(Protocol):
+    """Whatever has numbers by name: what is Driven, an object's aim."""
+
+    def number(self, name: str, clock: Clock) -> float | Samples:
+        """A number on a clock: a float, or (frames,).
+
+        Returns
+        -------
+        float or (frames,) array
+            In the number's own unit.
+        """
+        ...
+
+
 class Driven(Protocol):
     """Whatever has numbers that a rate can be made of: a layer's inputs, a deformer's tracks."""
 

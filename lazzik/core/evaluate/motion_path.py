@@ -3,34 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.scope import ALONE, Scope
-from lazzik.core.evaluate.transforms import transforms
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.transforms import world
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Points
-
-
-def world(scene: Scene, node: Node, clock: Clock, scope: Scope = ALONE) -> NDArray[np.float64]:
-    """From the object's space to the scene's: parent · T · R · S.
-
-    Returns
-    -------
-    (frames, 4, 4) array
-        From the object's space to the scene's, metres.
-    """
-    matrix = np.tile(np.eye(4), (len(clock.frames), 1, 1))
-    for here in scene.lineage(node):
-        own = transforms(here, clock, scope)
-        local = np.tile(np.eye(4), (len(clock.frames), 1, 1))
-        from scipy.spatial.transform import Rotation as Turn
-
-        local[:, :3, :3] = Turn.from_quat(own.orientation).as_matrix() * own.scale[:, None, :]
-        local[:, :3, 3] = own.position
-        matrix = local @ matrix
-    return matrix
 
 
 def path(scene: Scene, node: Node, clock: Clock, scope: Scope) -> Points:

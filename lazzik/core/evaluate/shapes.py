@@ -34,7 +34,7 @@ def surface_moves(scene: Scene, node: Node) -> bool:
         apart = [part for part in scene.lineage(node) if owner not in (node, part)] if owner is not node else []
         other = scene.by_id.get(deformer.placement.of or "")
         world = [*scene.lineage(node), *(scene.lineage(other) if other else ())] if deformer.worldly else apart
-        if deformer.moves_itself or any(moves(part) for part in world):
+        if deformer.moves_itself or any(moves(scene, part) for part in world):
             return True
     return isinstance(node.targets, ShapeFrames) or any(isinstance(n, Channel) and n.moves for n in numbers)
 

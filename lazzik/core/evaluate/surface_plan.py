@@ -21,9 +21,8 @@ from lazzik.core.deformers.placement import frames_of
 from lazzik.core.document import Frozen
 from lazzik.core.evaluate.evaluator import constant, number_on, value_of
 from lazzik.core.evaluate.jumps import jumps_of
-from lazzik.core.evaluate.motion_path import world
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.transforms import moves
+from lazzik.core.evaluate.transforms import moves, world
 from lazzik.core.geometry.assets import AssetStore, unpack_frames, unpack_targets
 from lazzik.core.scene.morph_targets import ShapeFrames
 from lazzik.core.scene.node import Node
@@ -44,7 +43,7 @@ def step_of(scene: Scene, node: Node, owner: Node, deformer: Deformer, clock: Cl
         plan = plan | {"frames": frames}
     there = back = None
     if owner is not node:
-        moving = any(moves(part) for part in _between(scene, node, owner))
+        moving = any(moves(scene, part) for part in _between(scene, node, owner))
         around = clock if moving else clock.at(clock.frames[:1])
         there = np.asarray(np.linalg.solve(world(scene, owner, around, scope), world(scene, node, around, scope)))
         back = np.asarray(np.linalg.inv(there))

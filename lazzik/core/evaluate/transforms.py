@@ -1,17 +1,28 @@
-"""Where objects are over time: local position, orientation and size, as glTF and the stage want them."""
+"""Where objects are over time: within the object above, as glTF and the stage want them, and in the scene.
+
+What aims is turned by evaluate/aimed.py.
+"""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.evaluator import number_on
+from lazzik.core.document import Frozen
+from lazzik.core.evaluate.aimed import Aimer
+from lazzik.core.evaluate.quaternions import orientations
 from lazzik.core.evaluate.scope import ALONE, Scope
-from lazzik.core.scene.node import Node, Position, Rotation, Scale, channels_of
-from lazzik.core.types import Points, Quaternions, Samples
+from lazzik.core.evaluate.triples import triple
+from lazzik.core.scene.node import Node, channels_of
+from lazzik.core.scene.scene import Scene
+from lazzik.core.types import Points, Quaternions
+
+Part = Literal["position", "rotation", "scale"]
 
 
 @dataclass(frozen=True, eq=False)
@@ -23,76 +34,71 @@ class Transforms:
     scale: Points  # (frames, 3) factors
 
 
-def moves(node: Node, parts: tuple[str, ...] = ("position", "rotation", "scale")) -> bool:
-    """Whether one of these parts of an object can change over time."""
-    return any(
-        isinstance(number, Channel) and number.moves
-        for name in parts
-        for _, number, _ in channels_of(getattr(node, name))
-    )
+PARTS: tuple[Part, ...] = ("position", "rotation", "scale")
+
+
+def moves(scene: Scene, node: Node, parts: tuple[Part, ...] = PARTS) -> bool:
+    """Whether one of these parts of an object's transform can change over time."""
+    held: list[Frozen] = [getattr(node, name) for name in parts]
+    aim = node.aim if "rotation" in parts and node.aim is not None and node.aim.acts else None
+    if aim is not None:
+        held += [aim, node.position]
+    if any(isinstance(number, Channel) and number.moves for part in held for _, number, _ in channels_of(part)):
+        return True
+    if aim is None:
+        return False
+    above = tuple(scene.lineage(node))[1:]
+    if aim.target is None:
+        return any(moves(scene, here) for here in above)
+    target = scene.node(aim.target)
+    turned: tuple[Part, ...] = PARTS if aim.turned_target else ("position",)
+    carriers = (*above, *tuple(scene.lineage(target))[1:])
+    return moves(scene, target, turned) or any(moves(scene, here) for here in carriers)
 
 
 def transforms(node: Node, clock: Clock, scope: Scope = ALONE) -> Transforms:
-    """An object's own transform at every moment of a clock."""
+    """An object's own transform at every moment of a clock. Without a scene nothing aims."""
     rows, problems = scope.kept_pose(node, clock), len(scope.problems or ())
     if rows is None:
         turn = orientations(triple(node.rotation, clock, scope), node.rotation.order)
+        if node.aim is not None and node.aim.acts and scope.scene is not None:
+            scene = scope.scene
+            aimer = Aimer(scene, node, node.aim, scope, lambda other, at: world(scene, other, at, scope))
+            turn = aimer.turned(turn, clock)
         rows = np.concatenate([triple(node.position, clock, scope), turn, triple(node.scale, clock, scope)], axis=1)
         if len(scope.problems or ()) == problems:  # as with channels
             scope.keep_pose(node, clock, rows)
     return Transforms(rows[:, :3], rows[:, 3:7], rows[:, 7:])
 
 
-def triple(part: Position | Rotation | Scale, clock: Clock, scope: Scope = ALONE) -> Points:
-    """X, y and z of a part.
+def part_of(node: Node, part: Part, clock: Clock, scope: Scope) -> NDArray[np.float64]:
+    """One part of an object's transform.
 
     Returns
     -------
-    (frames, 3) array
-        In the part's unit.
+    (frames, 3) or (frames, 4) array
+        Metres, quaternions or factors.
     """
-    out = np.empty((len(clock.frames), 3))
-    for column, number in enumerate((part.x, part.y, part.z)):
-        out[:, column] = number_on(number, clock, scope)
-    return out
+    if part == "rotation":
+        return transforms(node, clock, scope).orientation
+    return triple(getattr(node, part), clock, scope)
 
 
-def orientations(angles: Points, order: str) -> Quaternions:
-    """Unit quaternions of Euler angles in degrees, turned about own axes in the written order.
-
-    Consecutive ones have a dot product ≥ 0, so that stepping from one to the next takes the short way.
-
-    Parameters
-    ----------
-    angles : (frames, 3) array
-        Degrees about x, y, z.
+def world(scene: Scene, node: Node | None, clock: Clock, scope: Scope = ALONE) -> NDArray[np.float64]:
+    """From the object's space to the scene's: parent · T · R · S; without an object, the scene's own.
 
     Returns
     -------
-    (frames, 4) array
-        x, y, z, w, of unit length.
+    (frames, 4, 4) array
+        From the object's space to the scene's, metres.
     """
-    columns = ["xyz".index(axis) for axis in order]
-    from scipy.spatial.transform import Rotation as Turn
+    matrix = np.tile(np.eye(4), (len(clock.frames), 1, 1))
+    for here in scene.lineage(node) if node is not None else ():
+        own = transforms(here, clock, scope)
+        local = np.tile(np.eye(4), (len(clock.frames), 1, 1))
+        from scipy.spatial.transform import Rotation as Turn
 
-    q: Quaternions = Turn.from_euler(order.upper(), angles[:, columns], degrees=True).as_quat()
-    return short_way(q)
-
-
-def short_way(q: Quaternions) -> Quaternions:
-    """The same orientations with signs such that consecutive dot products are ≥ 0.
-
-    Parameters
-    ----------
-    q : (frames, 4) array
-        x, y, z, w, of unit length.
-
-    Returns
-    -------
-    (frames, 4) array
-        The same orientations.
-    """
-    flips = np.einsum("ij,ij->i", q[1:], q[:-1]) < 0
-    signs: Samples = np.where(np.concatenate(([0], np.cumsum(flips))) % 2, -1.0, 1.0)
-    out: Quaternions = q * signs[:, None]
-    return out
+        local[:, :3, :3] = Turn.from_quat(own.orientation).as_matrix() * own.scale[:, None, :]
+        local[:, :3, 3] = own.position
+        matrix = local @ matrix
+    return matrix

@@ -88,10 +88,11 @@ def _keep(node: Node, before: Node, index: int) -> Keep:
         for path, part in parts.items()
         if any(isinstance(number, Channel) for _, number, _ in channels_of(getattr(before, part)))
     }
-    same = {path for path in animated if getattr(node, parts[path]) == getattr(before, parts[path])}
+    aims = {"rotation"} if node.aim is not None else set()
+    same = {path for path in animated - aims if getattr(node, parts[path]) == getattr(before, parts[path])}
     return Keep(
         index,
-        (node.position, node.rotation, node.scale) == (before.position, before.rotation, before.scale),
+        (node.position, node.rotation, node.scale, node.aim) == (before.position, before.rotation, before.scale, None),
         node.camera == before.camera,
         node.visible and node.light == before.light,
         node.label == before.label,

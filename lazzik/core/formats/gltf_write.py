@@ -18,7 +18,7 @@ from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
-from lazzik.core.evaluate.transforms import moves, orientations, transforms, triple
+from lazzik.core.evaluate.transforms import Part, moves, part_of, transforms
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.formats.colors import linear
 from lazzik.core.formats.gltf_merge import Keep
@@ -43,6 +43,9 @@ SHAPES_WITHIN = 0.001
 
 MOST_SHAPES = 256
 """Morph targets of one object."""
+
+PATHS: tuple[tuple[str, Part], ...] = (("translation", "position"), ("rotation", "rotation"), ("scale", "scale"))
+"""What an animation can move of an object, by the standard's names and by ours."""
 
 ARRAY_BUFFER, ELEMENT_ARRAY_BUFFER = 34962, 34963
 COMPONENTS = {"float32": 5126, "uint16": 5123, "uint32": 5125}
@@ -292,10 +295,10 @@ class Writer:
 
         for node in progress.over(self.scene.nodes, lambda node: f"motion of {node.label}"):
             keep = self.keeps.get(node.id)
-            for path, part in (("translation", "position"), ("rotation", "rotation"), ("scale", "scale")):
-                if not moves(node, (part,)) or (keep is not None and path in keep.same):
+            for path, part in PATHS:
+                if not moves(self.scene, node, (part,)) or (keep is not None and path in keep.same):
                     continue
-                rows, before = (self._rows(node, path, part, at) for at in (clock, just_before))
+                rows, before = (part_of(node, part, at, self.scope) for at in (clock, just_before))
                 moved = Moved(clock.frames, rows, before, path == "rotation")
                 track = track_of(moved, self.scene.first, self.scene.fps, self.tolerances[path])
                 target: Row = {"node": places[node.id], "path": path}
@@ -316,10 +319,6 @@ class Writer:
             self.out["animations"] = [animation]
         if self.changing:
             self._uses(POINTER)
-
-    def _rows(self, node: Node, path: str, part: str, clock: Clock) -> NDArray[np.float64]:
-        values = triple(getattr(node, part), clock, self.scope)
-        return orientations(values, node.rotation.order) if path == "rotation" else values
 
     def _looks(self, part: Frozen, name: str, clock: Clock) -> NDArray[np.float64]:
         """(frames, numbers) what a pointer moves."""

@@ -19,10 +19,10 @@ from lazzik.core.clock import Clock
 from lazzik.core.document import Quantity
 from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.memo import Memo
-from lazzik.core.evaluate.motion_path import world
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
+from lazzik.core.evaluate.transforms import world
 from lazzik.core.formats.base import Format
 from lazzik.core.geometry.mesh import TOGETHER, Mesh
 from lazzik.core.progress import UNHEARD, Progress

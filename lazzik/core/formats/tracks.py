@@ -22,7 +22,7 @@ from numpy.typing import NDArray
 
 from lazzik.core.channel.curve_arithmetic import sides
 from lazzik.core.channel.keys import Curve, curve_through
-from lazzik.core.evaluate.transforms import short_way
+from lazzik.core.evaluate.quaternions import short_way
 from lazzik.core.fitting.fitting import fit
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Samples

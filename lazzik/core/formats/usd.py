@@ -130,7 +130,7 @@ class _Writer:
     def _transform(self, xform: Any, node: Node) -> None:
         from pxr import Gf, UsdGeom
 
-        moving = moves(node)
+        moving = moves(self.scene, node)
         own = transforms(node, self.clock if moving else self.still, self.scope)
         place = xform.AddTranslateOp()
         # double, since readers take the angle from the cosine, which for small turns costs half the digits

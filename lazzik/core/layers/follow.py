@@ -18,7 +18,7 @@ from lazzik.core.channel.layer import Family, Inputs, Layer
 from lazzik.core.clock import Clock
 from lazzik.core.document import Quantity
 from lazzik.core.kernels import kernel
-from lazzik.core.layers.oscillator import by_halves, closed, followed, grid_for, trail
+from lazzik.core.layers.oscillator import Grid, by_halves, closed, followed, grid_for, trail
 from lazzik.core.types import Samples
 
 
@@ -50,18 +50,7 @@ class Follow(Layer):
         grid = grid_for(inputs.clock, self.loop)
         omega, damping = 2 * np.pi * by_halves(inputs, "frequency", grid), by_halves(inputs, "damping", grid)
         u = grid.samples(inputs.below(self._late(inputs, grid.clock)))
-
-        def run(y: Samples, v: Samples) -> None:
-            trail(u, omega, damping, grid.step, y, v)
-
-        if grid.loop:
-            y, v = closed(run, grid.count)
-        else:
-            y, v = np.full(grid.count, u[2]), np.zeros(grid.count)
-            run(y, v)
-        out = np.array(inputs.below())  # before the first frame it is what it follows
-        trail_between(grid.place, u, omega, damping, grid.step, y, v, out)
-        return out
+        return trailing(u, inputs.below(), omega, damping, grid)
 
     def _late(self, inputs: Inputs, clock: Clock) -> Clock:
         """When what is followed now was there to be seen."""
@@ -70,6 +59,37 @@ class Follow(Layer):
             return clock
         late = clock.elapsed - delay * clock.fps
         return clock.at(clock.first + (late if self.loop is None else np.mod(late, self.loop)))
+
+
+def trailing(u: Samples, now: Samples, omega: Samples, damping: Samples, grid: Grid) -> Samples:
+    """What trails u, at the moments that the grid was made for.
+
+    Parameters
+    ----------
+    u : (2 nodes + 1,) array
+        What is followed, at the grid's samples.
+    now : (frames,) array
+        What is followed, at the asked moments: before the first frame that is the answer.
+    omega, damping : (2 (nodes − 1),) arrays
+        Radians per second; ratios to the critical one, by halves of steps.
+
+    Returns
+    -------
+    (frames,) array
+        In the unit of u.
+    """
+
+    def run(y: Samples, v: Samples) -> None:
+        trail(u, omega, damping, grid.step, y, v)
+
+    if grid.loop:
+        y, v = closed(run, grid.count)
+    else:
+        y, v = np.full(grid.count, u[2]), np.zeros(grid.count)
+        run(y, v)
+    out = np.array(now)
+    trail_between(grid.place, u, omega, damping, grid.step, y, v, out)
+    return out
 
 
 @kernel(

@@ -26,7 +26,7 @@ from functools import cached_property
 
 import numpy as np
 
-from lazzik.core.channel.phase import Driven
+from lazzik.core.channel.phase import Numbered
 from lazzik.core.clock import SUBSTEPS, Clock
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Samples
@@ -136,7 +136,7 @@ def closed(run: Run, count: int) -> tuple[Samples, Samples]:
     return position, velocity
 
 
-def on_grid(source: Driven, name: str, grid: Grid) -> Samples:
+def on_grid(source: Numbered, name: str, grid: Grid) -> Samples:
     """One number at the grid's samples.
 
     Returns
@@ -147,7 +147,7 @@ def on_grid(source: Driven, name: str, grid: Grid) -> Samples:
     return grid.samples(source.number(name, grid.clock))
 
 
-def by_halves(source: Driven, name: str, grid: Grid) -> Samples:
+def by_halves(source: Numbered, name: str, grid: Grid) -> Samples:
     """(2 (nodes − 1),) one number in the middle of each half step.
 
     Returns

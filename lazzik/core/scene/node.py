@@ -14,6 +14,7 @@ from lazzik.core.deformers import AnyDeformer
 from lazzik.core.document import Frozen, Label, Quantity, Slug
 from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.layers import Number  # with its layers resolved
+from lazzik.core.scene.aim import Aim
 from lazzik.core.scene.morph_targets import ShapeFrames, ShapeTargets
 
 MOST_DEFORMERS = 64
@@ -100,6 +101,8 @@ class Node(Frozen):
     position: Position = Position()
     rotation: Rotation = Rotation()
     scale: Scale = Scale()
+    aim: Aim | None = None
+    """What it is turned toward; its rotation's layers come on top."""
     shape: AnyShape | None = None
     deform: Annotated[tuple[AnyDeformer, ...], Field(max_length=MOST_DEFORMERS)] = ()
     """What changes the shape of the object and of all below it, in the order in which it is done."""

@@ -11,10 +11,14 @@ from collections.abc import Iterator
 from lazzik.core.channel.channel import Channel
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.scene.address import Address, find, title
+from lazzik.core.scene.aim import Aim
 from lazzik.core.scene.node import Node, channels_of
 from lazzik.core.scene.scene import Scene
 
 NOTHING: frozenset[str] = frozenset()
+
+PLACES = ("position", "rotation")
+"""What of an object's place can be read."""
 
 
 def reads_of(number: float | Channel) -> frozenset[str]:
@@ -31,12 +35,36 @@ def reads_of(number: float | Channel) -> frozenset[str]:
 
 
 def node_reads(node: Node) -> dict[str, frozenset[str]]:
-    """The numbers of an object that read others: path -> addresses. Kept in the object, which never changes."""
+    """What of an object reads others: path -> addresses. Kept in the object, which never changes."""
     kept: dict[str, frozenset[str]] | None = node.__dict__.get("_node_reads")
     if kept is None:
         kept = {path: reads for path, number, _ in channels_of(node) if (reads := reads_of(number))}
+        if node.aim is not None and node.aim.acts:
+            kept["rotation"] = _aim_reads(node, node.aim)
         node.__dict__["_node_reads"] = kept
     return kept
+
+
+def _aim_reads(node: Node, aim: Aim) -> frozenset[str]:
+    reads = {f"{node.id}/position"}
+    if aim.target is not None:
+        reads.add(f"{aim.target}/position")
+        if aim.turned_target:
+            reads.add(f"{aim.target}/rotation")
+    if node.parent is not None:
+        reads.add(f"{node.parent}/rotation")
+    return frozenset(reads)
+
+
+def _place_reads(node: Node, part: str) -> frozenset[str]:
+    """What 'node/position' or 'node/rotation' reads: what its own numbers read, and where it hangs."""
+    own = node_reads(node)
+    parts = ("position.",) if part == "position" else ("rotation.", "scale.", "aim.")
+    above = {f"{node.parent}/rotation"} if node.parent is not None else set()
+    if part == "position" and node.parent is not None:
+        above.add(f"{node.parent}/position")
+    numbers = (reads for path, reads in own.items() if path.startswith(parts))
+    return NOTHING.union(above, own.get(part, NOTHING), *numbers)
 
 
 def readers(scene: Scene) -> Iterator[tuple[str, frozenset[str]]]:
@@ -57,7 +85,11 @@ def readers(scene: Scene) -> Iterator[tuple[str, frozenset[str]]]:
 
 
 def reads_at(scene: Scene, address: str) -> frozenset[str]:
-    """What the number at an address reads; nothing if there is none."""
+    """What the number or the place at an address reads; nothing if there is none."""
+    slug, _, part = address.partition("/")
+    if part in PLACES:
+        node = scene.by_id.get(slug)
+        return _place_reads(node, part) if node else NOTHING
     try:
         return reads_of(find(scene, Address.parse(address)).number)
     except UnknownAddress:
@@ -87,10 +119,17 @@ def circle(scene: Scene) -> list[str] | None:
 
 def circle_said(scene: Scene, members: list[str]) -> str:
     """A circle as a sentence that names its members."""
-    names = [title(scene, Address.parse(address)) for address in members]
+    names = [_title(scene, address) for address in members]
     if len(names) == 2:
         return f"'{names[0]}' would read itself"
     return f"'{names[0]}' would read itself, by way of {' → '.join(names[1:-1])}"
+
+
+def _title(scene: Scene, address: str) -> str:
+    slug, _, part = address.partition("/")
+    if part not in PLACES:
+        return title(scene, Address.parse(address))
+    return f"{scene.called[slug] if slug in scene.by_id else slug} / {part}"
 
 
 def seen_by(scene: Scene, reads: frozenset[str]) -> tuple[object, ...]:

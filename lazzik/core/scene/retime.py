@@ -26,12 +26,13 @@ from lazzik.core.scene.morph_targets import ShapeFrames
 from lazzik.core.scene.node import channels_of
 from lazzik.core.scene.receipt import Receipt
 from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.visit import with_aims
 
 PLAIN = Quantity()
 
 
 @dataclass(frozen=True)
-class Time:
+class TimeMap:
     """From the frames of before to those of now."""
 
     first: float
@@ -109,8 +110,8 @@ def retimed(scene: Scene, fps: float) -> Scene:
                 "Take that bake back first, or keep the frame numbers.",
                 "keep",
             )
-    time = Time(float(scene.first), fps / scene.fps, {recipe.id: recipe for recipe in scene.recipes})
-    begun = Time(0.0, time.factor, time.recipes)  # clips count from their own beginning
+    time = TimeMap(float(scene.first), fps / scene.fps, {recipe.id: recipe for recipe in scene.recipes})
+    begun = TimeMap(0.0, time.factor, time.recipes)  # clips count from their own beginning
     last = max(scene.first + 1, round(time.frame(scene.last)))
     recipes = tuple(recipe.replaced(stack=time.number(recipe.stack, PLAIN)) for recipe in scene.recipes)
     dials = tuple(dial.replaced(value=time.number(dial.value, dial.quantity)) for dial in scene.dials)
@@ -122,9 +123,9 @@ def retimed(scene: Scene, fps: float) -> Scene:
             new = time.number(number, quantity)
             if new != number:
                 after = write(after, Address(node.id, path), lambda _, new=new: as_channel(new))  # type: ignore[misc]
-    return after
+    return with_aims(after, lambda aim: aim.replaced(loop=aim.loop * time.factor) if aim.loop is not None else aim)
 
 
-def _clip(clip: Clip, time: Time) -> Clip:
+def _clip(clip: Clip, time: TimeMap) -> Clip:
     tracks = tuple(track.replaced(motion=time.number(track.motion, PLAIN)) for track in clip.tracks)
     return clip.replaced(length=max(1.0, clip.length * time.factor), tracks=tracks)

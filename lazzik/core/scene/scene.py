@@ -55,6 +55,8 @@ class Scene(Frozen):
             raise ValueError(f"two objects share the id '{next(i for i in ids if ids.count(i) > 1)}'")
         for node in self.nodes:
             self._check_parents(node)
+            if node.aim is not None and node.aim.target is not None and node.aim.target not in self.by_id:
+                raise ValueError(f"the object '{node.id}' aims at '{node.aim.target}', which is not there")
         if word := next((word for word in PARTS if word in self.by_id), None):
             raise ValueError(f"no object may have the id '{word}'")
         for word in (*PARTS, "poses"):

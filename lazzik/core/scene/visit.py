@@ -1,12 +1,13 @@
-"""Changing every layer of a scene, or of a part of it, at any depth; what does not change is shared."""
+"""Changing every layer of a scene, or of a part of it, at any depth, and every aim; what does not change is shared."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator
 
 from lazzik.core.channel.channel import Channel, as_channel
 from lazzik.core.channel.layer import Layer
 from lazzik.core.scene.address import Address, write
+from lazzik.core.scene.aim import Aim
 from lazzik.core.scene.node import channels_of
 from lazzik.core.scene.scene import Scene
 
@@ -51,3 +52,11 @@ def with_every_layer(scene: Scene, change: Change) -> Scene:
     """The scene with a change made to every layer in it."""
     moved = [address for address, number in layered(scene) if with_layers(number, change) is not number]
     return with_layers_at(scene, moved, change)
+
+
+def with_aims(scene: Scene, change: Callable[[Aim], Aim], slugs: Collection[str] | None = None) -> Scene:
+    """The scene with a change made to every aim in it, or to those of some objects."""
+    for node in scene.nodes:
+        if node.aim is not None and (slugs is None or node.id in slugs) and (new := change(node.aim)) is not node.aim:
+            scene = scene.with_node(node.replaced(aim=new))
+    return scene

@@ -7,7 +7,7 @@ from typing import Annotated
 
 from fastapi import Depends, Request
 
-from lazzik.core.errors import InvalidAsset, LazzikError
+from lazzik.core.errors import InvalidAsset
 from lazzik.web.security import TooLarge
 
 MOST_BYTES = 400_000
@@ -15,10 +15,6 @@ MOST_DOTS = 1200
 """Along one side."""
 
 MEDIA = {"PNG": "image/png", "JPEG": "image/jpeg", "WEBP": "image/webp"}
-
-
-class NoPicture(LazzikError):
-    """A scene whose stage nobody has looked at or drawn yet."""
 
 
 async def _bounded(request: Request) -> bytes:

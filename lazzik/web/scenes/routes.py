@@ -16,7 +16,7 @@ from lazzik.web.deps import Heavy, Store
 from lazzik.web.jobs import Running
 from lazzik.web.requests.uploads import spooled
 from lazzik.web.scenes.cards import card_of
-from lazzik.web.scenes.pictures import NoPicture, Sent, media_type_of
+from lazzik.web.scenes.pictures import Sent, media_type_of
 from lazzik.web.ui.templating import templates
 from lazzik.work import tasks
 from lazzik.work.source import Source
@@ -60,8 +60,6 @@ def card(request: Request, scene_id: str, store: Store, heavy: Heavy) -> Respons
 def picture(scene_id: str, store: Store) -> Response:
     """What the stage of a scene looks like: as a browser saw it last, else as outlines; 404 until then."""
     kept = store.picture(scene_id)
-    if kept is None:
-        raise NoPicture("No picture of this scene is kept yet")
     headers = {"cache-control": "private, max-age=31536000, immutable"}  # its address names what it is
     return Response(kept.content, media_type=kept.media, headers=headers)
 

@@ -12,9 +12,9 @@ import pytest
 from numpy.typing import NDArray
 
 from lazzik.core.errors import InvalidAsset
-from lazzik.core.evaluate.motion_path import world
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface import surface_of
+from lazzik.core.evaluate.transforms import world
 from lazzik.core.formats.gltf import as_text, write_glb
 from lazzik.core.formats.gltf_file import GltfFile, open_gltf
 from lazzik.core.formats.importer import import_files

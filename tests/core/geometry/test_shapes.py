@@ -19,10 +19,10 @@ from lazzik.core.channel.keys import Key
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidAsset, InvalidDocument, InvalidEdit, UnknownAsset
 from lazzik.core.evaluate.mesh_density import Coarse, CoarseMarks, coarse
-from lazzik.core.evaluate.motion_path import world
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import reshaped
 from lazzik.core.evaluate.surface import surface_of
+from lazzik.core.evaluate.transforms import world
 from lazzik.core.geometry.assets import AssetStore, pack_mesh
 from lazzik.core.geometry.font_names import SHIPPED
 from lazzik.core.geometry.fonts import check_font, font_bytes

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.evaluate.motion_path import world
+from lazzik.core.evaluate.transforms import world
 from lazzik.core.layers.wave import Wave
 from lazzik.core.scene.address import Address, title
 from lazzik.core.scene.node import Node, Position, Rotation, Scale

@@ -12,6 +12,7 @@ from lazzik.core.arithmetic import PLAIN, Measure
 from lazzik.core.document import Measures
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.scene.address import Address, find
+from lazzik.core.scene.edits.aims import AimAt, ChangeAim, RemoveAim
 from lazzik.core.scene.edits.bakes import BakeAgain, PlaceBake, TakeBack
 from lazzik.core.scene.edits.base import Edit, applied
 from lazzik.core.scene.edits.clips import PlayClip, PutClip, RemoveClip
@@ -98,6 +99,9 @@ AnyEdit = Annotated[
     | TakeBackShape
     | Duplicate
     | SetPivot
+    | AimAt
+    | ChangeAim
+    | RemoveAim
     | ChangeScene
     | PlaceBake
     | BakeAgain

@@ -59,7 +59,11 @@ class Duplicate(Edit):
                 names[node.id] = free_slug(node.label, taken)
                 taken.add(names[node.id])
             for node in below:
-                copy = node.replaced(id=names[node.id], parent=names.get(node.parent or "", node.parent))
+                copy = node.replaced(
+                    id=names[node.id],
+                    parent=names.get(node.parent or "", node.parent),
+                    aim=node.aim and node.aim.retargeted(names),
+                )
                 made.append(self._stepped(copy, k, labels) if node is first else copy)
         holder = self._holder(scene, first, taken)
         if holder is not None:

@@ -10,6 +10,7 @@ from lazzik.core.document import Label, Slug, Typed
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.layers.clip import Clip
+from lazzik.core.scene.edits.aims import without_targets
 from lazzik.core.scene.edits.base import Edit, free_label, free_slug
 from lazzik.core.scene.edits.dials import free_name
 from lazzik.core.scene.node import Camera, Light, Look, Node, Position
@@ -62,7 +63,11 @@ class BringIn(Edit):
         if strangers:
             raise InvalidEdit(f"An object is to sit under '{strangers[0]}', which does not come with it", strangers[0])
         brought = [
-            node.replaced(id=names[node.id], parent=names[node.parent] if node.parent else self.under)
+            node.replaced(
+                id=names[node.id],
+                parent=names[node.parent] if node.parent else self.under,
+                aim=node.aim and node.aim.retargeted(names),
+            )
             for node in self.nodes
         ]
         clips = list(scene.clips)
@@ -107,7 +112,8 @@ class ChangeObject(Edit):
 
 
 class RemoveObject(Edit):
-    """Take an object out, with all that sits under it; and others with it, if they are named."""
+    """Take an object out, with all that sits under it; and others with it, if they are named. What aims at it goes on
+    aiming at the place where it stands at rest."""
 
     do: Literal["remove-object"] = "remove-object"
     node: Slug
@@ -119,6 +125,7 @@ class RemoveObject(Edit):
             gone |= below
         if len(gone) == len(scene.nodes):
             raise InvalidEdit("The last object stays; a scene needs something to move", self.node)
+        scene = without_targets(scene, gone)
         receipts = (
             receipt.replaced(lines=tuple(line for line in receipt.lines if line.address.split("/")[0] not in gone))
             for receipt in scene.receipts

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, TypeVar
 
 from pydantic import Field
 
@@ -12,10 +12,13 @@ from lazzik.core.document import Finite, InFrames
 from lazzik.core.layers import AnyLayer, Recipe
 from lazzik.core.layers.recipe import Use
 from lazzik.core.scene.address import Address, find, find_layer, title, write
+from lazzik.core.scene.aim import Aim
 from lazzik.core.scene.edits.base import Edit, free_slug
 from lazzik.core.scene.edits.dials import free_name
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.visit import layered, with_every_layer, with_layers, with_layers_at
+from lazzik.core.scene.visit import layered, with_aims, with_every_layer, with_layers, with_layers_at
+
+Loops = TypeVar("Loops", Layer, Aim)
 
 
 class PutLayers(Edit):
@@ -95,8 +98,8 @@ def used_recipes(scene: Scene, layers: tuple[Layer, ...]) -> tuple[Recipe, ...]:
 class SetLoop(Edit):
     """One loop for many layers: those named, all on the named numbers or objects, or all of the scene.
 
-    `fit` makes the loop as long as the scene's range and keeps it so when the range changes. Without frames and fit
-    the layers are endless again. Layers on layers' numbers loop with them.
+    Lag of what aims loops as layers do. `fit` makes the loop as long as the scene's range and keeps it so when the
+    range changes. Without frames and fit the layers are endless again. Layers on layers' numbers loop with them.
     """
 
     do: Literal["loop"] = "loop"
@@ -112,10 +115,16 @@ class SetLoop(Edit):
                 return layer
             return layer.replaced(loop=length, fit=self.fit)
 
+        def repeating(aim: Aim) -> Aim:
+            if not aim.lag or (aim.loop, aim.fit) == (length, self.fit):
+                return aim
+            return aim.replaced(loop=length, fit=self.fit)
+
         if not self.addresses:
-            return with_every_layer(scene, looped)
+            return with_aims(with_every_layer(scene, looped), repeating)
         for text in self.addresses:
             if text in scene.by_id:
+                scene = with_aims(scene, repeating, (text,))
                 inside = [a for a, _ in layered(scene) if a.startswith(f"{text}/")]
                 scene = with_layers_at(scene, inside, looped)
                 continue
@@ -138,11 +147,11 @@ class SetLoop(Edit):
 def refit(scene: Scene) -> Scene:
     """The scene with every loop that follows the range as long as the range is now."""
     length = float(scene.last - scene.first)
-    return with_every_layer(scene, lambda layer: layer.replaced(loop=length) if _stale(layer, length) else layer)
 
+    def fitted(part: Loops) -> Loops:
+        return part.replaced(loop=length) if part.fit and part.loop != length else part
 
-def _stale(layer: Layer, length: float) -> bool:
-    return layer.fit and layer.loop != length
+    return with_aims(with_every_layer(scene, fitted), fitted)
 
 
 def _with_layer(scene: Scene, address: Address, layer: Layer) -> Scene:
