@@ -194,3 +194,8 @@ Mark = TypeVar("Mark")
 def mark_of(model: type[Frozen], field: str, mark: type[Mark]) -> Mark | None:
     """The Quantity, Option or Wording that a field was declared with, or None if it has none."""
     return next((m for m in model.model_fields[field].metadata if isinstance(m, mark)), None)
+
+
+def option_of(model: type[Frozen], field: str) -> Option:
+    """The Option that a choice was declared with; an empty one if it has none."""
+    return mark_of(model, field, Option) or Option("")

@@ -24,6 +24,7 @@ from lazzik.core.scene.edits.base import free_label
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import VERSION, Scene
 from lazzik.core.scene.serialize import scene_json
+from lazzik.core.scene.visit import new_layers
 from lazzik.store.database import Database
 from lazzik.store.patches import patch_between, patched, replayed
 from lazzik.store.states import States
@@ -72,12 +73,17 @@ class State:
     redo: str | None
     added: tuple[str, ...] = ()
     """Objects that the last step added, without those that hang under others of them."""
+    layer: str = ""
+    """The first layer of an object that the last step added."""
 
     @property
     def answer(self) -> dict[str, object]:
         """What a page needs to know of it after a step."""
-        answer = {"revision": self.revision, "undo": self.undo, "redo": self.redo, "name": self.scene.name}
-        return answer | ({"added": list(self.added)} if self.added else {})
+        answer: dict[str, object] = {
+            "revision": self.revision, "undo": self.undo, "redo": self.redo, "name": self.scene.name,
+        }  # fmt: skip
+        news = {"added": list(self.added), "layer": self.layer}
+        return answer | {name: value for name, value in news.items() if value}
 
 
 @dataclass(frozen=True)
@@ -301,7 +307,8 @@ class SceneStore:
             self.snapshot_due(scene_id, number)
         new = {node.id for node in changed if node.id not in before.by_id}
         added = tuple(node.id for node in changed if node.id in new and node.parent not in new)
-        return State(scene_id, number, after, label, None, added)
+        layer = next((address for node in changed for address in new_layers(before.by_id.get(node.id), node)), "")
+        return State(scene_id, number, after, label, None, added, layer)
 
     def write_snapshot(self, scene_id: str, number: int) -> None:
         """Write the whole copy of a revision. It is put together from JSON alone: no scene is read for it."""

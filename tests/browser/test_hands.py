@@ -214,7 +214,7 @@ def test_a_layer_becomes_another_kind_by_a_choice(small: Studio) -> None:
     page.click("#add-layer")
     page.click("[data-add=noise]")
     small.lands(1)
-    page.locator("#strip [data-switch] select").select_option("wave")
+    page.locator("#strip [data-into=kind] select").select_option("wave")
     small.lands(2)
     expect(page.locator(".lane.layer.chosen .lane-name strong")).to_have_text("Wave")
     page.keyboard.press("Control+z")

@@ -92,7 +92,7 @@ def test_the_window_is_trimmed_faded_and_moved_on_its_lane(layered: Studio) -> N
     layered.drag(f'{lane} [data-grip="window"]', 10 * frame)
     layered.lands(6)
     fields = {
-        name: float(page.input_value(f'#strip [data-field="{name}"] input'))
+        name: float(page.input_value(f'#strip [data-into="{name}"] input'))
         for name in ("start", "end", "fade_in", "fade_out")
     }
     assert fields == {
@@ -127,13 +127,13 @@ def test_window_edges_answer_to_the_keyboard(layered: Studio) -> None:
     layered.page.focus('svg[data-lane="noise"] [data-grip="start"]')
     layered.page.keyboard.press("Shift+ArrowRight")
     layered.lands(2)
-    assert layered.page.input_value('#strip [data-field="start"] input') == "10"
+    assert layered.page.input_value('#strip [data-into="start"] input') == "10"
 
 
 def test_a_loop_over_the_range_closes_the_seam(layered: Studio) -> None:
     layered.page.click("#strip [data-fit]")
     layered.lands(2)
-    assert layered.page.input_value('#strip [data-field="loop"] input') == "150"
+    assert layered.page.input_value('#strip [data-into="loop"] input') == "150"
     expect(layered.page.locator("svg[data-lane=result]")).to_contain_text("seam 0° apart")
     values = layered.result()
     assert values[0] == pytest.approx(values[-1], abs=1e-6)
@@ -196,11 +196,11 @@ def test_numbers_may_be_typed_as_arithmetic_and_mistakes_are_said_beside_them(la
         assert layered.step == 2
     field.press("Escape")
     assert field.input_value() == "2.4"
-    page.fill('#strip [data-field="end"] input', "-9")
-    page.locator('#strip [data-field="end"] input').press("Enter")
+    page.fill('#strip [data-into="end"] input', "-9")
+    page.locator('#strip [data-into="end"] input').press("Enter")
     layered.lands(3)
-    page.fill('#strip [data-field="start"] input', "50")
-    page.locator('#strip [data-field="start"] input').press("Enter")
+    page.fill('#strip [data-into="start"] input', "50")
+    page.locator('#strip [data-into="start"] input').press("Enter")
     expect(page.locator("#strip .field-error")).to_contain_text("ends at -9, before it starts at 50")
 
 
@@ -258,7 +258,7 @@ def test_units_are_typed_and_the_lane_says_what_a_loop_made(layered: Studio) -> 
     period.press("Enter")
     expect(page.locator("#strip .field-error")).to_contain_text("could be 1000 or 1.000")
     period.press("Escape")
-    loop = page.locator('#strip [data-field="loop"] input')
+    loop = page.locator('#strip [data-into="loop"] input')
     loop.fill("1.5 s")
     loop.press("Enter")
     layered.lands(step + 2)
@@ -271,7 +271,7 @@ def test_a_layer_made_to_multiply_keeps_the_value(layered: Studio) -> None:
     step = int(page.inner_text("#saved").rsplit(" ", 1)[-1])
     amplitude = page.locator('#strip .knob[data-address$=".amplitude"] input.num')
     was = amplitude.input_value()
-    page.select_option('#strip [data-option="combine"] select', "multiply")
+    page.select_option('#strip [data-into="combine"] select', "multiply")
     layered.lands(step + 1)
     expect(amplitude).to_have_value("0.3")
     expect(layered.knob("offset").locator("input.num")).to_have_value("1")

@@ -205,8 +205,8 @@ def test_a_seed_is_picked_from_a_sheet(station: Studio) -> None:
 
 def test_why_names_the_trap_and_mends_it(station: Studio) -> None:
     page = station.page
-    page.fill("#strip [data-field=start] input", "600")
-    page.locator("#strip [data-field=start] input").press("Enter")
+    page.fill("#strip [data-into=start] input", "600")
+    page.locator("#strip [data-into=start] input").press("Enter")
     station.lands(1)
     assert station.reach() == 0
     page.click("[data-act=why]")
@@ -288,7 +288,7 @@ def test_a_link_chooses_its_source_and_refuses_a_circle(layered: Studio) -> None
     page.click("#add-layer")
     page.click("[data-add=link]")
     layered.lands(2)
-    source = page.locator("#strip [data-setting=source] input")
+    source = page.locator("#strip [data-into='settings.source'] input")
     expect(page.locator("#sources option")).to_have_count(1)
     source.fill("post/position.x")
     source.press("Enter")
@@ -369,7 +369,7 @@ def test_loops_follow_the_range_and_the_seam_check_leads_to_what_does_not(statio
     page.click("#scene-form [type=submit]")
     station.ready()
     page.wait_for_function("() => window.lazzik.strata.data?.result.length === 801")
-    assert page.input_value('#strip [data-field="loop"] input') == "200"
+    assert page.input_value('#strip [data-into="loop"] input') == "200"
     expect(page.locator("svg[data-lane=result] path.seam")).to_have_class("seam met")
 
 
@@ -412,7 +412,7 @@ def test_time_and_value_are_zoomed_moved_and_fitted(station: Studio) -> None:
     width = box["width"]
     station.drag('svg[data-lane="nod"] [data-grip="start"]', width / (250 * 0.49) * 10)
     station.lands(1)
-    assert float(page.input_value('#strip [data-field="start"] input')) == pytest.approx(10, abs=1.5)
+    assert float(page.input_value('#strip [data-into="start"] input')) == pytest.approx(10, abs=1.5)
 
 
 @pytest.mark.slow

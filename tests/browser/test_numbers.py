@@ -140,7 +140,7 @@ def test_a_drawing_of_the_span_follows_what_is_chosen(shaped: Studio) -> None:
     drawing = page.locator("#strip legend:has-text('Where it acts') path")
     waves = page.locator("#strip legend:has-text('What it does') path")
     before = (drawing.get_attribute("d"), waves.get_attribute("d"))
-    page.select_option("#strip [data-choice=fade] select", "both")
+    page.select_option("#strip [data-into='settings.fade'] select", "both")
     shaped.lands(2)
     expect(drawing).not_to_have_attribute("d", before[0] or "")
     shaped.knob("length").locator("input.num").fill("0.2")
@@ -153,7 +153,7 @@ def test_a_drawing_of_the_span_follows_what_is_chosen(shaped: Studio) -> None:
 
 def test_a_saved_recipe_keeps_its_window_in_sight_and_travels_to_another_scene(layered: Studio) -> None:
     page = layered.page
-    start = page.locator("#strip [data-field=start] input")
+    start = page.locator("#strip [data-into=start] input")
     start.fill("30")
     start.press("Enter")
     layered.lands(2)
@@ -162,7 +162,7 @@ def test_a_saved_recipe_keeps_its_window_in_sight_and_travels_to_another_scene(l
     page.fill("#recipe-form [name=label]", "Squall")
     page.click("#recipe-form [type=submit]")
     layered.lands(3)
-    expect(page.locator("#strip [data-field=start] input")).to_have_value("30")
+    expect(page.locator("#strip [data-into=start] input")).to_have_value("30")
     reach = layered.reach()
     page.locator("#saved").click()
     page.keyboard.press("Control+c")

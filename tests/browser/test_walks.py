@@ -295,7 +295,7 @@ PRESSES = (
     "#strip summary",
     "#strip legend",
     "#strip input[type=range]",
-    "[data-act=fit-loop]",
+    "[data-act=fit-range]",
     "[data-act=undo]",
     "[data-act=redo]",
     "#tree-find",

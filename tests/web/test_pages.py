@@ -59,7 +59,9 @@ def test_the_studio_shows_every_number_of_every_kind(client: TestClient, scene: 
             assert (f'data-address="mast/rotation.y#probe-{name}.{number}"' in page) == offered
         for setting in kind.settings():
             option = mark_of(kind, setting, Option)
-            assert (f'data-setting="{setting}"' in page) == counts_under(option.only if option else None, at_first)
+            assert (f'data-into="settings.{setting}"' in page) == counts_under(
+                option.only if option else None, at_first
+            )
         assert f'data-add="{name}"' in page
 
 

@@ -172,6 +172,8 @@ class Layer(Frozen):
     """One line on when to use it."""
     loops: ClassVar[bool] = False
     """Whether the kind heeds `loop`."""
+    ends: ClassVar[tuple[str, str] | None] = None
+    """The two numbers that it goes between, where they can be swapped."""
     idle_at: ClassVar[dict[str, float]] = {}
     """Numbers at whose value the kind does nothing, whatever else is set."""
     needs: ClassVar[Literal["", "motion", "keys"]] = ""
@@ -200,7 +202,7 @@ class Layer(Frozen):
     loop: Annotated[Finite, Field(gt=0)] | None = None
     """Frames after which the motion repeats; None is endless."""
     fit: bool = False
-    """Whether `loop` follows the scene's range when that changes."""
+    """Whether it follows the scene's range when that changes: its loop, or whatever else `fitted` says."""
 
     def signal(self, inputs: Inputs) -> Samples:
         """The layer's own motion y, before weight and window.
@@ -232,8 +234,18 @@ class Layer(Frozen):
         """The kind's texts: field -> what may be written there."""
         return {name: w for name in cls.model_fields if (w := mark_of(cls, name, Wording)) is not None}
 
+    @classmethod
+    def fits(cls) -> bool:
+        """Whether the kind can follow the scene's range."""
+        return cls.loops
+
+    def fitted(self, first: float, last: float) -> Self:
+        """The layer as long as the scene's range, if it follows that; itself if it is so already."""
+        return self.replaced(loop=last - first) if self.fit and self.loop != last - first else self
+
     def note(self, inputs: Inputs) -> str:
-        """What a loop made of the layer's rate, for the person to read; '' if there is nothing to say."""
+        """The rate that the layer really has, where that is constant or a loop made something of it, for the person to
+        read ('own' is the unit of the number below it); '' if there is nothing to say."""
         return ""
 
     @property

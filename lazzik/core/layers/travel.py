@@ -7,7 +7,8 @@ exponential, circle, back (overshoots by `amount`), elastic (rings; `amount` is 
 and leaps; `amount` is how much of the height each leap keeps). `drawn` is a curve of one's own: the
 number of that name, whose frames 0 to 100 are per cent of the length. `in` is the family's own curve, `out` its half
 turn, `in-out` one after the other, each on half the way. After the end: hold, repeat, alternate (back again),
-accumulate (goes on from where it ended). What goes below or above a limit can be cut off.
+accumulate (goes on from where it ended). What goes below or above a limit can be cut off. Fitted, it sets out with the
+scene's range and arrives with its end.
 """
 
 from __future__ import annotations
@@ -17,7 +18,7 @@ from typing import Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
 
-from lazzik.core.channel.channel import Number
+from lazzik.core.channel.channel import Channel, Number
 from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer
 from lazzik.core.document import Option, Quantity
 from lazzik.core.kernels import kernel
@@ -35,6 +36,7 @@ class Travel(Layer):
     title: ClassVar[str] = "Travel"
     summary: ClassVar[str] = "From a value to a value with an easing: entrances, gates, steps that repeat or climb."
     own_frames: ClassVar[frozenset[str]] = frozenset({"drawn"})
+    ends: ClassVar[tuple[str, str] | None] = ("begin", "finish")
 
     kind: Literal["travel"]
     begin: Annotated[Number, Quantity("own", "The value it sets out from.", (-4, 4), 0.01, label="from value")] = 0.0
@@ -127,6 +129,30 @@ class Travel(Layer):
         if self.cut in ("above", "both"):
             out = np.minimum(out, inputs.number("highest"))
         return out
+
+    @classmethod
+    def fits(cls) -> bool:
+        """It can set out and arrive with the scene's range."""
+        return True
+
+    def fitted(self, first: float, last: float) -> Self:
+        """Over the whole range, if it follows that."""
+        if not self.fit or (self.start, self.length) == (first, last - first):
+            return self
+        return self.replaced(start=float(first), length=float(last - first))
+
+    def with_number(self, name: str, number: float | Channel) -> Self:
+        """A beginning or a length of its own no longer follows the range."""
+        changed = super().with_number(name, number)
+        return changed.replaced(fit=False) if name in ("start", "length") and self.fit else changed
+
+    def note(self, inputs: Inputs) -> str:
+        """How fast a straight way is."""
+        numbers = [inputs.constant(name) for name in ("begin", "finish", "length")]
+        if self.ease != "linear" or None in numbers:
+            return ""
+        begin, finish, length = (float(number or 0.0) for number in numbers)
+        return f"{(finish - begin) * inputs.clock.fps / length:.4g} own/s".replace("-", "−")
 
     def scaled(self, factor: float) -> Self:
         """Turned over, what is cut off below is cut off above."""

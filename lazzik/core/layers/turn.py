@@ -41,13 +41,17 @@ class Turn(Layer):
         return integrate(inputs, ("rate",), lambda rate: rate / WHOLE, self.loop, least=0)
 
     def note(self, inputs: Inputs) -> str:
-        """The whole turns in the loop, and what they were made of."""
+        """The whole turns in the loop, what they were made of, and the rate that this is."""
         if self.loop is None:
             return ""
         phase = self._phase(inputs)
         made = f"{phase.wrap} turn{'' if abs(phase.wrap) == 1 else 's'} in the loop"
         by_itself = f"{phase.total:.3g}"
-        return (made if by_itself == str(phase.wrap) else f"{made}, from {by_itself}").replace("-", "−")
+        if by_itself != str(phase.wrap):
+            made += f", from {by_itself}"
+        rate = WHOLE * phase.wrap * inputs.clock.fps / self.loop
+        says_rate = inputs.constant("rate") is not None
+        return (f"{made}: {rate:.4g} own/s" if says_rate else made).replace("-", "−")
 
     @classmethod
     def suited(cls, landing: Landing) -> dict[str, Any]:

@@ -21,7 +21,9 @@ AXES: dict[Axis, str] = {"x": "its x", "-x": "its −x", "y": "its y", "-y": "it
 
 Coordinate = Annotated[
     Number,
-    Quantity("m", "Metres, in the space of the target; without one, of the scene.", (-5, 5), 0.01, group="where"),
+    Quantity(
+        "m", "Metres, in the space of the target; without one, of the scene.", (-5, 5), 0.01, group="where", rest=0.0
+    ),
 ]
 
 
@@ -104,6 +106,10 @@ class Aim(Frozen):
         """The aim of a copy: at the copy of its target, if that is copied too (object -> copy)."""
         copy = names.get(self.target or "")
         return self.replaced(target=copy) if copy else self
+
+    def fitted(self, first: float, last: float) -> Self:
+        """The aim whose lag repeats with the scene's range, if it follows that; itself if it does so already."""
+        return self.replaced(loop=last - first) if self.fit and self.loop != last - first else self
 
     @property
     def turned_target(self) -> bool:

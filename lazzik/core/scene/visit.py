@@ -8,7 +8,7 @@ from lazzik.core.channel.channel import Channel, as_channel
 from lazzik.core.channel.layer import Layer
 from lazzik.core.scene.address import Address, write
 from lazzik.core.scene.aim import Aim
-from lazzik.core.scene.node import channels_of
+from lazzik.core.scene.node import Node, channels_of
 from lazzik.core.scene.scene import Scene
 
 Change = Callable[[Layer], Layer]
@@ -60,3 +60,17 @@ def with_aims(scene: Scene, change: Callable[[Aim], Aim], slugs: Collection[str]
         if node.aim is not None and (slugs is None or node.id in slugs) and (new := change(node.aim)) is not node.aim:
             scene = scene.with_node(node.replaced(aim=new))
     return scene
+
+
+def new_layers(before: Node | None, after: Node) -> Iterator[str]:
+    """Addresses of the layers on an object's numbers that were not there before."""
+    had = {f"{path}#{layer.id}" for path, layer in _layers_of(before)} if before is not None else set()
+    for path, layer in _layers_of(after):
+        if f"{path}#{layer.id}" not in had:
+            yield f"{after.id}/{path}#{layer.id}"
+
+
+def _layers_of(node: Node) -> Iterator[tuple[str, Layer]]:
+    for path, number, _ in channels_of(node):
+        if isinstance(number, Channel):
+            yield from ((path, layer) for layer in number.layers)

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.deformers import Deformer
 from lazzik.core.deformers.masks import MASKS
-from lazzik.core.document import Option, counts_under, mark_of
+from lazzik.core.document import counts_under, option_of
 from lazzik.core.geometry.font_names import SHIPPED
 from lazzik.core.geometry.imported import MeshShape
 from lazzik.core.geometry.lettering import LONGEST, Lettering
 from lazzik.core.geometry.primitives import base_value
+from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.edits.copies import turning
 from lazzik.core.scene.node import Node
@@ -51,14 +51,22 @@ def number_control(scene: Scene, node: Node, path: str, *, label: str = "", abou
 def deformer_controls(scene: Scene, node: Node, deformer: Deformer) -> Iterator[Control]:
     """What the strip of a deformer offers: what does anything under what is chosen."""
     kind, path = type(deformer), f"deform.{deformer.id}"
+    edit = {"do": "change-deformer", "node": node.id, "deformer": deformer.id}
     settings = kind.settings()
     chosen = {name: getattr(deformer, name) for name in settings}
     last = ("axis", "fade", "start", "end", "fade_length")  # of where it acts: what all kinds have stands first
     for name in [*last, *(n for n in (*numbers_of(kind), *settings) if n not in last and n != "weight")]:
         if name in settings:
-            option = mark_of(kind, name, Option) or Option("")
-            data = {"deformer": deformer.id, "choice": name}
-            yield select_of(option, name, settings[name], chosen[name], id=f"d-{deformer.id}-{name}", data=data)
+            option = option_of(kind, name)
+            yield select_of(
+                option,
+                name,
+                settings[name],
+                chosen[name],
+                id=f"d-{deformer.id}-{name}",
+                edit=edit,
+                into=f"settings.{name}",
+            )
         elif counts_under(numbers_of(kind)[name].only, chosen):
             yield number_control(scene, node, f"{path}.{name}")
     yield Select(
@@ -67,7 +75,9 @@ def deformer_controls(scene: Scene, node: Node, deformer: Deformer) -> Iterator[
         help="The object that it goes with: itself, or another one.",
         value=deformer.placement.of or "",
         options=(("", "itself"), *((slug, name) for slug, name in scene.called.items() if slug != node.id)),
-        data={"deformer": deformer.id, "of": ""},
+        edit=edit,
+        into="of",
+        takes="slug",
         group="where",
     )
     yield from (number_control(scene, node, f"{path}.placement.{n}") for n in numbers_of(type(deformer.placement)))
@@ -80,7 +90,9 @@ def deformer_controls(scene: Scene, node: Node, deformer: Deformer) -> Iterator[
             help="Whether it acts where the mask is full, or where it is empty.",
             value=str(deformer.mask.invert).lower(),
             options=(("false", "inside"), ("true", "outside")),
-            data={"deformer": deformer.id, "invert": ""},
+            edit=edit,
+            into="mask_invert",
+            takes="truth",
             group="mask",
         )
 
@@ -90,10 +102,10 @@ def shape_controls(scene: Scene, node: Node) -> Iterator[Control]:
     shape = node.shape
     if shape is not None:
         if isinstance(shape, Lettering):
-            yield from _lettering(shape)
+            yield from _lettering(node, shape)
         yield from (number_control(scene, node, f"shape.{name}", about="size") for name in numbers_of(type(shape)))
         for field in shape.settable():
-            yield from _settable(shape, field)
+            yield from _settable(node, shape, field)
         yield from _pivot(node)
     if node.targets:
         for row in node.targets.rows:
@@ -131,33 +143,34 @@ def _mask(node: Node, deformer: Deformer) -> Select:
     )
 
 
-def _lettering(shape: Lettering) -> Iterator[Control]:
+def _lettering(node: Node, shape: Lettering) -> Iterator[Control]:
+    edit = {"do": "change-shape", "node": node.id}
     yield TypedField(
-        id="n-text", label="text", help="What is written.", value=shape.text, data={"shape": "text"}, group="size",
-        most=LONGEST, wide=True, mode="text",
+        id="n-text", label="text", help="What is written.", value=shape.text, edit=edit, into="fields.text",
+        group="size", most=LONGEST, wide=True, mode="text",
     )  # fmt: skip
     fonts = [(font, font) for font in SHIPPED]
     if shape.font not in SHIPPED:
         fonts.append((shape.font, "from a file"))
     yield Select(
         id="n-font", label="font", help="The letters' forms.", value=shape.font, options=tuple(fonts),
-        data={"shape": "font"}, group="size",
+        edit=edit, into="fields.font", group="size",
     )  # fmt: skip
 
 
-def _settable(shape: Any, field: str) -> Iterator[Control]:
-    value, option = getattr(shape, field), mark_of(type(shape), field, Option) or Option("")
-    id, data = f"n-{field}", {"shape": field}
+def _settable(node: Node, shape: AnyShape, field: str) -> Iterator[Control]:
+    value, option = getattr(shape, field), option_of(type(shape), field)
+    id, edit, into = f"n-{field}", {"do": "change-shape", "node": node.id}, f"fields.{field}"
     if isinstance(value, bool):
         words = (("false", option.words.get("false", "no")), ("true", option.words.get("true", "yes")))
         yield Select(
-            id=id, label=option.label or field, help=option.help, value=str(value).lower(), options=words, data=data,
-            group="size",
+            id=id, label=option.label or field, help=option.help, value=str(value).lower(), options=words, edit=edit,
+            into=into, takes="truth", group="size",
         )  # fmt: skip
     elif isinstance(value, int):
         yield TypedField(
             id=id, label=option.label or field.replace("_", " "), help=option.help, value=str(value), unit="seg",
-            data=data, group="mesh", rest=str(value), mode="numeric",
+            edit=edit, into=into, takes="number", group="mesh", rest=str(value), mode="numeric",
         )  # fmt: skip
 
 

@@ -9,7 +9,7 @@ from typing import get_args
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.combine import Combine
 from lazzik.core.channel.layer import Layer, numbers_of
-from lazzik.core.document import Option, Quantity, Wording, counts_under, mark_of
+from lazzik.core.document import Option, Quantity, Wording, counts_under, option_of
 from lazzik.core.evaluate.evaluator import loop_note
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.layers import BY_KIND, Recipe
@@ -48,6 +48,8 @@ class LaneView:
     chosen: bool
     groups: tuple[Group, ...]
     weight: Knob
+    note: str
+    """The rate that it really has, where it has one and no loop whose field says it."""
     texts: dict[str, Wording]
     place: int
     """In the stack, 0 the lowest."""
@@ -178,6 +180,8 @@ def _lane(
 ) -> LaneView:
     knobs = [_knob(scene, here, place, layer, name, recipe) for name in layer.numbers(scene)]
     note = loop_note(place.number, layer, scene.clock(), Scope(scene)) if chosen else ""
+    unit = place.quantity.unit
+    note = note.replace(" own", unit if unit in ("", "°") else f" {unit}")
     controls = _controls(f"{here}#{layer.id}", layer, knobs, note) if chosen else ()
     drawings = {"does": own_picture(layer, place.reach)} if chosen else {}
     return LaneView(
@@ -186,6 +190,7 @@ def _lane(
         chosen=chosen,
         groups=grouped(f"{layer.kind}-{layer.id}", controls, drawings),
         weight=next(knob for knob in knobs if knob.name == "weight"),
+        note="" if layer.loops else note,
         texts=type(layer).wordings(),
         place=position,
         sounds=layer in place.channel.sounding,
@@ -198,21 +203,22 @@ def _controls(address: str, layer: Layer, knobs: list[Knob], note: str) -> Itera
     """What the strip of a layer offers: what does anything under what is chosen. `note` is what its loop made of it."""
     settings = type(layer).settings()
     chosen = {name: getattr(layer, name) for name in settings}
+    edit = {"do": "change-layer", "address": address}
     yield from (knob for knob in knobs if knob.name != "weight" and counts_under(knob.quantity.only, chosen))
     for name, values in settings.items():
-        option = mark_of(type(layer), name, Option) or Option("")
+        option = option_of(type(layer), name)
         if counts_under(option.only, chosen):
-            data = {"layer": address, "setting": name}
-            yield select_of(option, name, values, chosen[name], id=f"s-{address}-{name}", data=data)
+            into = f"settings.{name}"
+            yield select_of(option, name, values, chosen[name], id=f"s-{address}-{name}", edit=edit, into=into)
     if layer.loops:
         yield _field(address, "loop", layer.loop, *LOOP, note)
     for name, (label, help) in WINDOW.items():
         value = getattr(layer.window, name)
         yield _field(address, name, None if value == 0.0 and name.startswith("fade") else value, label, help, "where")
-    data = {"layer": address, "option": "combine"}
     yield select_of(
-        JOINS, "combine", get_args(Combine), layer.combine, id=f"s-{address}-combine", data=data, group="stack"
-    )
+        JOINS, "combine", get_args(Combine), layer.combine, id=f"s-{address}-combine", edit=edit, into="combine",
+        group="stack",
+    )  # fmt: skip
     if layer.kind in dict(SWITCHED):
         yield Select(
             id=f"kind-{address}",
@@ -220,7 +226,8 @@ def _controls(address: str, layer: Layer, knobs: list[Knob], note: str) -> Itera
             help="Another kind in its place; what both have stays.",
             value=layer.kind,
             options=SWITCHED,
-            data={"layer": address, "switch": ""},
+            edit={"do": "switch-layer", "address": address},
+            into="kind",
             group="stack",
         )
 
@@ -234,7 +241,9 @@ def _field(
         help=help,
         value="" if value is None else shown(value),
         unit="fr",
-        data={"layer": address, "field": name},
+        edit={"do": "change-layer", "address": address},
+        into=name,
+        takes="length" if name.startswith("fade") else "slug",
         group=group,
         placeholder="none" if name.startswith("fade") else "open",
         note=note,

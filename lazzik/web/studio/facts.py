@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from lazzik.core.scene.node import EulerOrder
 from lazzik.store.scenes import State
+from lazzik.web.aim.facts import AimFacts, aim_facts
 from lazzik.web.shape.facts import ShapeFacts
 from lazzik.web.stack.facts import StackFacts, stack_facts
 from lazzik.web.stack.view import StrataView
@@ -28,6 +29,7 @@ class Facts(StackFacts):
     order: EulerOrder
     """In which the chosen object turns about its axes."""
     shape: ShapeFacts | None
+    aim: AimFacts | None
 
 
 def facts_of(
@@ -47,4 +49,5 @@ def facts_of(
         "find": find,
         "order": node.rotation.order if node else "xyz",
         "shape": shape,
+        "aim": aim_facts(node),
     }

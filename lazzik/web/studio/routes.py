@@ -12,9 +12,10 @@ from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.mesh_density import CoarseMarks
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.address import Address
-from lazzik.core.scene.scene import MOST_NODES
+from lazzik.core.scene.scene import MOST_NODES, Scene
 from lazzik.demo.starts import BY_KEY
 from lazzik.store.scenes import State
+from lazzik.web.aim.view import aim_view, split_aim
 from lazzik.web.deps import Kept, Marked, Store
 from lazzik.web.requests.fields import Also, AskedRevision
 from lazzik.web.shape.facts import shape_facts
@@ -109,12 +110,22 @@ def rows(request: Request, scene_id: str, store: Store, memo: Kept, marks: Marke
 
 
 def _choice(state: State, shown: Asked) -> Choice:
-    shape = split_shape(shown.at)
-    if shape and shape[0] in state.scene.by_id:
-        return Choice(shown=Address(shape[0], "shape"))
-    address = chosen(state.scene, "" if shape else shown.at)
+    part = _part(state.scene, shown.at)
+    if part is not None:
+        return part
+    address = chosen(state.scene, "" if split_shape(shown.at) or split_aim(shown.at) else shown.at)
     also, left_out = chosen_also(state.scene, shown.also, address)
     return Choice(shown=address, also=also, left_out=left_out)
+
+
+def _part(scene: Scene, at: str) -> Choice | None:
+    """The shape or the aim of an object, if that is what is asked for and there is one."""
+    shape, aims = split_shape(at), split_aim(at)
+    if shape and shape[0] in scene.by_id:
+        return Choice(shown=Address(shape[0], "shape"))
+    if aims in scene.by_id and scene.by_id[aims].aim is not None:
+        return Choice(shown=Address(aims, "aim"))
+    return None
 
 
 def _tree(state: State, marks: CoarseMarks, shown: Asked, choice: Choice, scope: Scope) -> dict[str, Any]:
@@ -133,10 +144,12 @@ def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[
     scope = Scope(state.scene, memo, [])
     choice = _choice(state, shown)
     address, shape = choice.shown, split_shape(shown.at)
-    node = state.scene.by_id.get(shape[0]) if shape else None
+    node = state.scene.by_id.get(address.node) if address else None
     form = shape_view(state.scene, node, shape[1], scope) if shape and node else None
-    view = strata_view(state.scene, address, choice.also, choice.left_out) if address and not form else None
-    at = shown.at if form else str(address or "")
+    aiming = aim_view(state.scene, node, node.aim) if node and node.aim and address and address.path == "aim" else None
+    laid_open = form or aiming
+    view = strata_view(state.scene, address, choice.also, choice.left_out) if address and not laid_open else None
+    at = shown.at if laid_open else str(address or "")
     tree = _tree(state, marks, shown, choice, scope)
     return tree | {
         "state": state,
@@ -150,6 +163,7 @@ def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[
             state, at, view, shape_facts(form) if form else None, moving=shown.listing.moving, find=shown.listing.find
         ),
         "form": form,
+        "aiming": aiming,
         "palette": palette(),
         "deformers": deformer_palette(),
         "beyonds": BEYONDS,

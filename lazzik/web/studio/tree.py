@@ -23,6 +23,7 @@ from lazzik.core.scene.address import Address
 from lazzik.core.scene.node import Node, channels_of
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
+from lazzik.web.aim.view import target_name
 from lazzik.web.stack.view import axis_of
 from lazzik.web.ui.knob import shown
 from lazzik.web.ui.sparkline import spark
@@ -127,6 +128,9 @@ class TreeRow:
     can_form: bool
     """Whether it has a shape, or shapes below it."""
     form_chosen: bool
+    aim: str
+    """What its aim's target is called; '' if it does not aim."""
+    aim_chosen: bool
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -231,6 +235,8 @@ def _row(scene: Scene, node: Node, depth: int, choice: Choice, scope: Scope) -> 
         channels=_channels(node, choice, values) if is_chosen else (),
         can_form=node.shape is not None or node.id in scene.below,
         form_chosen=is_chosen and chosen is not None and chosen.path == "shape",
+        aim=target_name(scene, node.aim) if node.aim else "",
+        aim_chosen=is_chosen and chosen is not None and chosen.path == "aim",
     )
 
 
@@ -278,8 +284,8 @@ def _single(node: Node, choice: Choice, values: dict[str, Samples]) -> list[Chan
     rows = []
     also = {(address.node, address.path) for address in choice.also}
     for path, number, quantity in channels_of(node):
-        if path.startswith(("deform.", "shape.")) and path not in values:
-            continue  # those that stand still are seen in the rows of the shape
+        if path.startswith(("deform.", "shape.", "aim.")) and path not in values:
+            continue  # those that stand still are seen where the shape and the aim are laid open
         address = Address(node.id, path)
         rows.append(
             ChannelRow(

@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 from collections import Counter
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
-from typing import Any, ClassVar
+from dataclasses import dataclass, field
+from typing import Any, ClassVar, Literal
 
 from lazzik.core.document import Option
 from lazzik.web.ui.knob import Knob
@@ -25,6 +25,10 @@ MOST_FOLDED = 4
 """Of those that are folded, how many a group is made wide enough for."""
 
 
+Takes = Literal["text", "number", "truth", "slug", "length"]
+"""As what the value of a control is written: an empty slug is none, an empty length 0."""
+
+
 @dataclass(frozen=True, kw_only=True)
 class Plain:
     """A control of what is none of the scene's numbers."""
@@ -33,8 +37,14 @@ class Plain:
     label: str
     help: str
     value: str
-    data: Mapping[str, str]
+    data: Mapping[str, str] = field(default_factory=dict)
     """What the scripts read, as data attributes."""
+    edit: Mapping[str, Any] | None = None
+    """The edit that it makes; its value is written into it before it is sent."""
+    into: str = ""
+    """Where: 'target', 'settings.axis'."""
+    takes: Takes = "text"
+    """As what its value is written."""
     group: str = "does"
     rest: str | None = None
     """A value at which it adds nothing, so that it need not be seen; None if there is none."""
@@ -115,17 +125,22 @@ class Group:
         return " · ".join(_gathered([control.label for control in self.folded]))
 
 
-def grouped(key: str, controls: Iterable[Control], drawings: Mapping[str, str] | None = None) -> tuple[Group, ...]:
+def grouped(
+    key: str,
+    controls: Iterable[Control],
+    drawings: Mapping[str, str] | None = None,
+    titles: Mapping[str, str] = TITLES,
+) -> tuple[Group, ...]:
     """Controls under their headings, each in the order in which it is given. What a kind does is drawn beside its first
     heading, if none of its controls is about that."""
     found = list(controls)
     drawn = dict(drawings or {})
     if "does" in drawn and all(control.group != "does" for control in found):
-        first = next(name for name in TITLES if any(control.group == name for control in found))
+        first = next(name for name in titles if any(control.group == name for control in found))
         drawn[first] = drawn.pop("does")
     rows = 1 if sum(not control.folds for control in found) <= MOST_IN_A_ROW else 2
     groups = []
-    for name, title in TITLES.items():
+    for name, title in titles.items():
         own = [control for control in found if control.group == name]
         if not own:
             continue
@@ -146,7 +161,16 @@ def grouped(key: str, controls: Iterable[Control], drawings: Mapping[str, str] |
 
 
 def select_of(
-    option: Option, name: str, values: Iterable[Any], value: Any, *, id: str, data: Mapping[str, str], group: str = ""
+    option: Option,
+    name: str,
+    values: Iterable[Any],
+    value: Any,
+    *,
+    id: str,
+    data: Mapping[str, str] | None = None,
+    edit: Mapping[str, Any] | None = None,
+    into: str = "",
+    group: str = "",
 ) -> Select:
     """A choice as its kind describes it."""
     return Select(
@@ -155,7 +179,9 @@ def select_of(
         help=option.help,
         value=str(value),
         options=tuple((str(each), option.words.get(str(each), str(each))) for each in values),
-        data=data,
+        data=data or {},
+        edit=edit,
+        into=into,
         group=group or option.group,
         rest=option.rest,
     )

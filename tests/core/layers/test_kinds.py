@@ -150,7 +150,7 @@ def test_turning_adds_up_and_fits_whole_turns_in_a_loop() -> None:
     np.testing.assert_allclose(on(clock, layer("turn", rate=100.0)), [-50, 0, 100, 1000, 1000 + 10 / 3])
     looped = layer("turn", rate=100.0, loop=300.0)
     np.testing.assert_allclose(on(clock, looped), [-54, 0, 108, 1080, 1083.6])
-    assert note(looped) == "3 turns in the loop, from 2.78"
+    assert note(looped) == "3 turns in the loop, from 2.78: 108 own/s"
 
 
 def test_a_keyed_rate_never_makes_the_turning_jump() -> None:

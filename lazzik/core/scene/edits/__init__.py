@@ -29,6 +29,7 @@ from lazzik.core.scene.edits.keys import (
     SnapKeys,
     ThinKeys,
 )
+from lazzik.core.scene.edits.moves import Orbit, Pan
 from lazzik.core.scene.edits.objects import AddObject, BringIn, ChangeObject, RemoveObject
 from lazzik.core.scene.edits.poses import PlacePose, RemovePose, SavePose
 from lazzik.core.scene.edits.recipes import (
@@ -102,6 +103,8 @@ AnyEdit = Annotated[
     | AimAt
     | ChangeAim
     | RemoveAim
+    | Orbit
+    | Pan
     | ChangeScene
     | PlaceBake
     | BakeAgain

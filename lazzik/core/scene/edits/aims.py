@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import Field
 
-from lazzik.core.document import Slug
+from lazzik.core.document import InFrames, Slug
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.scene.aim import AXES, Aim, AimPoint, Axis, axis_vector
 from lazzik.core.scene.edits.base import Edit
@@ -62,10 +62,14 @@ class ChangeAim(Edit):
     settings: dict[str, str] = {}
     """Its choices: {'axis': '-z', 'about': 'y', 'lag': 'True'}."""
     muted: bool | None = None
+    loop: Annotated[InFrames, Field(gt=0)] | None = None
+    """Frames after which its lag repeats; null is endless."""
 
     def apply(self, scene: Scene) -> Scene:
         node, aim = aim_of(scene, self.node)
         changes: dict[str, Any] = {} if self.muted is None else {"muted": self.muted}
+        if "loop" in self.model_fields_set:
+            changes |= {"loop": self.loop, "fit": False}  # a length of one's own does not follow the range
         choices = {"axis": tuple(AXES), "about": ("all", "x", "y", "z"), "lag": ("True", "False")}
         for name, value in self.settings.items():
             if value not in choices.get(name, ()):
@@ -78,7 +82,7 @@ class ChangeAim(Edit):
         label = scene.node(self.node).label
         if self.muted is not None:
             return f"{'mute' if self.muted else 'unmute'} the aim of {label}"
-        return f"{' and '.join(sorted(self.settings)) or 'nothing'} of the aim of {label}"
+        return f"{' and '.join(sorted(self.settings)) or 'loop'} of the aim of {label}"
 
 
 class RemoveAim(Edit):

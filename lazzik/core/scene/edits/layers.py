@@ -93,9 +93,12 @@ class ChangeLayer(Edit):
             layer = layer.joined_by(combine, landing(scene, find(scene, address)))
         if "loop" in given and "fit" not in given:
             changes["fit"] = False  # a length of one's own no longer follows the range
+        if changes.get("fit") and not layer.fits():
+            raise InvalidEdit(f"A {layer.title} layer has nothing that could follow the range", self.address)
         if window:
             changes["window"] = layer.window.replaced(**window)
         changed = _with_settings(scene, layer.replaced(**changes), self.settings, self.address)
+        changed = changed.fitted(float(scene.first), float(scene.last))
         return _with_stack(scene, address, lambda stack: [changed if i.id == layer.id else i for i in stack])
 
     def describe(self, scene: Scene) -> str:
@@ -140,6 +143,25 @@ class SwitchLayer(Edit):
 
     def describe(self, scene: Scene) -> str:
         return f"make {find_layer(scene, Address.parse(self.address)).label} a {self.kind}"
+
+
+class SwapEnds(Edit):
+    """Let a layer that goes between two values go the other way, whatever those two are: constant, keyed or driven."""
+
+    do: Literal["swap-ends"] = "swap-ends"
+    address: str
+
+    def apply(self, scene: Scene) -> Scene:
+        address = Address.parse(self.address)
+        layer = find_layer(scene, address)
+        if layer.ends is None:
+            raise InvalidEdit(f"A {layer.title} layer has no two ends that could be swapped", self.address)
+        one, other = layer.ends
+        swapped = layer.replaced(**{one: getattr(layer, other), other: getattr(layer, one)})
+        return _with_stack(scene, address, lambda stack: [swapped if i.id == layer.id else i for i in stack])
+
+    def describe(self, scene: Scene) -> str:
+        return f"swap the ends of {find_layer(scene, Address.parse(self.address)).label}"
 
 
 class RemoveLayer(Edit):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, TypeVar
+from typing import Annotated, Literal
 
 from pydantic import Field
 
@@ -17,8 +17,6 @@ from lazzik.core.scene.edits.base import Edit, free_slug
 from lazzik.core.scene.edits.dials import free_name
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.visit import layered, with_aims, with_every_layer, with_layers, with_layers_at
-
-Loops = TypeVar("Loops", Layer, Aim)
 
 
 class PutLayers(Edit):
@@ -145,13 +143,10 @@ class SetLoop(Edit):
 
 
 def refit(scene: Scene) -> Scene:
-    """The scene with every loop that follows the range as long as the range is now."""
-    length = float(scene.last - scene.first)
-
-    def fitted(part: Loops) -> Loops:
-        return part.replaced(loop=length) if part.fit and part.loop != length else part
-
-    return with_aims(with_every_layer(scene, fitted), fitted)
+    """The scene with all that follows the range as long as the range is now."""
+    first, last = float(scene.first), float(scene.last)
+    scene = with_every_layer(scene, lambda layer: layer.fitted(first, last))
+    return with_aims(scene, lambda aim: aim.fitted(first, last))
 
 
 def _with_layer(scene: Scene, address: Address, layer: Layer) -> Scene:

@@ -13,7 +13,7 @@ from lazzik.core.layers import BY_KIND
 from lazzik.core.scene.address import Address, exists, find, write
 from lazzik.core.scene.edits.base import Edit
 from lazzik.core.scene.edits.keys import PutKey, SetBeyond
-from lazzik.core.scene.edits.layers import SEEDS, AddLayer, ChangeLayer, MoveLayer, RemoveLayer, SwitchLayer
+from lazzik.core.scene.edits.layers import SEEDS, AddLayer, ChangeLayer, MoveLayer, RemoveLayer, SwapEnds, SwitchLayer
 from lazzik.core.scene.edits.numbers import Nudge, SetNumber
 from lazzik.core.scene.edits.recipes import FollowRecipe, UseRecipe
 from lazzik.core.scene.edits.stacks import PutLayers
@@ -28,6 +28,7 @@ OnNumbers = (
     | ChangeLayer
     | RemoveLayer
     | SwitchLayer
+    | SwapEnds
     | MoveLayer
     | PutLayers
     | UseRecipe

@@ -10,7 +10,7 @@ import { Change } from "lazzik/studio/change.js";
 import { commit } from "lazzik/studio/history.js";
 import { asTyped, ownValue, paintCycle, shownValue } from "./cycles.js";
 
-/** @import { ChangeDeformer, ChangeLayer, Edit, SetPivot } from "lazzik/lib/types.d.ts" */
+/** @import { ChangeDeformer, Edit, SetPivot } from "lazzik/lib/types.d.ts" */
 
 /**
  * A number's new value, as a key at the frame where it has keys or they are put by themselves.
@@ -78,29 +78,31 @@ function maskOf(value) {
 }
 
 /**
- * The edit of an object's shape that a typed field stands for; undefined if it stands for none.
- * @param {HTMLElement} knob
+ * What a control's value is written as: an empty slug is none, an empty length nothing.
  * @param {string} value
- * @returns {Edit | null | undefined}
+ * @param {string | undefined} takes
  */
-function shapeEdit(knob, value) {
-  const { shape, deformer = "", choice, stay = "" } = knob.dataset;
-  const node = maybe("#form")?.dataset.node ?? "";
-  const pivot = { do: /** @type {const} */ ("set-pivot"), node, stay: /** @type {SetPivot["stay"]} */ (stay) };
-  if ("pivot" in knob.dataset) return value ? { ...pivot, box: /** @type {SetPivot["box"]} */ (value) } : null;
-  if (knob.dataset.pivotAxis) {
-    /** @type {[number, number, number]} */
-    const point = [0, 0, 0];
-    point[Number(knob.dataset.pivotAxis)] = Number(value) - Number(one("input", knob, HTMLInputElement).defaultValue);
-    return { ...pivot, point };
-  }
-  if (shape === "text" || shape === "font") return { do: "change-shape", node, fields: { [shape]: value } };
-  if (shape) return { do: "change-shape", node, fields: { [shape]: /^(true|false)$/.test(value) ? value === "true" : Number(value) } };
-  if (choice) return { do: "change-deformer", node, deformer, settings: { [choice]: value } };
-  if ("of" in knob.dataset) return { do: "change-deformer", node, deformer, of: value || null };
-  if ("invert" in knob.dataset) return { do: "change-deformer", node, deformer, mask_invert: value === "true" };
-  if ("mask" in knob.dataset) return { do: "change-deformer", node, deformer, mask: maskOf(value) };
-  return undefined;
+function written(value, takes) {
+  if (takes === "number") return Number(value);
+  if (takes === "truth") return value === "true";
+  const empty = value.trim() === "";
+  if (takes === "slug") return empty ? null : value;
+  return takes === "length" && empty ? 0 : value;
+}
+
+/**
+ * The edit that a control carries, with its value in it.
+ * @param {DOMStringMap} data
+ * @param {string} value
+ * @returns {Edit}
+ */
+export function carried({ edit = "", into = "", takes }, value) {
+  const made = JSON.parse(edit);
+  const way = into.split(".");
+  const last = way.pop() ?? "";
+  const part = way.reduce((inner, name) => (inner[name] ??= {}), made);
+  part[last] = written(value, takes);
+  return made;
 }
 
 /**
@@ -110,17 +112,19 @@ function shapeEdit(knob, value) {
  * @returns {Edit | null}
  */
 function typedEdit(knob, value) {
-  const { layer = "", field, setting, option, open } = knob.dataset;
-  const ofShape = shapeEdit(knob, value);
-  if (ofShape !== undefined) return ofShape;
-  const empty = value.trim() === "";
-  /** @type {(fields: object) => ChangeLayer} */
-  const changed = (fields) => ({ do: "change-layer", address: layer, ...fields });
-  if (field) return changed({ [field]: empty ? (field.startsWith("fade") ? 0 : null) : value });
-  if (setting) return changed({ settings: { [setting]: value } });
-  if ("switch" in knob.dataset) return { do: "switch-layer", address: layer, kind: value };
-  if (option) return changed({ [option]: value });
-  return numberEdit(knob, empty && open !== undefined ? open : asTyped(knob, value));
+  const { deformer = "", stay = "", open, edit } = knob.dataset;
+  if (edit) return carried(knob.dataset, value);
+  const node = maybe("#form")?.dataset.node ?? "";
+  if ("mask" in knob.dataset) return { do: "change-deformer", node, deformer, mask: maskOf(value) };
+  const pivot = { do: /** @type {const} */ ("set-pivot"), node, stay: /** @type {SetPivot["stay"]} */ (stay) };
+  if ("pivot" in knob.dataset) return value ? { ...pivot, box: /** @type {SetPivot["box"]} */ (value) } : null;
+  if (knob.dataset.pivotAxis) {
+    /** @type {[number, number, number]} */
+    const point = [0, 0, 0];
+    point[Number(knob.dataset.pivotAxis)] = Number(value) - Number(one("input", knob, HTMLInputElement).defaultValue);
+    return { ...pivot, point };
+  }
+  return numberEdit(knob, value.trim() === "" && open !== undefined ? open : asTyped(knob, value));
 }
 
 const SPECIAL = /^pick$|^(picture|painted) …$|^weights$|^picture$/; // choices that need more than a value

@@ -31,11 +31,10 @@ function read(button) {
   return add({ do: "add-layer", address: channelAddress(), kind: "link", label, combine: /** @type {AddLayer["combine"]} */ (combine), settings: { source } });
 }
 
-/** Let a layer come round within the range, or no longer. @param {Button} button */
+/** Let a layer follow the range, or no longer: one that loops is endless then. @param {Button} button */
 function fit(button) {
   const on = !isPressed(button);
-  const { first, last } = store.facts;
-  return commit([{ do: "change-layer", address: layerOf(button), loop: on ? last - first : null, fit: on }]);
+  return commit([{ do: "change-layer", address: layerOf(button), fit: on, ...(button?.dataset.loops && !on && { loop: null }) }]);
 }
 
 /** Let numbers come round within the range. @param {Button} button that says which */
@@ -62,11 +61,12 @@ export function offerLayers() {
     { name: "read", run: read },
     { name: "use-recipe", run: (button) => add({ do: "use-recipe", address: channelAddress(), recipe: button?.dataset.use ?? "" }) },
     { name: "feel", run: (button) => button && openFeel(button) },
-    { name: "fit-loop", run: fit },
+    { name: "fit-range", run: fit },
     { name: "loop", run: loop },
     { name: "follow-recipe", run: (button) => commit([{ do: "follow-recipe", address: layerOf(button), number: button?.dataset.follow ?? "" }]) },
     { name: "expose", run: expose },
     { name: "flag-layer", run: flag },
+    { name: "swap-ends", run: (button) => commit([{ do: "swap-ends", address: layerOf(button) }]) },
     { name: "remove-layer", run: (button) => commit([{ do: "remove-layer", address: layerOf(button) }]) },
   );
 }

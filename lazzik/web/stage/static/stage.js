@@ -5,6 +5,7 @@ import { OrbitControls } from "three/addons/controls/OrbitControls.js";
 import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
 import { floats } from "lazzik/lib/api.js";
 import { clamp } from "lazzik/lib/numbers.js";
+import { AimLine } from "./aimline.js";
 import { backdrop, lights } from "./backdrop.js";
 import { dispose } from "./dispose.js";
 import { creaseLines } from "./edges.js";
@@ -91,6 +92,7 @@ export class Stage {
     this.scene = new THREE.Scene();
     this.trail = new Trail(this.scene);
     this.grid = new Grid(this.scene);
+    this.aimLine = new AimLine(this.scene);
     this.camera = new THREE.PerspectiveCamera(36, 1, 0.05, 900);
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.maxDistance = 60;
@@ -149,6 +151,7 @@ export class Stage {
   dispose() {
     this.unload();
     this.trail.dispose();
+    this.aimLine.dispose();
     this.grid.dispose();
     this.undress();
     this.observer.disconnect();
@@ -328,6 +331,12 @@ export class Stage {
     this.invalidate();
   }
 
+  /** @param {import("lazzik/lib/types.d.ts").AimFacts | null} aim of the chosen object */
+  setAim(aim) {
+    this.aimLine.set(aim);
+    this.invalidate();
+  }
+
   togglePath() {
     this.invalidate();
     return this.trail.toggle();
@@ -496,6 +505,7 @@ export class Stage {
   draw() {
     const { eye } = this;
     this.suitGrid();
+    this.aimLine.place(this.nodes, eye.getWorldPosition(new THREE.Vector3()));
     if (eye !== this.camera) {
       eye.aspect = this.camera.aspect;
       eye.updateProjectionMatrix();
@@ -510,7 +520,7 @@ export class Stage {
    * @param {() => void} act
    */
   bare(act) {
-    const helpers = [...this.outline.drawn, this.trail.drawn, this.grid.drawn].flatMap((item) => (item?.visible ? [item] : []));
+    const helpers = [...this.outline.drawn, this.trail.drawn, this.grid.drawn, this.aimLine.drawn].flatMap((item) => (item?.visible ? [item] : []));
     for (const item of helpers) item.visible = false;
     this.renderer.render(this.scene, this.eye);
     act();

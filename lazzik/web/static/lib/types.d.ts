@@ -1,6 +1,12 @@
 // Facts and edits as the scripts see them. Made by `python -m tools.script_types` from the schemas that
 // the server checks them by; a test keeps it so.
 
+export type AimFacts = {
+  node: string;
+  target: string | null;
+  point: [number, number, number];
+};
+
 export type Facts = {
   channel: string;
   also: string[];
@@ -17,6 +23,7 @@ export type Facts = {
   find: string;
   order: "xyz" | "xzy" | "yxz" | "yzx" | "zxy" | "zyx";
   shape: ShapeFacts | null;
+  aim: AimFacts | null;
 };
 
 export type HandleFacts = {
@@ -116,6 +123,33 @@ export type AddObject = {
   position?: [number | string, number | string, number | string];
 };
 
+export type Aim = {
+  target?: string | null;
+  point?: AimPoint;
+  axis?: "x" | "-x" | "y" | "-y" | "z" | "-z";
+  about?: "all" | "x" | "y" | "z";
+  weight?: number | Channel;
+  roll?: number | Channel;
+  lag?: boolean;
+  frequency?: number | Channel;
+  damping?: number | Channel;
+  muted?: boolean;
+  loop?: number | null;
+  fit?: boolean;
+};
+
+export type AimAt = {
+  do: "aim";
+  nodes: string[];
+  target?: string | null;
+};
+
+export type AimPoint = {
+  x?: number | Channel;
+  y?: number | Channel;
+  z?: number | Channel;
+};
+
 export type BakeAgain = {
   do: "bake-again";
   receipt: string;
@@ -196,6 +230,14 @@ export type BringIn = {
 
 export type Camera = {
   view?: number | Channel;
+};
+
+export type ChangeAim = {
+  do: "change-aim";
+  node: string;
+  settings?: Record<string, string>;
+  muted?: boolean | null;
+  loop?: number | string | null;
 };
 
 export type ChangeDeformer = {
@@ -520,6 +562,7 @@ export type Node = {
   position?: Position;
   rotation?: Rotation;
   scale?: Scale;
+  aim?: Aim | null;
   shape?: Box | Ball | Tube | Ring | Sheet | Lettering | MeshShape | null;
   deform?: (Bend | Twist | Taper | Stretch | Undulate | Ripple | Rumple | Sway | Jiggle)[];
   targets?: ShapeTargets | ShapeFrames | null;
@@ -570,6 +613,12 @@ export type Nudge = {
   snap?: number | string;
 };
 
+export type Orbit = {
+  do: "orbit";
+  node: string;
+  around: string;
+};
+
 export type Origin = {
   asset: string;
   index: number;
@@ -578,6 +627,11 @@ export type Origin = {
 export type Override = {
   name: string;
   value: number | Channel;
+};
+
+export type Pan = {
+  do: "pan";
+  node: string;
 };
 
 export type PasteKeys = {
@@ -712,6 +766,11 @@ export type Recipe = {
   reach?: number;
   stack: Channel;
   exposed?: Exposed[];
+};
+
+export type RemoveAim = {
+  do: "remove-aim";
+  node: string;
 };
 
 export type RemoveClip = {
@@ -1024,6 +1083,11 @@ export type Stretch = {
   held?: "start" | "middle" | "end";
 };
 
+export type SwapEnds = {
+  do: "swap-ends";
+  address: string;
+};
+
 export type Sway = {
   kind: "sway";
   id: string;
@@ -1097,7 +1161,7 @@ export type ThinKeys = {
 export type Together = {
   do: "together";
   channels: string[];
-  edits: (SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | MoveLayer | PutLayers | UseRecipe | FollowRecipe)[];
+  edits: (SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe)[];
   how?: "same" | "add" | "times";
 };
 
@@ -1257,4 +1321,4 @@ export type Window = {
   fade_out?: number;
 };
 
-export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | ChangeScene | PlaceBake | BakeAgain | TakeBack;
+export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | AimAt | ChangeAim | RemoveAim | Orbit | Pan | ChangeScene | PlaceBake | BakeAgain | TakeBack;

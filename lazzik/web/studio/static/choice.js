@@ -8,7 +8,8 @@ import { choose } from "./session.js";
 /** @import { Edit, Together } from "lazzik/lib/types.d.ts" */
 
 const SHARED = new Set([
-  "set", "put-key", "beyond", "add-layer", "change-layer", "remove-layer", "switch-layer", "move-layer", "put-layers", "use-recipe", "follow-recipe",
+  "set", "put-key", "beyond", "add-layer", "change-layer", "remove-layer", "switch-layer", "swap-ends", "move-layer", "put-layers",
+  "use-recipe", "follow-recipe",
 ]);
 const KEPT = "lazzik-together";
 

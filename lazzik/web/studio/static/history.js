@@ -14,6 +14,7 @@ import { toast } from "lazzik/lib/toasts.js";
  * @typedef {object} Landed what a stored step led to
  * @property {number} revision
  * @property {string[]} [added] the objects that it added
+ * @property {string} [layer] the first layer that it added
  * @property {string[]} [notes] what should be known of it, in sentences
  */
 
