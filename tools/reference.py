@@ -5,13 +5,18 @@ from __future__ import annotations
 import inspect
 from collections.abc import Iterator
 from pathlib import Path
+from typing import get_args
 
 from lazzik.core.channel.layer import numbers_of
-from lazzik.core.document import LARGEST, Frozen, Quantity
+from lazzik.core.document import LARGEST, Quantity, option_of
+from lazzik.core.evaluate import aimed, aiming
 from lazzik.core.geometry.shapes import SHAPES
 from lazzik.core.layers import BY_KIND
-from lazzik.core.scene import edits
+from lazzik.core.scene import sheaf
+from lazzik.core.scene.aim import Aim, AimPoint
+from lazzik.core.scene.edits import AnyEdit
 from lazzik.core.scene.node import Camera, Light, Look, Node, channels_of
+from lazzik.core.scene.sheaf import Sheaf
 
 FILE = Path(__file__).parent.parent / "docs" / "reference.md"
 
@@ -46,6 +51,30 @@ def _lines() -> Iterator[str]:
         yield (inspect.getdoc(inspect.getmodule(kind)) or "").strip()
         yield "```"
     yield ""
+    yield "## Aim"
+    yield ""
+    yield (Aim.__doc__ or "").strip()
+    yield ""
+    yield from _table(numbers_of(Aim) | {f"point.{name}": quantity for name, quantity in numbers_of(AimPoint).items()})
+    yield ""
+    for setting in ("axis", "about", "lag"):
+        option = option_of(Aim, setting)
+        yield f"- `{setting}`: {option.help} {', '.join(f'{value} ({word})' for value, word in option.words.items())}"
+    yield ""
+    yield "```text"
+    yield (inspect.getdoc(aiming) or "").strip()
+    yield ""
+    yield (inspect.getdoc(aimed) or "").strip()
+    yield "```"
+    yield ""
+    yield "## Sheaves"
+    yield ""
+    yield from _table(numbers_of(Sheaf))
+    yield ""
+    yield "```text"
+    yield (inspect.getdoc(sheaf) or "").strip()
+    yield "```"
+    yield ""
     yield "## Numbers of objects"
     yield ""
     node = Node(id="n", label="n", look=Look(), light=Light(), camera=Camera())
@@ -61,11 +90,10 @@ def _lines() -> Iterator[str]:
     yield ""
     yield "What `POST /scenes/{id}/edits` takes, in a list under `edits`, with the `revision` they were made on."
     yield ""
-    for name in edits.__all__:
-        edit = getattr(edits, name)
-        if inspect.isclass(edit) and issubclass(edit, Frozen) and edit is not edits.Edit:
-            given = ", ".join(f"`{field}`" for field in edit.model_fields if field != "do")
-            yield f"- `{edit.model_fields['do'].default}` ({given}): {(edit.__doc__ or '').strip()}"
+    for edit in get_args(get_args(AnyEdit)[0]):
+        given = ", ".join(f"`{field}`" for field in edit.model_fields if field != "do")
+        told = " ".join((edit.__doc__ or "").split("\n\n")[0].split())
+        yield f"- `{edit.model_fields['do'].default}` ({given}): {told}"
 
 
 def _table(numbers: dict[str, Quantity]) -> Iterator[str]:

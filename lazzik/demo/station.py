@@ -308,7 +308,7 @@ def _instruments() -> list[Node]:
         layer("limit", "Hinge", lowest=-36.0, highest=2.0, knee=3.0),
     )
     tracking = Aim(target="envelope", axis="y", lag=True, frequency=0.5, damping=0.5, loop=float(LAST), fit=True)
-    motor = driven(noise("Motor", 1.5, 2.1, 63))
+    motor = driven(noise("Motor", 1.5, 2.1, 63), layer("follow", "Bearing", frequency=0.9, damping=0.7))
     return [
         part("gauge", "Gauge", None, Box(kind="box", width=1.1, height=0.85, depth=0.24, base=True), SAGE,
              position=at(-1.9, 0.25, 2.4), rotation=Rotation(x=-12, y=14)),

@@ -67,9 +67,10 @@ def test_stage_and_curve_follow_while_each_knob_is_dragged(layered: Studio) -> N
 
 def test_choices_change_the_layer(layered: Studio) -> None:
     page = layered.page
-    for field, choice in (("setting=character", "ridged"), ("setting=side", "above"), ("option=combine", "multiply")):
+    choices = (("settings.character", "ridged"), ("settings.side", "above"), ("combine", "multiply"))
+    for field, choice in choices:
         before, step = layered.result(), layered.step
-        layered.unfolded(f".knob[data-{field}] select").select_option(choice)
+        layered.unfolded(f'.knob[data-into="{field}"] select').select_option(choice)
         page.wait_for_function("was => window.lazzik.strata.data.result.some((v, i) => v !== was[i])", arg=before)
         page.keyboard.press("Control+z")
         layered.lands(step)

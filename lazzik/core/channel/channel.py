@@ -50,9 +50,8 @@ class Channel(Frozen):
 
     @property
     def sounding(self) -> tuple[AnyLayer, ...]:
-        """The layers that count, lowest first: those soloed if any is, otherwise those not muted."""
-        soloed = tuple(layer for layer in self.layers if layer.solo and not layer.muted)
-        return soloed or tuple(layer for layer in self.layers if not layer.muted)
+        """The layers that count, lowest first, for what they say themselves."""
+        return sounding(self.layers)
 
     @property
     def moves(self) -> bool:
@@ -60,6 +59,12 @@ class Channel(Frozen):
         return (
             len(self.keys) > 1 or bool(self.sounding) or (bool(self.keys) and "straight" in (self.before, self.after))
         )
+
+
+def sounding(layers: tuple[AnyLayer, ...]) -> tuple[AnyLayer, ...]:
+    """The layers of a stack that count, lowest first: those soloed if any is, otherwise those not muted."""
+    soloed = tuple(layer for layer in layers if layer.solo and not layer.muted)
+    return soloed or tuple(layer for layer in layers if not layer.muted)
 
 
 def _tag(value: object) -> str:
@@ -78,3 +83,10 @@ def as_channel(number: float | Channel) -> Channel:
 def simplest(channel: Channel) -> float | Channel:
     """A plain number where nothing but a constant is left."""
     return channel if channel.keys or channel.layers else channel.value
+
+
+def base_value(number: float | Channel) -> float:
+    """A number's constant, or its first key's value: what it is at rest."""
+    if not isinstance(number, Channel):
+        return number
+    return number.keys[0].value if number.keys else number.value

@@ -17,10 +17,10 @@ from pydantic import Field
 
 from lazzik.core.channel.channel import Channel, Number
 from lazzik.core.channel.combine import Combine
-from lazzik.core.channel.scaling import scaled
+from lazzik.core.channel.scaling import moved_base, moved_keys, scaled
 from lazzik.core.channel.window import Window
 from lazzik.core.clock import Clock
-from lazzik.core.document import Finite, Frozen, Label, Quantity, Slug, Wording, mark_of
+from lazzik.core.document import Finite, Frozen, Label, Name, Quantity, Slug, Wording, mark_of
 from lazzik.core.types import Samples
 
 Family = Literal["random", "periodic", "spring", "path", "logic"]
@@ -203,6 +203,8 @@ class Layer(Frozen):
     """Frames after which the motion repeats; None is endless."""
     fit: bool = False
     """Whether it follows the scene's range when that changes: its loop, or whatever else `fitted` says."""
+    sheaf: Name | None = None
+    """The sheaf that it is in, whose window and loop then stand for its own."""
 
     def signal(self, inputs: Inputs) -> Samples:
         """The layer's own motion y, before weight and window.
@@ -242,6 +244,18 @@ class Layer(Frozen):
     def fitted(self, first: float, last: float) -> Self:
         """The layer as long as the scene's range, if it follows that; itself if it is so already."""
         return self.replaced(loop=last - first) if self.fit and self.loop != last - first else self
+
+    def moved_in_time(self, frames: float, fps: float) -> Self:
+        """The layer whose motion comes so many frames later: its moments, its shift and the keys of its numbers."""
+        changes: dict[str, Any] = {}
+        for name, quantity in numbers_of(type(self)).items():
+            number = getattr(self, name)
+            if name == "shift":
+                number = moved_base(number, frames / fps)
+            elif quantity.moment:
+                number = moved_base(number, frames)
+            changes[name] = number if name in type(self).own_frames else moved_keys(number, frames)
+        return self.replaced(**changes)
 
     def note(self, inputs: Inputs) -> str:
         """The rate that the layer really has, where that is constant or a loop made something of it, for the person to

@@ -6,6 +6,8 @@ layer as the kind says of itself (`Layer.scaled`); a layer that multiplies is a 
 
 from __future__ import annotations
 
+from typing import overload
+
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.key_ops import scaled as scaled_key
 
@@ -16,10 +18,27 @@ def scaled_base(channel: Channel, factor: float) -> Channel:
     return channel.replaced(value=channel.value * factor, keys=keys)
 
 
-def moved_base(channel: Channel, by: float) -> Channel:
-    """The channel with so much added to its constant and its keys."""
-    keys = tuple(key.replaced(value=key.value + by) for key in channel.keys)
-    return channel.replaced(value=channel.value + by, keys=keys)
+@overload
+def moved_base(number: Channel, by: float) -> Channel: ...
+@overload
+def moved_base(number: float | Channel, by: float) -> float | Channel: ...
+def moved_base(number: float | Channel, by: float) -> float | Channel:
+    """The number with so much added to its constant and its keys, its layers as they are."""
+    if not isinstance(number, Channel):
+        return number + by
+    if by == 0.0:
+        return number
+    keys = tuple(key.replaced(value=key.value + by) for key in number.keys)
+    return number.replaced(value=number.value + by, keys=keys)
+
+
+def moved_keys(number: float | Channel, frames: float) -> float | Channel:
+    """The number whose keys come so many frames later, and with them those of its layers' numbers."""
+    if frames == 0.0 or not isinstance(number, Channel):
+        return number
+    keys = tuple(key.replaced(frame=key.frame + frames) for key in number.keys)
+    layers = tuple(layer.with_each_number(lambda own: moved_keys(own, frames)) for layer in number.layers)
+    return number.replaced(keys=keys, layers=layers)
 
 
 def moved(number: float | Channel, by: float) -> float | Channel | None:

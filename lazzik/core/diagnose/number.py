@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -27,7 +28,10 @@ ROUND = {"ball": "xyz", "tube": "y", "ring": "y"}
 def why(scene: Scene, address: Address, scope: Scope) -> list[Reason]:
     """The reasons for a layer, or for a number with all its layers; none if it shows. Raises UnknownAddress."""
     place = find(scene, address)
-    layers = [find_layer(scene, address)] if address.layer else list(place.channel.layers)
+    if place.channel.layers:
+        place = replace(place, number=place.channel.replaced(layers=scene.counted(place.channel.layers)))
+    only = find_layer(scene, address).id if address.layer else None
+    layers = [layer for layer in place.channel.layers if only in (None, layer.id)]
     reasons: list[Reason] = []
     if not place.channel.moves and not address.layer and not layers:
         reasons.append(_unmoved(address, place))
@@ -61,18 +65,22 @@ def _of_layer(scene: Scene, channel: Address, place: Place, lane: Lane, scope: S
     def change(**fields: Any) -> dict[str, Any]:
         return {"do": "change-layer", "address": here} | fields
 
-    if layer.muted:
+    sheaf = scene.sheaf(layer.sheaf)
+    if sheaf is not None and sheaf.muted:
+        yield reason("muted", {"do": "change-sheaf", "sheaf": sheaf.id, "muted": False}, name=sheaf.label)
+    if find_layer(scene, Address.parse(here)).muted:
         yield _muted(scene, str(channel), layer, change(muted=False))
-    elif layer not in place.channel.sounding:
-        others = [other for other in place.channel.layers if other.solo and not other.muted]
-        off = [{"do": "change-layer", "address": f"{channel}#{other.id}", "solo": False} for other in others]
-        yield reason("silenced", *off, name=name, others=" and ".join(other.label for other in others))
+    elif not layer.muted and layer not in place.channel.sounding:
+        yield _silenced(scene, place.channel, channel, name)
     if lane.problem:
         yield reason("problem", text=lane.problem)
         return
     if largest(layer.weight, scene, scope) < STILL:
         mend = [] if isinstance(layer.weight, Channel) else [set_to(f"{here}.weight", 1.0)]
         yield reason("weightless", *mend, name=name)
+    if sheaf is not None and largest(sheaf.weight, scene, scope) < STILL:
+        mend = [] if isinstance(sheaf.weight, Channel) else [set_to(sheaf.address, 1.0)]
+        yield reason("weightless", *mend, name=sheaf.label)
     if _shut(layer, scene):
         window = layer.window
         start = -math.inf if window.start is None else window.start
@@ -90,6 +98,19 @@ def _of_layer(scene: Scene, channel: Address, place: Place, lane: Lane, scope: S
         yield reason("zero-below", change(combine="add"), name=name)
     elif not doing_nothing:
         yield from _too_little(scene, place, lane, here, channel, scope)
+
+
+def _silenced(scene: Scene, channel: Channel, address: Address, name: str) -> Reason:
+    """Who is soloed instead, a layer or the sheaf that it is in."""
+    off: dict[str, dict[str, Any]] = {}
+    for other in channel.layers:
+        if other.solo and not other.muted:
+            sheaf = scene.sheaf(other.sheaf)
+            if sheaf is not None and sheaf.solo:
+                off[sheaf.label] = {"do": "change-sheaf", "sheaf": sheaf.id, "solo": False}
+            else:
+                off[other.label] = {"do": "change-layer", "address": f"{address}#{other.id}", "solo": False}
+    return reason("silenced", *off.values(), name=name, others=" and ".join(off))
 
 
 def _muted(scene: Scene, channel: str, layer: Layer, unmute: dict[str, Any]) -> Reason:

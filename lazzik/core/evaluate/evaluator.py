@@ -2,6 +2,8 @@
 
 x₀ = base;  x_{i+1} = combine(x_i, y_i, weight_i · window_i)  over the layers that sound, lowest first
 
+In a sheaf the weight is the layer's own times the sheaf's, and the window is the sheaf's.
+
 A recipe in use runs its own stack over what lies below it, so a stack stands on a Bottom: a channel's base, or what
 lies below the layer that uses the recipe.
 
@@ -17,7 +19,7 @@ from typing import Protocol
 
 import numpy as np
 
-from lazzik.core.channel.channel import Channel, as_channel
+from lazzik.core.channel.channel import Channel, as_channel, sounding
 from lazzik.core.channel.combine import combined
 from lazzik.core.channel.layer import Layer, clamp, numbers_of
 from lazzik.core.clock import Clock
@@ -223,6 +225,8 @@ class Stack:
         scope = Scope(self.scope.scene, self.scope.memo, missing, self.scope.run)
         inputs = LayerInputs(layer, place, self, clock, scope)
         k = inputs.number("weight")
+        if scope.scene is not None and (sheaf := scope.scene.sheaf(layer.sheaf)) is not None:
+            k = k * read(sheaf.address, clock, scope)
         if not layer.window.open:
             k = k * layer.window.at(clock.frames)
         try:
@@ -247,7 +251,7 @@ def stack_of(channel: Channel, scope: Scope) -> Stack:
     assert run is not None
     stack = run.get(id(channel))
     if stack is None:
-        stack = run[id(channel)] = Stack(channel.sounding, ChannelBase(channel), scope)
+        stack = run[id(channel)] = Stack(sounding(scope.counted(channel)), ChannelBase(channel), scope)
     return stack
 
 
@@ -257,7 +261,7 @@ def strata(number: float | Channel, clock: Clock, scope: Scope = ALONE) -> Strat
     stack = stack_of(channel, Scope(scope.scene, scope.memo, []))
     top = stack.at(len(stack.layers), clock)  # the highest first: what it reads of the others is wider than the clock
     lanes, place = [], 0
-    for layer in channel.layers:
+    for layer in scope.counted(channel):
         below = stack.at(place, clock)
         if place < len(stack.layers) and stack.layers[place] is layer:
             place += 1
@@ -275,6 +279,7 @@ def strata(number: float | Channel, clock: Clock, scope: Scope = ALONE) -> Strat
 def loop_note(number: float | Channel, layer: Layer, clock: Clock, scope: Scope) -> str:
     """What a loop made of the rate of one of a number's layers, for the person to read; '' if nothing."""
     stack = stack_of(as_channel(number), Scope(scope.scene, scope.memo, []))
+    (layer,) = scope.scene.counted((layer,)) if scope.scene else (layer,)
     return layer.note(LayerInputs(layer, 0, stack, clock.at(clock.frames[:1]), stack.scope))
 
 
@@ -401,7 +406,7 @@ class LayerInputs:
 
     def through(self, stack: Channel, size: float | Samples) -> Samples:
         """What a stack makes of what lies below."""
-        inner = Stack(stack.sounding, Under(self, size), self.scope)
+        inner = Stack(sounding(self.scope.counted(stack)), Under(self, size), self.scope)
         y = inner.at(len(inner.layers), self.clock) * size
         if inner.problems:
             self.scope.problems.extend(inner.problems)  # type: ignore[union-attr]

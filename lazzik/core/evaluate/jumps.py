@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator
 
 import numpy as np
 
-from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.channel import Channel, sounding
 from lazzik.core.channel.layer import Layer
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.evaluate.scope import Scope
@@ -34,8 +34,11 @@ def _jumps(number: float | Channel, first: float, last: float, fps: float, scope
         return
     if len(number.keys) > 1:
         yield number.curve(fps).jumps(first, last)
-    for layer in number.sounding:
+    for layer in sounding(scope.counted(number)):
         yield np.array(layer.window.jumps)
+        sheaf = scope.scene.sheaf(layer.sheaf) if scope.scene else None
+        if sheaf is not None:
+            yield from _jumps(sheaf.weight, first, last, fps, scope)
         for own in layer.stored():
             yield from _jumps(own, first, last, fps, scope)
         for address in layer.references():

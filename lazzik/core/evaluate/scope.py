@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.layer import Layer
 from lazzik.core.clock import Clock
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.evaluate.memo import Memo
@@ -33,6 +34,10 @@ class Scope:
         if self.scene is None:
             raise UnknownAddress(f"There is no scene in which '{address}' could be looked up", address)
         return find(self.scene, Address.parse(address))
+
+    def counted(self, channel: Channel) -> tuple[Layer, ...]:
+        """The layers of a channel, those in a sheaf with what they share."""
+        return self.scene.counted(channel.layers) if self.scene else channel.layers
 
     def recipe(self, name: str) -> Recipe:
         """One of the scene's recipes. Raises UnknownAddress."""

@@ -14,7 +14,7 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from lazzik.core.cache import BoundedCache
-from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.channel import base_value
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.document import Finite, Frozen, Option, Quantity
 from lazzik.core.geometry.assets import NO_ASSETS, AssetStore
@@ -86,13 +86,6 @@ class Shape(Frozen):
     def build(self, sizes: Sizes, assets: AssetStore) -> Mesh:
         """The geometry about its centre."""
         raise NotImplementedError
-
-
-def base_value(number: float | Channel) -> float:
-    """A number's constant, or its first key's value: what it is at rest."""
-    if not isinstance(number, Channel):
-        return number
-    return number.keys[0].value if number.keys else number.value
 
 
 class Box(Shape):

@@ -14,13 +14,14 @@ so it never leaves the range of s. In a loop the number of cycles is rounded to 
 from __future__ import annotations
 
 import math
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
 
-from lazzik.core.channel.channel import Number
+from lazzik.core.channel.channel import Number, base_value
 from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer
 from lazzik.core.channel.phase import Phase, integrate, rounded_note
+from lazzik.core.channel.scaling import moved_base
 from lazzik.core.document import Option, Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Samples
@@ -85,6 +86,13 @@ class Wave(Layer):
 
     def _phase(self, inputs: Inputs) -> Phase:
         return integrate(inputs, ("period",), lambda period: 1.0 / period, self.loop)
+
+    def moved_in_time(self, frames: float, fps: float) -> Self:
+        """So much of its cycle earlier in it."""
+        period, loop = base_value(self.period), self.loop
+        rate = 1.0 / period if loop is None else max(1, round(loop / fps / period)) * fps / loop
+        moved = super().moved_in_time(frames, fps)
+        return moved.replaced(phase=moved_base(moved.phase, -frames / fps * rate))
 
     def note(self, inputs: Inputs) -> str:
         """The period that a loop rounds to."""

@@ -6,6 +6,7 @@ beacon/rotation.z#gust.amplitude      a number of that layer, which may carry la
 dials/speed                           a dial of the scene
 recipes/gust                          a recipe's stack, with its layers and their numbers as above
 clips/calm.swing                      a track of a clip
+sheaves/hand                          the weight of a sheaf
 """
 
 from __future__ import annotations
@@ -24,11 +25,15 @@ from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.rest_pose import extent, largest_extent
 from lazzik.core.scene.scene import PARTS, Scene
+from lazzik.core.scene.sheaf import WEIGHT, Sheaf
 
 Part = TypeVar("Part", bound=Frozen)
 
 DEEPEST = 8
 """Layers on numbers of layers on numbers …"""
+
+WORDS = {"dials": "dial", "recipes": "recipe", "clips": "clip", "sheaves": "sheaf"}
+"""What each part of a scene that is no object is called."""
 
 _SLUG = r"[a-z0-9]+(?:-[a-z0-9]+)*"
 _NAME = r"[a-z_][a-z0-9_]*"
@@ -158,6 +163,8 @@ def write(scene: Scene, address: Address, change: Callable[[Channel], Channel]) 
         return scene.with_part(part.replaced(value=simplest(changed)))
     if isinstance(part, Recipe):
         return scene.with_part(part.replaced(stack=changed))
+    if isinstance(part, Sheaf):
+        return scene.with_part(part.replaced(weight=simplest(changed)))
     if isinstance(part, Clip):
         return scene.with_part(part.with_motion(address.path.partition(".")[2], changed))
     raise UnknownAddress(f"There is nothing at '{address}'", str(address))
@@ -171,7 +178,7 @@ def names(scene: Scene, address: Address) -> list[str]:
     parts = [first, address.path.replace(".", " ").replace("_", " ")]
     if place.node is None:
         track = part.track(address.path.partition(".")[2]) if isinstance(part, Clip) else None
-        parts = [address.node.removesuffix("s"), parts[0], *([track.label] if track else [])]
+        parts = [WORDS[address.node], parts[0], *([track.label] if track else [])]
     for hop in address.hops:
         layer = _layer(place.channel, hop, address)
         parts += [layer.label, hop.number.replace("_", " ")] if hop.number else [layer.label]
@@ -210,6 +217,8 @@ def _root(scene: Scene, address: Address) -> Place:
             return Place(None, part.stack, quantity, part.reach)
         case Clip():
             return _track(part, address)
+        case Sheaf():
+            return Place(None, part.weight, WEIGHT, _well_seen(scene, None, WEIGHT))
     number, quantity = _own_number(part, address)
     if quantity.unit.startswith("own"):  # what belongs to a shape is measured by the object's size
         size = extent(scene, part).size
@@ -230,7 +239,7 @@ def _track(clip: Clip, address: Address) -> Place:
 
 def _missing(address: Address) -> str:
     if address.node in PARTS:
-        return f"There is no {address.node[:-1]} '{address.path}' in this scene"
+        return f"There is no {WORDS[address.node]} '{address.path}' in this scene"
     return f"There is no object '{address.node}' in this scene"
 
 

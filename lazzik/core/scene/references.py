@@ -1,7 +1,8 @@
 """Who reads whom. Links, formulas and recipes name other numbers; together they must make no circle.
 
 A vertex is a written address; the number there reads whatever a layer on it names, or a layer on a number of that
-layer, to any depth. Recipes stand in the graph under 'recipes/name', dials under 'dials/name'.
+layer, to any depth. Recipes stand in the graph under 'recipes/name', dials under 'dials/name',
+the weights of sheaves under 'sheaves/name'.
 """
 
 from __future__ import annotations
@@ -29,7 +30,8 @@ def reads_of(number: float | Channel) -> frozenset[str]:
     if kept is None:
         kept = NOTHING
         for layer in number.layers:
-            kept = kept.union(layer.references(), *(reads_of(own) for own in layer.stored()))
+            shared = () if layer.sheaf is None else (f"sheaves/{layer.sheaf}",)
+            kept = kept.union(layer.references(), shared, *(reads_of(own) for own in layer.stored()))
         number.__dict__["_reads"] = kept
     return kept
 
@@ -78,6 +80,9 @@ def readers(scene: Scene) -> Iterator[tuple[str, frozenset[str]]]:
     for recipe in scene.recipes:
         if reads := reads_of(recipe.stack):
             yield f"recipes/{recipe.id}", reads
+    for sheaf in scene.sheaves:
+        if reads := reads_of(sheaf.weight):
+            yield sheaf.address, reads
     for clip in scene.clips:
         for track in clip.tracks:
             if reads := reads_of(track.motion):

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from lazzik.core.channel.channel import base_value
 from lazzik.core.deformers.extent import Extent
-from lazzik.core.geometry.primitives import base_value
 from lazzik.core.scene.node import EulerOrder, Node, Position, Rotation, Scale
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Points, Samples

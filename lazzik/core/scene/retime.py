@@ -17,6 +17,7 @@ from lazzik.core.channel.channel import Channel, as_channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.channel.scaling import moved_base, scaled
+from lazzik.core.channel.window import Window
 from lazzik.core.document import Quantity
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.layers import Clip, Recipe
@@ -26,6 +27,7 @@ from lazzik.core.scene.morph_targets import ShapeFrames
 from lazzik.core.scene.node import channels_of
 from lazzik.core.scene.receipt import Receipt
 from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.sheaf import WEIGHT, Sheaf
 from lazzik.core.scene.visit import with_aims
 
 PLAIN = Quantity()
@@ -50,8 +52,7 @@ class TimeMap:
         if quantity.unit == "fr" and self.factor != 1.0:
             number = scaled(number, self.factor)
             if quantity.moment:
-                by = self.first * (1.0 - self.factor)
-                number = moved_base(number, by) if isinstance(number, Channel) else number + by
+                number = moved_base(number, self.first * (1.0 - self.factor))
         if not isinstance(number, Channel):
             return min(max(number, quantity.low), quantity.high)
         keys = number.keys if own_frames else self.keys(number.keys)
@@ -63,22 +64,30 @@ class TimeMap:
 
     def layer(self, layer: Layer) -> Layer:
         """A layer: its window, its loop and its numbers."""
-        window = layer.window
         changes: dict[str, Any] = {
             name: self.number(getattr(layer, name), quantity, own_frames=name in type(layer).own_frames)
             for name, quantity in numbers_of(type(layer)).items()
         }
-        changes["window"] = window.replaced(
-            start=None if window.start is None else self.frame(window.start),
-            end=None if window.end is None else self.frame(window.end),
-            fade_in=window.fade_in * self.factor,
-            fade_out=window.fade_out * self.factor,
-        )
+        changes["window"] = self.window(layer.window)
         if layer.loop is not None:
             changes["loop"] = layer.loop * self.factor
         if isinstance(layer, Use):
             changes["overrides"] = tuple(self.override(layer, override) for override in layer.overrides)
         return layer.replaced(**changes)
+
+    def window(self, window: Window) -> Window:
+        """When something acts."""
+        return window.replaced(
+            start=None if window.start is None else self.frame(window.start),
+            end=None if window.end is None else self.frame(window.end),
+            fade_in=window.fade_in * self.factor,
+            fade_out=window.fade_out * self.factor,
+        )
+
+    def sheaf(self, sheaf: Sheaf) -> Sheaf:
+        """What layers share."""
+        loop = None if sheaf.loop is None else sheaf.loop * self.factor
+        return sheaf.replaced(window=self.window(sheaf.window), weight=self.number(sheaf.weight, WEIGHT), loop=loop)
 
     def override(self, use: Use, override: Override) -> Override:
         """A number that a use of a recipe has of its own."""
@@ -117,7 +126,10 @@ def retimed(scene: Scene, fps: float) -> Scene:
     dials = tuple(dial.replaced(value=time.number(dial.value, dial.quantity)) for dial in scene.dials)
     receipts = tuple(time.receipt(receipt) for receipt in scene.receipts)
     clips = tuple(_clip(clip, begun) for clip in scene.clips)
-    after = scene.replaced(fps=fps, last=last, recipes=recipes, dials=dials, clips=clips, receipts=receipts)
+    sheaves = tuple(time.sheaf(sheaf) for sheaf in scene.sheaves)
+    after = scene.replaced(
+        fps=fps, last=last, recipes=recipes, dials=dials, clips=clips, receipts=receipts, sheaves=sheaves
+    )
     for node in scene.nodes:
         for path, number, quantity in channels_of(node):
             new = time.number(number, quantity)

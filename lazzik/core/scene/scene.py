@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
 
+from lazzik.core.channel.layer import Layer
 from lazzik.core.clock import Clock
 from lazzik.core.document import Finite, Frozen, Label
 from lazzik.core.errors import UnknownAddress
@@ -17,19 +18,26 @@ from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.pose import Pose
 from lazzik.core.scene.receipt import Receipt
+from lazzik.core.scene.sheaf import Sheaf, within
 
 VERSION = 2
 MOST_NODES = 10_000
 MOST_FRAMES = 20_000
 MOST_DIALS = 200
-PARTS = ("dials", "recipes", "clips")
+PARTS = ("dials", "recipes", "clips", "sheaves")
 """What an address may begin with in place of an object."""
 DEEPEST = 64
 """Objects below objects."""
 
 
+ScenePart = Dial | Recipe | Clip | Sheaf
+
+FIELDS: dict[type[ScenePart], str] = {Dial: "dials", Recipe: "recipes", Clip: "clips", Sheaf: "sheaves"}
+
+
 class Scene(Frozen):
-    """Frame rate, range, objects in the order of the tree, dials, recipes, clips, poses, and receipts, oldest first."""
+    """Frame rate, range, objects in the order of the tree, dials, recipes, clips, sheaves, poses, and receipts, oldest
+    first."""
 
     format: Literal["lazzik-scene"] = "lazzik-scene"
     version: Literal[2] = 2
@@ -41,6 +49,7 @@ class Scene(Frozen):
     dials: Annotated[tuple[Dial, ...], Field(max_length=MOST_DIALS)] = ()
     recipes: Annotated[tuple[Recipe, ...], Field(max_length=MOST_DIALS)] = ()
     clips: Annotated[tuple[Clip, ...], Field(max_length=MOST_DIALS)] = ()
+    sheaves: Annotated[tuple[Sheaf, ...], Field(max_length=MOST_DIALS)] = ()
     poses: Annotated[tuple[Pose, ...], Field(max_length=MOST_DIALS)] = ()
     receipts: tuple[Receipt, ...] = ()
 
@@ -154,9 +163,10 @@ class Scene(Frozen):
         return {node.id: place for place, node in enumerate(self.nodes)}
 
     @cached_property
-    def _parts(self) -> dict[str, Dial | Recipe | Clip]:
-        parts: dict[str, Dial | Recipe | Clip] = {f"dials/{dial.id}": dial for dial in self.dials}
+    def _parts(self) -> dict[str, ScenePart]:
+        parts: dict[str, ScenePart] = {f"dials/{dial.id}": dial for dial in self.dials}
         parts |= {f"recipes/{recipe.id}": recipe for recipe in self.recipes}
+        parts |= {sheaf.address: sheaf for sheaf in self.sheaves}
         return parts | {clip.address(track): clip for clip in self.clips for track in clip.tracks}
 
     def dial(self, name: str) -> Dial | None:
@@ -169,13 +179,24 @@ class Scene(Frozen):
         found = self._parts.get(f"recipes/{name}")
         return found if isinstance(found, Recipe) else None
 
-    def held_at(self, address: str) -> Node | Dial | Recipe | Clip | None:
-        """The object, dial, recipe or clip that an address begins with."""
+    def sheaf(self, name: str | None) -> Sheaf | None:
+        """A sheaf by name."""
+        found = self._parts.get(f"sheaves/{name}")
+        return found if isinstance(found, Sheaf) else None
+
+    def counted(self, layers: tuple[Layer, ...]) -> tuple[Layer, ...]:
+        """Layers as they count: those that are in a sheaf with what they share, but for its weight."""
+        if not self.sheaves:
+            return layers
+        return tuple(within(layer, sheaf) if (sheaf := self.sheaf(layer.sheaf)) else layer for layer in layers)
+
+    def held_at(self, address: str) -> Node | ScenePart | None:
+        """The object, dial, recipe, clip or sheaf that an address begins with."""
         return self._parts.get(address.split("#", 1)[0]) or self.by_id.get(address.split("/", 1)[0])
 
-    def with_part(self, part: Dial | Recipe | Clip) -> Scene:
-        """The scene with a dial, recipe or clip in place of the one with the same name, or as a new one."""
-        field = "dials" if isinstance(part, Dial) else "recipes" if isinstance(part, Recipe) else "clips"
+    def with_part(self, part: ScenePart) -> Scene:
+        """The scene with a dial, recipe, clip or sheaf in place of the one with the same name, or as a new one."""
+        field = FIELDS[type(part)]
         parts = getattr(self, field)
         known = any(item.id == part.id for item in parts)
         changed = tuple(part if item.id == part.id else item for item in parts) if known else (*parts, part)

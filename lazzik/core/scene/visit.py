@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Iterator
 
 from lazzik.core.channel.channel import Channel, as_channel
-from lazzik.core.channel.layer import Layer
+from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.scene.address import Address, write
 from lazzik.core.scene.aim import Aim
 from lazzik.core.scene.node import Node, channels_of
@@ -24,7 +24,8 @@ def with_layers(number: float | Channel, change: Change) -> float | Channel:
 
 
 def layered(scene: Scene) -> Iterator[tuple[str, Channel]]:
-    """Every number of the scene that has layers, as (address, channel): of objects, then dials, recipes and clips."""
+    """Every number of the scene that has layers, as (address, channel): of objects, then dials, recipes, sheaves and
+    clips."""
     for node in scene.nodes:
         for path, number, _ in channels_of(node):
             if isinstance(number, Channel) and number.layers:
@@ -35,6 +36,9 @@ def layered(scene: Scene) -> Iterator[tuple[str, Channel]]:
     for recipe in scene.recipes:
         if recipe.stack.layers:
             yield f"recipes/{recipe.id}", recipe.stack
+    for sheaf in scene.sheaves:
+        if isinstance(sheaf.weight, Channel) and sheaf.weight.layers:
+            yield sheaf.address, sheaf.weight
     for clip in scene.clips:
         for track in clip.tracks:
             if track.motion.layers:
@@ -74,3 +78,54 @@ def _layers_of(node: Node) -> Iterator[tuple[str, Layer]]:
     for path, number, _ in channels_of(node):
         if isinstance(number, Channel):
             yield from ((path, layer) for layer in number.layers)
+
+
+def all_members(scene: Scene) -> dict[str, tuple[str, ...]]:
+    """Addresses of the layers in each sheaf that has any, those of objects first."""
+    found: dict[str, list[str]] = {}
+    for node in scene.nodes:
+        for name, rows in _sheaved(node).items():
+            found.setdefault(name, []).extend(rows)
+    for dial in scene.dials:
+        for address, layer in layers_on(dial.value, f"dials/{dial.id}"):
+            if layer.sheaf is not None:
+                found.setdefault(layer.sheaf, []).append(address)
+    return {name: tuple(rows) for name, rows in found.items()}
+
+
+def members(scene: Scene, sheaf: str) -> tuple[str, ...]:
+    """Addresses of the layers in a sheaf."""
+    return all_members(scene).get(sheaf, ())
+
+
+def layers_on(number: float | Channel, address: str) -> Iterator[tuple[str, Layer]]:
+    """Layers on a number, and on the numbers of its layers, with their addresses."""
+    if not isinstance(number, Channel):
+        return
+    for layer in number.layers:
+        here = f"{address}#{layer.id}"
+        yield here, layer
+        for name in numbers_of(type(layer)):
+            yield from layers_on(getattr(layer, name), f"{here}.{name}")
+
+
+def _sheaved(node: Node) -> dict[str, tuple[str, ...]]:
+    """Addresses of an object's layers by the sheaf that they are in. Kept in the object, which never changes."""
+    kept: dict[str, tuple[str, ...]] | None = node.__dict__.get("_sheaved")
+    if kept is None:
+        found: dict[str, list[str]] = {}
+        for path, number, _ in channels_of(node):
+            for address, layer in layers_on(number, f"{node.id}/{path}"):
+                if layer.sheaf is not None:
+                    found.setdefault(layer.sheaf, []).append(address)
+        kept = node.__dict__["_sheaved"] = {name: tuple(rows) for name, rows in found.items()}
+    return kept
+
+
+def without_empty_sheaves(scene: Scene) -> Scene:
+    """The scene without sheaves that hold nothing any more."""
+    if not scene.sheaves:
+        return scene
+    inside = all_members(scene)
+    staying = tuple(sheaf for sheaf in scene.sheaves if sheaf.id in inside)
+    return scene if len(staying) == len(scene.sheaves) else scene.replaced(sheaves=staying)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing_extensions import TypedDict
 
-from lazzik.core.geometry.primitives import base_value
+from lazzik.core.channel.channel import base_value
 from lazzik.core.scene.node import Node
 
 

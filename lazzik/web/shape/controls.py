@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from lazzik.core.channel.channel import base_value
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.deformers import Deformer
 from lazzik.core.deformers.masks import MASKS
@@ -11,7 +12,6 @@ from lazzik.core.document import counts_under, option_of
 from lazzik.core.geometry.font_names import SHIPPED
 from lazzik.core.geometry.imported import MeshShape
 from lazzik.core.geometry.lettering import LONGEST, Lettering
-from lazzik.core.geometry.primitives import base_value
 from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.edits.copies import turning

@@ -7,14 +7,14 @@ from typing import Any
 
 import numpy as np
 
-from lazzik.core.channel.channel import as_channel
+from lazzik.core.channel.channel import as_channel, base_value
 from lazzik.core.clock import Clock
 from lazzik.core.deformers import BY_KIND, Deformer
 from lazzik.core.deformers.extent import Extent
 from lazzik.core.deformers.fades import FADES, edge_fade
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface import surface_of
-from lazzik.core.geometry.primitives import Sheet, base_value
+from lazzik.core.geometry.primitives import Sheet
 from lazzik.core.scene.node import Node, Position
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples

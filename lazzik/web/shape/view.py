@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import cache
 
+from lazzik.core.channel.channel import base_value
 from lazzik.core.deformers import BY_KIND, Deformer
 from lazzik.core.evaluate.mesh_density import Coarse, coarse
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.geometry.primitives import base_value
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.rest_pose import extent as extent_of
 from lazzik.core.scene.scene import Scene

@@ -13,12 +13,11 @@ from urllib.parse import quote
 
 import numpy as np
 
-from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.channel import Channel, base_value
 from lazzik.core.document import Quantity
 from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import surface_moves
-from lazzik.core.geometry.primitives import base_value
 from lazzik.core.scene.address import Address
 from lazzik.core.scene.node import Node, channels_of
 from lazzik.core.scene.scene import Scene

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.channel import Channel, base_value
 from lazzik.core.evaluate.shapes import surface_moves
-from lazzik.core.geometry.primitives import base_value
 from lazzik.core.scene.scene import Scene
 from lazzik.web.ui.knob import Knob, shown
 

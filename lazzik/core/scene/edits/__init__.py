@@ -49,6 +49,7 @@ from lazzik.core.scene.edits.shapes import (
     SetShape,
     TakeBackShape,
 )
+from lazzik.core.scene.edits.sheaves import ChangeSheaf, GatherSheaf, JoinSheaf, LeaveSheaf, MoveSheaf, PartSheaf
 from lazzik.core.scene.edits.stacks import SetLoop
 from lazzik.core.scene.edits.stagger import Stagger
 from lazzik.core.scene.edits.together import OnNumbers, Together
@@ -105,6 +106,12 @@ AnyEdit = Annotated[
     | RemoveAim
     | Orbit
     | Pan
+    | GatherSheaf
+    | ChangeSheaf
+    | MoveSheaf
+    | JoinSheaf
+    | LeaveSheaf
+    | PartSheaf
     | ChangeScene
     | PlaceBake
     | BakeAgain

@@ -13,6 +13,7 @@ from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.references import circle, circle_said
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import plain
+from lazzik.core.scene.visit import without_empty_sheaves
 
 
 class Edit(Frozen):
@@ -45,6 +46,7 @@ def applied(scene: Scene, edits: list[Edit], progress: Progress = UNHEARD) -> Sc
             field = ".".join(str(part) for part in first["loc"] if part not in ("constant", "layered"))
             sentence = f"{field}: {plain(first['msg'])}" if field else plain(first["msg"])
             raise InvalidEdit(sentence[:1].upper() + sentence[1:], edit.where) from None
+    scene = without_empty_sheaves(scene)
     if members := circle(scene):
         raise InvalidEdit(circle_said(scene, members), members[0])
     return scene

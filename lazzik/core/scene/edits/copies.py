@@ -166,7 +166,7 @@ def _with_all_below(scene: Scene, node: Node) -> list[Node]:
 
 def added_to(part: Any, by: Any) -> Any:
     """A part with its three bases moved: constants, or every key."""
-    return part.replaced(**{axis: _moved(getattr(part, axis), float(d)) for axis, d in zip("xyz", by, strict=True)})
+    return part.replaced(**{axis: moved_base(getattr(part, axis), float(d)) for axis, d in zip("xyz", by, strict=True)})
 
 
 def _shifted(part: Any, by: Any) -> Any:
@@ -200,9 +200,3 @@ def turning(node: Node) -> str:
 def multiplied_by(part: Scale, by: Any) -> Scale:
     """A part with its three numbers so many times as large, with all that rides on them."""
     return part.replaced(**{axis: scaled(getattr(part, axis), float(f)) for axis, f in zip("xyz", by, strict=True)})
-
-
-def _moved(number: float | Channel, by: float) -> float | Channel:
-    if by == 0:
-        return number
-    return moved_base(number, by) if isinstance(number, Channel) else number + by

@@ -9,10 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.channel import Channel, base_value
 from lazzik.core.document import InFrames, Label, Slug
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.geometry.primitives import base_value
 from lazzik.core.scene.edits.base import Edit, free_label, free_slug
 from lazzik.core.scene.edits.copies import added_to, multiplied_by
 from lazzik.core.scene.node import Node, Position, Rotation, Scale

@@ -15,6 +15,10 @@ from lazzik.core.layers import BY_KIND
 from lazzik.core.scene.address import Address, Place, find, find_layer, title, write
 from lazzik.core.scene.edits.base import Edit, free_slug
 from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.sheaf import Sheaf
+
+EDGES = ("start", "end", "fade_in", "fade_out")
+"""Fields of a window."""
 
 SEEDS = 100
 """Patterns that a new layer may get; any other can be typed."""
@@ -66,6 +70,7 @@ class ChangeLayer(Edit):
     """Change what is no number about a layer. Only the fields that are given change.
 
     Joining by multiply, a motion about nothing would take the value away: its offset becomes 1, its amplitude a share.
+    The window and the loop of a layer in a sheaf are the sheaf's, and are changed for all of it.
     """
 
     do: Literal["change-layer"] = "change-layer"
@@ -87,7 +92,11 @@ class ChangeLayer(Edit):
         address = Address.parse(self.address)
         layer = find_layer(scene, address)
         given = {name: getattr(self, name) for name in self.model_fields_set - {"do", "address", "settings"}}
-        window = {name: given.pop(name) for name in ("start", "end", "fade_in", "fade_out") if name in given}
+        sheaf = scene.sheaf(layer.sheaf)
+        if sheaf is not None:
+            shared = {name: given.pop(name) for name in _shared(layer) if name in given}
+            scene = changed_sheaf(scene, sheaf, shared) if shared else scene
+        window = {name: given.pop(name) for name in EDGES if name in given}
         changes: dict[str, Any] = given
         if combine := changes.pop("combine", None):
             layer = layer.joined_by(combine, landing(scene, find(scene, address)))
@@ -110,6 +119,21 @@ class ChangeLayer(Edit):
             return f"window of {layer.label}"
         what = list(self.settings) if given == {"settings"} else sorted(given)
         return f"{' and '.join(what)} of {layer.label}"
+
+
+def changed_sheaf(scene: Scene, sheaf: Sheaf, given: dict[str, Any]) -> Scene:
+    """The scene with some of what a sheaf's layers share changed: field -> value."""
+    changes = dict(given)
+    window = {name: changes.pop(name) for name in EDGES if name in changes}
+    if "loop" in changes and "fit" not in changes:
+        changes["fit"] = False  # a length of one's own no longer follows the range
+    if window:
+        changes["window"] = sheaf.window.replaced(**window)
+    return scene.with_part(sheaf.replaced(**changes).fitted(float(scene.first), float(scene.last)))
+
+
+def _shared(layer: Layer) -> tuple[str, ...]:
+    return (*EDGES, "loop", "fit") if type(layer).loops else EDGES
 
 
 class SwitchLayer(Edit):

@@ -14,6 +14,7 @@ from lazzik.core.layers.recipe import Exposed, Use, exposing
 from lazzik.core.scene.address import Address, Hop, find, find_layer, title, write
 from lazzik.core.scene.edits.base import Edit, free_slug
 from lazzik.core.scene.edits.dials import free_name
+from lazzik.core.scene.edits.sheaves import left
 from lazzik.core.scene.references import readers
 from lazzik.core.scene.scene import Scene
 
@@ -27,7 +28,7 @@ class Expose(Frozen):
 
 class SaveRecipe(Edit):
     """Save a number's stack as a recipe, and use the recipe in its place, so that it follows too. A window that all its
-    layers share stays on the number: there it is seen, and can be dragged."""
+    layers share stays on the number: there it is seen, and can be dragged. So does a sheaf that all of them are in."""
 
     do: Literal["save-recipe"] = "save-recipe"
     address: str
@@ -42,8 +43,12 @@ class SaveRecipe(Edit):
         if not place.channel.layers:
             raise InvalidEdit("There is no layer here that could be saved as a recipe", self.address)
         name = free_name(self.label, {recipe.id for recipe in scene.recipes}, "recipe")
-        window = _shared_window(place.channel.layers) if self.in_place else Window()
-        stack = place.channel
+        # what a sheaf says of its layers is said by each of them now, and what all are in stays on the number
+        sheaves = {layer.sheaf for layer in place.channel.layers}
+        sheaf = sheaves.pop() if len(sheaves) == 1 and self.in_place else None
+        alone = tuple(layer.replaced(sheaf=None) if sheaf else left(scene, layer) for layer in place.channel.layers)
+        stack = place.channel.replaced(layers=alone)
+        window = _shared_window(stack.layers) if self.in_place else Window()
         if not window.open:
             stack = stack.replaced(layers=tuple(layer.replaced(window=Window()) for layer in stack.layers))
         recipe = Recipe(
@@ -59,7 +64,9 @@ class SaveRecipe(Edit):
         return write(
             scene,
             address,
-            lambda channel: channel.replaced(layers=tuple(use.replaced(window=window) for use in channel.layers)),
+            lambda channel: channel.replaced(
+                layers=tuple(use.replaced(window=window, sheaf=sheaf) for use in channel.layers)
+            ),
         )
 
     def describe(self, scene: Scene) -> str:

@@ -7,13 +7,13 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import Field
 
+from lazzik.core.channel.channel import base_value
 from lazzik.core.deformers import BY_KIND, AnyDeformer
 from lazzik.core.deformers.base import Deformer
 from lazzik.core.deformers.masks import AnyMask, WeightsMask
 from lazzik.core.document import Label, Name, Slug
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.geometry.assets import pack_weights
-from lazzik.core.geometry.primitives import base_value
 from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.scene.edits.base import Edit
 from lazzik.core.scene.edits.dials import free_name

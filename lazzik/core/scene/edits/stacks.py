@@ -13,10 +13,11 @@ from lazzik.core.layers import AnyLayer, Recipe
 from lazzik.core.layers.recipe import Use
 from lazzik.core.scene.address import Address, find, find_layer, title, write
 from lazzik.core.scene.aim import Aim
-from lazzik.core.scene.edits.base import Edit, free_slug
+from lazzik.core.scene.edits.base import Edit, free_label, free_slug
 from lazzik.core.scene.edits.dials import free_name
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.visit import layered, with_aims, with_every_layer, with_layers, with_layers_at
+from lazzik.core.scene.sheaf import Sheaf
+from lazzik.core.scene.visit import layered, layers_on, with_aims, with_every_layer, with_layers, with_layers_at
 
 
 class PutLayers(Edit):
@@ -24,7 +25,8 @@ class PutLayers(Edit):
 
     `unit` and `reach` are those of the number they were copied from: on a number of another unit they are sized so
     that they show as well as there. `recipes` are those that the layers use where they come from: what is not here yet
-    is brought along, under another name if another recipe has its name here.
+    is brought along, under another name if another recipe has its name here. So are the `sheaves` that they are in;
+    within one scene they join theirs.
     """
 
     do: Literal["put-layers"] = "put-layers"
@@ -34,10 +36,12 @@ class PutLayers(Edit):
     reach: Annotated[Finite, Field(gt=0)] | None = None
     how: Literal["on-top", "instead"] = "on-top"
     recipes: Annotated[tuple[Recipe, ...], Field(max_length=200)] = ()
+    sheaves: Annotated[tuple[Sheaf, ...], Field(max_length=200)] = ()
 
     def apply(self, scene: Scene) -> Scene:
         address = Address.parse(self.address).channel
         scene, layers = with_recipes(scene, self.recipes, self.layers)
+        scene, layers = with_sheaves(scene, self.sheaves, layers)
         place = find(scene, address)
         elsewhere = self.reach is not None and self.unit is not None and self.unit != place.quantity.unit
         factor = place.reach / self.reach if elsewhere and self.reach else 1.0
@@ -78,6 +82,40 @@ def with_recipes(
     return scene, changed.layers if isinstance(changed, Channel) else layers
 
 
+def with_sheaves(
+    scene: Scene, sheaves: tuple[Sheaf, ...], layers: tuple[Layer, ...]
+) -> tuple[Scene, tuple[Layer, ...]]:
+    """The scene with the sheaves that it has not yet, and layers that are in them by the names that they have here; a
+    layer whose sheaf is nowhere is in none."""
+    named: dict[str, str] = {}
+    for sheaf in sheaves:
+        here = scene.sheaf(sheaf.id)
+        taken = {other.id for other in scene.sheaves}
+        named[sheaf.id] = sheaf.id if here is None or _alike(here, sheaf) else free_name(sheaf.label, taken, "sheaf")
+        if scene.sheaf(named[sheaf.id]) is None:
+            label = free_label(sheaf.label, {other.label for other in scene.sheaves})
+            scene = scene.with_part(sheaf.replaced(id=named[sheaf.id], label=label))
+
+    def here_in(layer: Layer) -> Layer:
+        name = named.get(layer.sheaf or "", layer.sheaf)
+        name = name if scene.sheaf(name) is not None else None
+        return layer if name == layer.sheaf else layer.replaced(sheaf=name)
+
+    changed = with_layers(Channel(layers=layers), here_in)
+    return scene, changed.layers if isinstance(changed, Channel) else layers
+
+
+def _alike(here: Sheaf, there: Sheaf) -> bool:
+    """Whether a sheaf of this scene is the one that comes with what is pasted: it may have been moved since."""
+    return (here.id, here.label) == (there.id, there.label)
+
+
+def used_sheaves(scene: Scene, layers: tuple[Layer, ...]) -> tuple[Sheaf, ...]:
+    """The sheaves that layers are in, at any depth."""
+    names = {layer.sheaf for _, layer in layers_on(Channel(layers=layers), "") if layer.sheaf is not None}
+    return tuple(sheaf for sheaf in scene.sheaves if sheaf.id in names)
+
+
 def used_recipes(scene: Scene, layers: tuple[Layer, ...]) -> tuple[Recipe, ...]:
     """The recipes that layers use, at any depth, those that others are made of first."""
     found: dict[str, Recipe] = {}
@@ -96,8 +134,9 @@ def used_recipes(scene: Scene, layers: tuple[Layer, ...]) -> tuple[Recipe, ...]:
 class SetLoop(Edit):
     """One loop for many layers: those named, all on the named numbers or objects, or all of the scene.
 
-    Lag of what aims loops as layers do. `fit` makes the loop as long as the scene's range and keeps it so when the
-    range changes. Without frames and fit the layers are endless again. Layers on layers' numbers loop with them.
+    A layer in a sheaf loops with all of it, and lag of what aims as layers do. `fit` makes the loop as long as the
+    scene's range and keeps it so when the range changes. Without frames and fit the layers are endless again. Layers on
+    layers' numbers loop with them.
     """
 
     do: Literal["loop"] = "loop"
@@ -108,10 +147,21 @@ class SetLoop(Edit):
     def apply(self, scene: Scene) -> Scene:
         length = float(scene.last - scene.first) if self.fit else self.frames
 
+        touched: set[str] = set()
+
         def looped(layer: Layer) -> Layer:
+            if layer.sheaf is not None:
+                touched.add(layer.sheaf)
+                return layer
             if not type(layer).loops or (layer.loop, layer.fit) == (length, self.fit):
                 return layer
             return layer.replaced(loop=length, fit=self.fit)
+
+        def all_repeating(scene: Scene, names: set[str]) -> Scene:
+            for sheaf in scene.sheaves:
+                if sheaf.id in names and (sheaf.loop, sheaf.fit) != (length, self.fit):
+                    scene = scene.with_part(sheaf.replaced(loop=length, fit=self.fit))
+            return scene
 
         def repeating(aim: Aim) -> Aim:
             if not aim.lag or (aim.loop, aim.fit) == (length, self.fit):
@@ -119,7 +169,8 @@ class SetLoop(Edit):
             return aim.replaced(loop=length, fit=self.fit)
 
         if not self.addresses:
-            return with_aims(with_every_layer(scene, looped), repeating)
+            scene = with_aims(with_every_layer(scene, looped), repeating)
+            return all_repeating(scene, {sheaf.id for sheaf in scene.sheaves})
         for text in self.addresses:
             if text in scene.by_id:
                 scene = with_aims(scene, repeating, (text,))
@@ -134,7 +185,7 @@ class SetLoop(Edit):
             changed = with_layers(Channel(layers=(one,)), looped)
             layer = changed.layers[0] if isinstance(changed, Channel) else one
             scene = _with_layer(scene, address, layer)
-        return scene
+        return all_repeating(scene, touched)
 
     def describe(self, scene: Scene) -> str:
         where = "the scene" if not self.addresses else f"{len(self.addresses)} chosen"
@@ -146,6 +197,9 @@ def refit(scene: Scene) -> Scene:
     """The scene with all that follows the range as long as the range is now."""
     first, last = float(scene.first), float(scene.last)
     scene = with_every_layer(scene, lambda layer: layer.fitted(first, last))
+    for sheaf in scene.sheaves:
+        if (fitted := sheaf.fitted(first, last)) is not sheaf:
+            scene = scene.with_part(fitted)
     return with_aims(scene, lambda aim: aim.fitted(first, last))
 
 

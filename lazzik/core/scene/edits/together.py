@@ -16,6 +16,7 @@ from lazzik.core.scene.edits.keys import PutKey, SetBeyond
 from lazzik.core.scene.edits.layers import SEEDS, AddLayer, ChangeLayer, MoveLayer, RemoveLayer, SwapEnds, SwitchLayer
 from lazzik.core.scene.edits.numbers import Nudge, SetNumber
 from lazzik.core.scene.edits.recipes import FollowRecipe, UseRecipe
+from lazzik.core.scene.edits.sheaves import gathered
 from lazzik.core.scene.edits.stacks import PutLayers
 from lazzik.core.scene.scene import Scene
 
@@ -42,9 +43,9 @@ Shared = Annotated[OnNumbers, Field(discriminator="do")]
 class Together(Edit):
     """Edits of the first of some numbers, made on the others too.
 
-    A member that has no such layer or number is passed over. How a number is set: `same` gives all the same value,
-    `add` moves each by as much as the first moves, `times` by as many times. A layer that is added gets a seed of its
-    own on each.
+    Layers that are put on several numbers so are one sheaf, each with a seed of its own. A member that has no such
+    layer or number is passed over. How a number is set: `same` gives all the same value, `add` moves each by as much
+    as the first moves, `times` by as many times.
     """
 
     do: Literal["together"] = "together"
@@ -54,7 +55,9 @@ class Together(Edit):
 
     def apply(self, scene: Scene) -> Scene:
         for edit in self.edits:
-            scene = self._on_all(scene, edit)
+            before, scene = scene, self._on_all(scene, edit)
+            if isinstance(edit, AddLayer | UseRecipe | PutLayers):
+                scene = self._gathered(before, scene, edit)
         return scene
 
     def describe(self, scene: Scene) -> str:
@@ -82,6 +85,17 @@ class Together(Edit):
                 own = {} if seed is None else {"seed": (seed + count) % SEEDS}
                 scene = edit.model_copy(update={"address": there} | own).apply(scene)
         return scene
+
+    def _gathered(self, before: Scene, scene: Scene, edit: Edit) -> Scene:
+        """The scene with the layers that just landed on several numbers in one sheaf, if they are in none."""
+        rest = str(Address.parse(edit.where).channel)[len(self.channels[0]) :]
+        landed: list[str] = []
+        for there in dict.fromkeys(channel + rest for channel in self.channels):
+            if exists(scene, there):
+                had = {id(layer) for layer in find(before, Address.parse(there)).channel.layers}
+                now = find(scene, Address.parse(there)).channel.layers
+                landed += [f"{there}#{layer.id}" for layer in now if id(layer) not in had and layer.sheaf is None]
+        return gathered(scene, landed) if len({text.rpartition("#")[0] for text in landed}) > 1 else scene
 
     def _moved(self, before: Scene, scene: Scene, edit: SetNumber, there: str) -> Scene:
         was = find(before, Address.parse(edit.address)).channel.value

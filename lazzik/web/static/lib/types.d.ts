@@ -308,6 +308,20 @@ export type ChangeShape = {
   fields: Record<string, number | boolean | string>;
 };
 
+export type ChangeSheaf = {
+  do: "change-sheaf";
+  sheaf: string;
+  label?: string | null;
+  muted?: boolean | null;
+  solo?: boolean | null;
+  loop?: number | string | null;
+  fit?: boolean | null;
+  start?: number | string | null;
+  end?: number | string | null;
+  fade_in?: number | string | null;
+  fade_out?: number | string | null;
+};
+
 export type Channel = {
   value?: number;
   keys?: Key[];
@@ -378,6 +392,7 @@ export type Follow = {
   weight?: number | Channel;
   loop?: number | null;
   fit?: boolean;
+  sheaf?: string | null;
   frequency?: number | Channel;
   damping?: number | Channel;
   delay?: number | Channel;
@@ -400,7 +415,14 @@ export type Formula = {
   weight?: number | Channel;
   loop?: number | null;
   fit?: boolean;
+  sheaf?: string | null;
   text?: string;
+};
+
+export type GatherSheaf = {
+  do: "gather-sheaf";
+  addresses: string[];
+  label?: string | null;
 };
 
 export type GradientMask = {
@@ -436,6 +458,7 @@ export type Hold = {
   weight?: number | Channel;
   loop?: number | null;
   fit?: boolean;
+  sheaf?: string | null;
   every?: number | Channel;
 };
 
@@ -457,12 +480,23 @@ export type Jiggle = {
   reach?: number | Channel;
 };
 
+export type JoinSheaf = {
+  do: "join-sheaf";
+  sheaf: string;
+  addresses: string[];
+};
+
 export type Key = {
   frame: number;
   value: number;
   slope_in?: number | "straight" | null;
   slope_out?: number | "straight" | null;
   go?: "cubic" | "linear" | "step";
+};
+
+export type LeaveSheaf = {
+  do: "leave-sheaf";
+  addresses: string[];
 };
 
 export type Lettering = {
@@ -494,6 +528,7 @@ export type Limit = {
   weight?: number | Channel;
   loop?: number | null;
   fit?: boolean;
+  sheaf?: string | null;
   lowest?: number | Channel;
   highest?: number | Channel;
   knee?: number | Channel;
@@ -510,6 +545,7 @@ export type Link = {
   weight?: number | Channel;
   loop?: number | null;
   fit?: boolean;
+  sheaf?: string | null;
   source?: string;
   gain?: number | Channel;
   offset?: number | Channel;
@@ -554,6 +590,13 @@ export type MoveLayer = {
   to: number;
 };
 
+export type MoveSheaf = {
+  do: "move-sheaf";
+  sheaf: string;
+  by: number | string;
+  alone?: boolean;
+};
+
 export type Node = {
   id: string;
   label: string;
@@ -583,6 +626,7 @@ export type Noise = {
   weight?: number | Channel;
   loop?: number | null;
   fit?: boolean;
+  sheaf?: string | null;
   amplitude?: number | Channel;
   period?: number | Channel;
   octaves?: number | Channel;
@@ -632,6 +676,12 @@ export type Override = {
 export type Pan = {
   do: "pan";
   node: string;
+};
+
+export type PartSheaf = {
+  do: "part-sheaf";
+  sheaf: string;
+  layers?: "stay" | "go";
 };
 
 export type PasteKeys = {
@@ -701,6 +751,7 @@ export type Play = {
   weight?: number | Channel;
   loop?: number | null;
   fit?: boolean;
+  sheaf?: string | null;
   source?: string;
   start?: number | Channel;
   speed?: number | Channel;
@@ -751,6 +802,7 @@ export type PutLayers = {
   reach?: number | null;
   how?: "on-top" | "instead";
   recipes?: Recipe[];
+  sheaves?: Sheaf[];
 };
 
 export type PutRecipe = {
@@ -827,6 +879,7 @@ export type Repeat = {
   weight?: number | Channel;
   loop?: number | null;
   fit?: boolean;
+  sheaf?: string | null;
   rounds?: number | Channel;
   mode?: "repeat" | "alternate" | "accumulate";
   side?: "both" | "after" | "before";
@@ -980,6 +1033,7 @@ export type Settle = {
   weight?: number | Channel;
   loop?: number | null;
   fit?: boolean;
+  sheaf?: string | null;
   frequency?: number | Channel;
   damping?: number | Channel;
   strength?: number | Channel;
@@ -1015,6 +1069,17 @@ export type ShapeTargets = {
   switched_off: string[];
 };
 
+export type Sheaf = {
+  id: string;
+  label: string;
+  window?: Window;
+  weight?: number | Channel;
+  muted?: boolean;
+  solo?: boolean;
+  loop?: number | null;
+  fit?: boolean;
+};
+
 export type Sheet = {
   kind: "sheet";
   base?: boolean;
@@ -1037,6 +1102,7 @@ export type Smooth = {
   weight?: number | Channel;
   loop?: number | null;
   fit?: boolean;
+  sheaf?: string | null;
   cutoff?: number | Channel;
 };
 
@@ -1184,6 +1250,7 @@ export type Travel = {
   weight?: number | Channel;
   loop?: number | null;
   fit?: boolean;
+  sheaf?: string | null;
   begin?: number | Channel;
   finish?: number | Channel;
   start?: number | Channel;
@@ -1221,6 +1288,7 @@ export type Turn = {
   weight?: number | Channel;
   loop?: number | null;
   fit?: boolean;
+  sheaf?: string | null;
   rate?: number | Channel;
 };
 
@@ -1277,6 +1345,7 @@ export type Use = {
   weight?: number | Channel;
   loop?: number | null;
   fit?: boolean;
+  sheaf?: string | null;
   recipe: string;
   size?: number | Channel;
   overrides?: Override[];
@@ -1299,6 +1368,7 @@ export type Wave = {
   weight?: number | Channel;
   loop?: number | null;
   fit?: boolean;
+  sheaf?: string | null;
   amplitude?: number | Channel;
   period?: number | Channel;
   phase?: number | Channel;
@@ -1321,4 +1391,4 @@ export type Window = {
   fade_out?: number;
 };
 
-export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | AimAt | ChangeAim | RemoveAim | Orbit | Pan | ChangeScene | PlaceBake | BakeAgain | TakeBack;
+export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | AimAt | ChangeAim | RemoveAim | Orbit | Pan | GatherSheaf | ChangeSheaf | MoveSheaf | JoinSheaf | LeaveSheaf | PartSheaf | ChangeScene | PlaceBake | BakeAgain | TakeBack;
