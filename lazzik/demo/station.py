@@ -23,6 +23,7 @@ from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.node import Camera, Color, Light, Look, Node, Position, Rotation, Scale
 from lazzik.core.scene.pose import Held, Pose
 from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.sheaf import Sheaf
 from lazzik.demo.recipes import library
 
 LAST = 250
@@ -46,7 +47,7 @@ def station() -> Scene:
     ]
     return Scene(
         name="Ridge station", fps=30, first=0, last=LAST, nodes=tuple(nodes), dials=(BREEZE,), recipes=(FLICKER,),
-        clips=(TUG,), poses=(UPRIGHT, LEANING),
+        clips=(TUG,), sheaves=(HAND,), poses=(UPRIGHT, LEANING),
     )  # fmt: skip
 
 
@@ -403,9 +404,13 @@ def _pose(name: str, label: str, lean: float, turn: float) -> Pose:
 UPRIGHT, LEANING = _pose("upright", "Upright", 0.0, 12.0), _pose("leaning", "Leaning", 6.0, -20.0)
 
 
+HAND = Sheaf(id="unsteady_hand", label="Unsteady hand", loop=float(LAST), fit=True)
+
+
 def _camera_and_light() -> list[Node]:
-    pan = driven(noise("Hands", 0.27, 1.0, 5, octaves=4.0), layer("smooth", "Steady rig", cutoff=2.5))
-    tilt = driven(noise("Hands", 0.17, 1.2, 6, octaves=3.0), base=-4)
+    held = {"loop": None, "sheaf": HAND.id}
+    pan = driven(noise("Hands", 0.27, 1.0, 5, octaves=4.0, **held), layer("smooth", "Steady rig", cutoff=2.5))
+    tilt = driven(noise("Hands", 0.17, 1.2, 6, octaves=3.0, **held), base=-4)
     return [
         Node(id="camera", label="Camera", camera=Camera(view=36), position=at(0, 2.9, 13.5),
              rotation=Rotation(x=tilt, y=pan, order="yxz")),

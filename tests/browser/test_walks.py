@@ -23,6 +23,9 @@ MOST = {
     "six paddles on a turning hub, on one beat at sixths": 20, "six lamps out of step": 8,
     "a windsock carried by a swaying mast": 12, "ten objects renamed and regrouped": 14,
     "a box whose width breathes at 2 Hz, baked and delivered": 12,
+    "a camera that aims at a moving target, its hand unsteady in a window": 10,
+    "an orbit fitted to the range, with a wobble": 6, "a pan with its ends swapped": 5,
+    "a hand on six numbers, trimmed, faded, muted, its weight keyed": 8,
 }  # fmt: skip
 """Jobs of the guide, and the most actions that they may take."""
 
@@ -39,22 +42,22 @@ class Walk:
 
     def press(self, selector: str, *, lands: bool = False, **how: Any) -> None:
         self.page.locator(selector).first.click(**how)
-        self._did(lands)
+        self.did(lands)
 
     def key(self, name: str) -> None:
         self.page.keyboard.press(name)
-        self._did(False)
+        self.did(False)
 
     def choose(self, selector: str, value: str, *, lands: bool = False) -> None:
         self.page.select_option(selector, value)
-        self._did(lands)
+        self.did(lands)
 
     def type_(self, selector: str, text: str, *, lands: bool = True) -> None:
         """Press a field and type into it: one action for each."""
         self.page.locator(selector).first.fill(text)
         self.page.locator(selector).first.press("Enter")
         self.actions += 1
-        self._did(lands)
+        self.did(lands)
 
     def value(self, address: str, text: str) -> None:
         """Press a number of the tree twice, and type."""
@@ -62,13 +65,19 @@ class Walk:
         self.page.locator("input.rename").fill(text)
         self.page.locator("input.rename").press("Enter")
         self.actions += 1
-        self._did(True)
+        self.did(True)
 
     def drag(self, label: str, onto: str) -> None:
         drag_row(self.page, label, onto)
-        self._did(True)
+        self.did(True)
 
-    def _did(self, lands: bool) -> None:
+    def pull(self, grip: str, frames: float) -> None:
+        """Drag a grip of a block along time."""
+        per_frame = self.page.evaluate("() => 1 / window.lazzik.strata.perPixel")
+        self.studio.drag(grip, frames * per_frame)
+        self.did(True)
+
+    def did(self, lands: bool) -> None:
         self.actions += 1
         if lands:
             self.step += 1
@@ -213,7 +222,7 @@ def test_ten_objects_are_renamed_and_regrouped(small: Studio) -> None:
     walk.key("F2")
     page.locator("input.rename").fill("Reed")
     page.locator("input.rename").press("Enter")
-    walk._did(True)
+    walk.did(True)
     walk.key("Control+g")
     walk.step += 1
     small.lands(walk.step)
@@ -221,7 +230,7 @@ def test_ten_objects_are_renamed_and_regrouped(small: Studio) -> None:
     walk.key("F2")
     page.locator("input.rename").fill("Reeds")
     page.locator("input.rename").press("Enter")
-    walk._did(True)
+    walk.did(True)
     walk.drag("Reeds", "Floor")
     walk.is_told("ten objects renamed and regrouped")
     reeds = [f"..Reed{'' if k == 1 else f' {k}'}" for k in range(1, 11)]

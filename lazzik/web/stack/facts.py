@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing_extensions import TypedDict
 
 from lazzik.core.channel.keys import Beyond, Go, Slope
+from lazzik.core.channel.window import Window
 from lazzik.core.scene.address import Address, find, title
 from lazzik.core.scene.scene import Scene
 from lazzik.web.stack.view import StrataView
@@ -53,6 +54,8 @@ class LaneFacts(TypedDict):
     address: str
     family: str
     window: WindowFacts
+    sheaf: str
+    """The sheaf that it is in, whose window that is; '' if it is in none."""
     chosen: bool
     feel: tuple[str, str] | None
     """Its numbers that say how fast and how far."""
@@ -67,6 +70,11 @@ class StackFacts(TypedDict):
     unit: str
     step: float
     lanes: list[LaneFacts]
+
+
+def window_facts(window: Window) -> WindowFacts:
+    """Of a window."""
+    return {"start": window.start, "end": window.end, "fade_in": window.fade_in, "fade_out": window.fade_out}
 
 
 def stack_facts(view: StrataView | None, scene: Scene) -> StackFacts:
@@ -85,12 +93,8 @@ def stack_facts(view: StrataView | None, scene: Scene) -> StackFacts:
                 "id": lane.layer.id,
                 "address": lane.address,
                 "family": lane.layer.family,
-                "window": {
-                    "start": lane.layer.window.start,
-                    "end": lane.layer.window.end,
-                    "fade_in": lane.layer.window.fade_in,
-                    "fade_out": lane.layer.window.fade_out,
-                },
+                "window": window_facts(lane.counted.window),
+                "sheaf": lane.sheaf.id if lane.sheaf else "",
                 "chosen": lane.chosen,
                 "feel": type(lane.layer).feel,
             }

@@ -14,7 +14,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.trials import with_formula, with_seeds
 from lazzik.core.layers.expression import EXAMPLES, FUNCTIONS, LONGEST, NAMES
 from lazzik.core.scene.address import Address, find, find_layer, title
-from lazzik.core.scene.edits.stacks import used_recipes
+from lazzik.core.scene.edits.stacks import used_recipes, used_sheaves
 from lazzik.core.scene.scene import Scene
 from lazzik.web.deps import Kept, Store
 from lazzik.web.requests.bodies import body_of
@@ -105,6 +105,7 @@ def copied(scene_id: str, at: str, store: Store) -> dict[str, Any]:
         "reach": place.reach,
         "label": layers[0].label if len(layers) == 1 else f"{len(layers)} layers",
         "recipes": [recipe.model_dump(mode="json") for recipe in used_recipes(scene, tuple(layers))],
+        "sheaves": [sheaf.model_dump(mode="json") for sheaf in used_sheaves(scene, tuple(layers))],
     }
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import get_args
 
-from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.channel import Channel, sounding
 from lazzik.core.channel.combine import Combine
 from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.document import Option, Quantity, Wording, counts_under, option_of
@@ -17,6 +17,7 @@ from lazzik.core.scene.address import Address, Hop, Place, find, into, names, ti
 from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.references import readers
 from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.sheaf import Sheaf
 from lazzik.web.stack.palette import own_picture
 from lazzik.web.ui.controls import Control, Group, Select, TypedField, grouped, select_of
 from lazzik.web.ui.knob import Knob, shown
@@ -44,6 +45,9 @@ class LaneView:
     """One layer of the shown channel."""
 
     layer: Layer
+    counted: Layer
+    """As it counts: with what its sheaf says, if it is in one."""
+    sheaf: Sheaf | None
     address: str
     chosen: bool
     groups: tuple[Group, ...]
@@ -182,10 +186,13 @@ def _lane(
     note = loop_note(place.number, layer, scene.clock(), Scope(scene)) if chosen else ""
     unit = place.quantity.unit
     note = note.replace(" own", unit if unit in ("", "°") else f" {unit}")
-    controls = _controls(f"{here}#{layer.id}", layer, knobs, note) if chosen else ()
+    (counted,) = scene.counted((layer,))
+    controls = _controls(f"{here}#{layer.id}", counted, knobs, note) if chosen else ()
     drawings = {"does": own_picture(layer, place.reach)} if chosen else {}
     return LaneView(
         layer=layer,
+        counted=counted,
+        sheaf=scene.sheaf(layer.sheaf),
         address=f"{here}#{layer.id}",
         chosen=chosen,
         groups=grouped(f"{layer.kind}-{layer.id}", controls, drawings),
@@ -193,7 +200,7 @@ def _lane(
         note="" if layer.loops else note,
         texts=type(layer).wordings(),
         place=position,
-        sounds=layer in place.channel.sounding,
+        sounds=any(other is counted for other in sounding(scene.counted(place.channel.layers))),
         recipe=getattr(layer, "recipe", ""),
         can_seed="seed" in numbers_of(type(layer)),
     )

@@ -9,6 +9,7 @@ from lazzik.core.scene.node import EulerOrder
 from lazzik.store.scenes import State
 from lazzik.web.aim.facts import AimFacts, aim_facts
 from lazzik.web.shape.facts import ShapeFacts
+from lazzik.web.sheaves.view import SheafFacts, sheaf_facts
 from lazzik.web.stack.facts import StackFacts, stack_facts
 from lazzik.web.stack.view import StrataView
 
@@ -30,6 +31,7 @@ class Facts(StackFacts):
     """In which the chosen object turns about its axes."""
     shape: ShapeFacts | None
     aim: AimFacts | None
+    sheaves: list[SheafFacts]
 
 
 def facts_of(
@@ -50,4 +52,5 @@ def facts_of(
         "order": node.rotation.order if node else "xyz",
         "shape": shape,
         "aim": aim_facts(node),
+        "sheaves": sheaf_facts(scene),
     }

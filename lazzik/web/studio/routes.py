@@ -20,6 +20,7 @@ from lazzik.web.deps import Kept, Marked, Store
 from lazzik.web.requests.fields import Also, AskedRevision
 from lazzik.web.shape.facts import shape_facts
 from lazzik.web.shape.view import deformer_palette, shape_view, split_shape
+from lazzik.web.sheaves.view import sheaf_rows, sheaf_view
 from lazzik.web.stack.palette import palette
 from lazzik.web.stack.view import strata_view
 from lazzik.web.studio.facts import facts_of
@@ -164,6 +165,8 @@ def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[
         ),
         "form": form,
         "aiming": aiming,
+        "sheaves": sheaf_rows(state.scene, address),
+        "sheaf": sheaf_view(state.scene, address),
         "palette": palette(),
         "deformers": deformer_palette(),
         "beyonds": BEYONDS,

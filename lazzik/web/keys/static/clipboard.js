@@ -57,7 +57,7 @@ export async function copy(whole) {
 export async function paste(how) {
   const kept = localStorage.getItem(PLACE);
   if (!kept) return toast("Nothing was copied yet: choose a layer, or keys on the key desk, and press Ctrl C.");
-  const { keys, layers, unit, reach, recipes } = JSON.parse(kept);
+  const { keys, layers, unit, reach, recipes, sheaves } = JSON.parse(kept);
   if (keys) return pasteKeys(keys);
-  return commit([{ do: "put-layers", address: store.facts.channel, layers, unit, reach, how, recipes }]);
+  return commit([{ do: "put-layers", address: store.facts.channel, layers, unit, reach, how, recipes, sheaves }]);
 }

@@ -1,78 +1,76 @@
-// A layer's window on its lane: a block that is moved, trimmed at its edges and faded at its corners.
+// Windows on lanes and of sheaves: blocks that are moved, trimmed at their edges and faded at their corners.
 
-import { maybe, over, shape } from "lazzik/lib/dom.js";
+import { maybe, over } from "lazzik/lib/dom.js";
 import { follow } from "lazzik/lib/drag.js";
-import { clamp } from "lazzik/lib/numbers.js";
 import { store } from "lazzik/lib/store.js";
 import { Change } from "lazzik/studio/change.js";
+import { drawBlock, movedWindow } from "./block.js";
 
-/** @import { ChangeLayer, LaneFacts, WindowFacts } from "lazzik/lib/types.d.ts" */
+/** @import { Edit, WindowFacts } from "lazzik/lib/types.d.ts" */
 /** @import { Strata } from "./strata.js" */
 
-const GRIP = 7;
+/**
+ * @typedef {object} Block a window that is drawn somewhere
+ * @property {string} id of what it is the window of, as its svg names it
+ * @property {WindowFacts} window
+ * @property {string} look
+ * @property {SVGElement} group that it is drawn in
+ * @property {string} address of the layer; '' of a sheaf's own block
+ * @property {string} sheaf whose window it is; '' of a layer's own
+ * @property {() => void} open
+ */
 
-/** @param {Strata} strata */
+/** The window of a lane: its layer's own, or that of the sheaf that it is in. @param {string | undefined} id @returns {Block | null} */
+function ofLane(id) {
+  const lane = store.facts.lanes.find((item) => item.id === id);
+  const group = maybe(`#lanes svg[data-lane="${id}"] g.window`, document, SVGGElement);
+  if (!lane || !group) return null;
+  const open = () => { if (!lane.chosen) maybe(`#lane-${CSS.escape(lane.id)} a.lane-name`)?.click(); };
+  return { id: lane.id, window: lane.window, look: `hatch ${lane.family}`, group, address: lane.address, sheaf: lane.sheaf, open };
+}
+
+/** @param {string | undefined} id @returns {Block | null} */
+function ofSheaf(id) {
+  const sheaf = store.facts.sheaves.find((item) => item.id === id);
+  const group = maybe(`#sheaves svg[data-sheaf-block="${id}"] g.window`, document, SVGGElement);
+  if (!sheaf || !group) return null;
+  const open = () => maybe(`#sheaf-${CSS.escape(sheaf.id)} a.lane-name`)?.click();
+  return { id: sheaf.label, window: sheaf.window, look: "", group, address: "", sheaf: sheaf.id, open };
+}
+
+/** The block that a grip is of. @param {SVGElement | null} grip */
+function blockOf(grip) {
+  const data = grip?.closest("svg")?.dataset;
+  return data && (data.sheafBlock ? ofSheaf(data.sheafBlock) : ofLane(data.lane));
+}
+
+/** @param {Strata} strata @param {Block} block @param {WindowFacts} window */
+function draw(strata, { group, look, id }, window) {
+  const svg = group.ownerSVGElement;
+  if (!svg?.clientWidth) return;
+  drawBlock(group, window, { x: (frame) => strata.x(frame), width: strata.width, height: strata.height(svg) - 1, look, name: id });
+}
+
+/** All blocks as they are stored. @param {Strata} strata */
 export function drawWindows(strata) {
-  for (const lane of store.facts.lanes) {
-    const group = maybe(`#lanes svg[data-lane="${lane.id}"] g.window`, document, SVGGElement);
-    if (group?.ownerSVGElement && strata.heights.has(group.ownerSVGElement)) draw(strata, lane, group, lane.window);
-  }
-}
-
-/** Where it begins and ends, an open end at the end of the range. @param {WindowFacts} window */
-const endsOf = ({ start, end }) => ({ start: start ?? store.facts.first, end: end ?? store.facts.last });
-
-/**
- * @param {Strata} strata
- * @param {LaneFacts} lane
- * @param {SVGElement} group
- * @param {WindowFacts} window
- */
-function draw(strata, lane, group, window) {
-  if (!group.ownerSVGElement) return;
-  const height = strata.height(group.ownerSVGElement) - 1;
-  const { start, end } = endsOf(window);
-  const x = (/** @type {number} */ frame) => strata.x(frame);
-  const [a, d] = [x(start), x(end)];
-  const b = x(start + (window.start === null ? 0 : window.fade_in));
-  const c = x(end - (window.end === null ? 0 : window.fade_out));
-  /** @type {(kind: string, at: number, what: string, value: number) => SVGElement} */
-  const grip = (kind, at, what, value) => shape("rect", {
-    class: kind, tabindex: 0, role: "slider", "aria-label": `${what} of ${lane.id}`, "aria-valuenow": value, "data-grip": what,
-    x: clamp(at - GRIP / 2, 0, strata.width - GRIP), width: GRIP, y: kind === "edge" ? 9 : 0.5, height: kind === "edge" ? height - 9 : GRIP,
-  });
-  const middle = (b + c) / 2;
-  const top = `L${Math.min(b, c > b ? b : middle)} 1L${Math.max(c, c > b ? c : middle)} 1`;
-  group.replaceChildren(
-    shape("path", { class: `block hatch ${lane.family}`, d: `M${a} ${height}${top}L${d} ${height}Z`, "data-grip": "window" }),
-    grip("edge", a, "start", start), grip("edge", d, "end", end),
-    grip("corner", b, "fade in", window.fade_in), grip("corner", c, "fade out", window.fade_out),
-  );
+  const blocks = [...store.facts.lanes.map((lane) => ofLane(lane.id)), ...store.facts.sheaves.map((sheaf) => ofSheaf(sheaf.id))];
+  for (const block of blocks) if (block) draw(strata, block, block.window);
 }
 
 /**
- * The window after a grip was moved by so many frames; lengths stay inside the window and on whole frames.
- * @param {WindowFacts} window
- * @param {string | undefined} what
- * @param {number} by
+ * A block that is moved takes the motion along in a sheaf, or with Alt goes alone; everything else is the window's own.
+ * @param {Block} block
+ * @param {WindowFacts} window as it would be
+ * @param {string | undefined} what is moved
+ * @param {number} by frames
+ * @param {boolean} alone
+ * @returns {Edit[]}
  */
-function moved(window, what, by) {
-  const out = { ...window };
-  const { start, end } = endsOf(window);
-  const within = (/** @type {number} */ value, /** @type {number} */ low, /** @type {number} */ high) => clamp(Math.round(value), low, high);
-  if (what === "window") [out.start, out.end] = [start + Math.round(by), end + Math.round(by)];
-  if (what === "start") { out.start = within(start + by, -1e6, end); out.fade_in = Math.min(window.fade_in, end - out.start); }
-  if (what === "end") { out.end = within(end + by, start, 1e6); out.fade_out = Math.min(window.fade_out, out.end - start); }
-  if (what === "fade in") [out.start, out.fade_in] = [start, within(window.fade_in + by, 0, end - start)];
-  if (what === "fade out") [out.end, out.fade_out] = [end, within(window.fade_out - by, 0, end - start)];
-  return out;
+function editsOf({ address, sheaf }, window, what, by, alone) {
+  if (!sheaf) return [{ do: "change-layer", address, ...window }];
+  if (what === "window") return [{ do: "move-sheaf", sheaf, by: Math.round(by), alone }];
+  return [{ do: "change-sheaf", sheaf, ...window }];
 }
-
-/** @param {LaneFacts} lane @param {WindowFacts} window @returns {ChangeLayer[]} */
-const edit = (lane, window) => [{ do: "change-layer", address: lane.address, ...window }];
-
-/** @param {SVGElement} grip */
-const laneOf = (grip) => store.facts.lanes.find((lane) => lane.id === grip.closest("svg")?.dataset.lane);
 
 /**
  * @param {HTMLElement} root
@@ -81,36 +79,33 @@ const laneOf = (grip) => store.facts.lanes.find((lane) => lane.id === grip.close
 export function listenToWindows(root, strata) {
   root.addEventListener("pointerdown", (event) => {
     const grip = over(event, "[data-grip]", SVGElement);
-    const lane = grip && laneOf(grip);
-    const group = grip?.closest("g");
-    if (!grip || !lane || !group || event.button) return;
+    const block = blockOf(grip);
+    if (!grip || !block || event.button) return;
     const what = grip.dataset.grip;
     const change = new Change();
     const { perPixel } = strata;
     follow(event, {
-      move: (dx) => {
-        const window = moved(lane.window, what, dx * perPixel);
-        draw(strata, lane, group, window);
-        change.to(edit(lane, window));
+      move: (dx, _, at) => {
+        const window = movedWindow(block.window, what, dx * perPixel);
+        draw(strata, block, window);
+        change.to(editsOf(block, window, what, dx * perPixel, at.altKey));
       },
-      done: async (didMove) => {
-        if (didMove) await change.land();
-        else if (!lane.chosen) maybe(`#lane-${CSS.escape(lane.id)} a.lane-name`)?.click();
-      },
+      done: (didMove) => (didMove ? change.land() : block.open()),
       gaveUp: async () => { await change.giveUp(); drawWindows(strata); },
     });
   });
 
   root.addEventListener("keydown", async (event) => {
     const grip = over(event, "[data-grip][tabindex]", SVGElement);
-    const lane = grip && laneOf(grip);
-    if (!lane || !["ArrowLeft", "ArrowRight"].includes(event.key)) return;
+    const block = blockOf(grip);
+    if (!grip || !block || !["ArrowLeft", "ArrowRight"].includes(event.key)) return;
     event.preventDefault();
     const by = (event.key === "ArrowRight" ? 1 : -1) * (event.shiftKey ? 10 : 1);
     const what = grip.dataset.grip;
     const change = new Change();
-    change.to(edit(lane, moved(lane.window, what, by)));
+    change.to(editsOf(block, movedWindow(block.window, what, by), what, by, event.altKey));
     await change.land();
-    maybe(`#lanes svg[data-lane="${lane.id}"] [data-grip="${what}"]`, document, SVGElement)?.focus();
+    const next = block.group.querySelector(`[data-grip="${what}"]`);
+    if (next instanceof SVGElement) next.focus();
   });
 }

@@ -24,6 +24,7 @@ export type Facts = {
   order: "xyz" | "xzy" | "yxz" | "yzx" | "zxy" | "zyx";
   shape: ShapeFacts | null;
   aim: AimFacts | null;
+  sheaves: SheafFacts[];
 };
 
 export type HandleFacts = {
@@ -51,6 +52,7 @@ export type LaneFacts = {
   address: string;
   family: string;
   window: WindowFacts;
+  sheaf: string;
   chosen: boolean;
   feel: [string, string] | null;
 };
@@ -68,6 +70,12 @@ export type ShapeFacts = {
   deformer: string;
   handles: PlacedHandles | null;
   pushes: boolean;
+};
+
+export type SheafFacts = {
+  id: string;
+  label: string;
+  window: WindowFacts;
 };
 
 export type TrackFacts = {

@@ -60,6 +60,13 @@ function toggle(address) {
   choose(at, { also: also.includes(address) ? also.filter((other) => other !== address) : [...also, address] });
 }
 
+/** Three numbers that belong together come into the choice. @param {URLSearchParams} three */
+function addAll(three) {
+  const { channel, also, at } = store.facts;
+  const added = [three.get("at") ?? "", ...three.getAll("also")].filter((address) => address !== channel);
+  choose(at, { also: [...new Set([...also, ...added])] });
+}
+
 /**
  * The same number of another object: of a layer's number that of its own layer, never another one.
  * @param {string | undefined} node
@@ -76,11 +83,12 @@ const depth = (row) => [...row.classList].find((name) => name.startsWith("depth-
 export function listenToChoice(tree, strata) {
   shapeEdits(onAll);
   tree.addEventListener("click", (event) => {
-    const link = over(event, "a.object, a.channel");
+    const link = over(event, "a.object, a.channel, .channel.whole a.name");
     const { channel, at, also } = store.facts;
     if (!link || !channel || !(event.ctrlKey || event.metaKey || event.shiftKey)) return;
     event.preventDefault();
     event.stopPropagation();
+    if (link.matches(".name")) return addAll(new URL(/** @type {HTMLAnchorElement} */ (link).href).searchParams);
     if (link.dataset.address) return toggle(link.dataset.address);
     const rows = all("a.object", tree);
     const here = rows.findIndex((row) => row.dataset.node === channel.split("/")[0]);

@@ -7,7 +7,7 @@ import { readHead } from "./history.js";
 
 /** @import { Facts } from "lazzik/lib/types.d.ts" */
 
-const PANELS = ["#strata", "#facts"];
+const PANELS = ["#sheaves", "#strata", "#facts"];
 
 /**
  * @typedef {object} View what is shown
