@@ -231,6 +231,8 @@ def test_a_sheaf_is_opened_renamed_joined_left_and_taken_apart(small: Studio) ->
     page.fill("#sheaves input.rename", "Flutter")
     page.press("#sheaves input.rename", "Enter")
     small.lands(2)
+    page.click("#row-post > a")
+    chosen(page, "Post")
     page.click('.channel[data-address="post/position.x"]')
     expect(page.locator(".trail strong")).to_have_text("Post / position x")
     page.keyboard.press("l")

@@ -6,7 +6,6 @@ from typing import Any
 
 import numpy as np
 
-from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.scope import Scope
@@ -30,7 +29,7 @@ def motion_of_one(scene: Scene, node: Node, clock: Clock, scope: Scope) -> dict[
     numbers = {
         f"{part}.{name}": floats(np.atleast_1d(value_of(getattr(node, part), name, clock, scope)))
         for part, name in SHOWN
-        if isinstance(getattr(getattr(node, part), name, None), Channel)
+        if getattr(node, part) is not None
     }
     return {
         "position": floats(own.position),

@@ -82,7 +82,10 @@ def names(scene_id: str, store: Store) -> Names:
 
 def geometry_key(scene: Scene) -> str:
     """Changes when the stage has to fetch the geometry anew."""
-    parts = [(n.id, n.parent, n.visible, n.shape, n.look.color if n.look else None) for n in scene.nodes]
+    parts = [
+        (n.id, n.parent, n.visible, n.shape, n.look and n.look.color, n.light and (n.light.kind, n.light.color))
+        for n in scene.nodes
+    ]
     return f"{crc32(str(parts).encode()):08x}"
 
 

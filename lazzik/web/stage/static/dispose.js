@@ -1,6 +1,6 @@
 // Letting go of what the graphics card holds. Nothing else frees it: what is only dropped stays there.
 
-import { LineSegments, Mesh, Points } from "three";
+import { Line, Mesh, Points } from "three";
 
 /** @import { BufferGeometry, Object3D } from "three" */
 
@@ -10,7 +10,7 @@ import { LineSegments, Mesh, Points } from "three";
  */
 export function dispose(item) {
   item?.traverse((each) => {
-    if (!(each instanceof Mesh || each instanceof LineSegments || each instanceof Points)) return;
+    if (!(each instanceof Mesh || each instanceof Line || each instanceof Points)) return;
     each.geometry.dispose();
     for (const material of [each.material].flat()) material.dispose();
   });

@@ -12,6 +12,7 @@ import { creaseLines } from "./edges.js";
 import { Grid, told } from "./grid.js";
 import { hardware, smoothEdges } from "./hardware.js";
 import { forgetInks, ink } from "./ink.js";
+import { LampMark, lightUp } from "./lamps.js";
 import { Outline } from "./outline.js";
 import { castShadows, shadowsWanted, switchShadows } from "./shadows.js";
 import { Shades } from "./shades.js";
@@ -34,6 +35,7 @@ const VIEW = "lazzik-view";
  * @property {Lines | null} lines its inked edges
  * @property {THREE.BufferGeometry | null} rest its geometry at rest, while it is drawn from another one
  * @property {THREE.PerspectiveCamera | null} lens
+ * @property {THREE.Light | null} light
  */
 
 /**
@@ -93,6 +95,7 @@ export class Stage {
     this.trail = new Trail(this.scene);
     this.grid = new Grid(this.scene);
     this.aimLine = new AimLine(this.scene);
+    this.lampMark = new LampMark(this.scene);
     this.camera = new THREE.PerspectiveCamera(36, 1, 0.05, 900);
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.maxDistance = 60;
@@ -139,6 +142,7 @@ export class Stage {
   unload() {
     this.shade([]);
     this.outline.dispose();
+    this.lampMark.dispose();
     for (const { rest } of this.nodes.values()) rest?.dispose();
     this.root?.removeFromParent();
     dispose(this.root);
@@ -152,6 +156,7 @@ export class Stage {
     this.unload();
     this.trail.dispose();
     this.aimLine.dispose();
+    this.lampMark.dispose();
     this.grid.dispose();
     this.undress();
     this.observer.disconnect();
@@ -165,12 +170,13 @@ export class Stage {
     this.unload();
     this.root = scene;
     scene.traverse((item) => {
-      if (item.userData.id) this.nodes.set(item.userData.id, { item, mesh: null, lines: null, rest: null, lens: null });
+      if (item.userData.id) this.nodes.set(item.userData.id, { item, mesh: null, lines: null, rest: null, lens: null, light: null });
     });
     scene.traverse((item) => this.prepare(item));
     this.scene.add(scene);
     if (!this.home) this.reset();
     for (const id of this.tracks.keys()) this.pose(id);
+    lightUp(this.nodes.values());
     this.select(this.chosen);
     this.hideOthers();
     this.invalidate();
@@ -201,7 +207,10 @@ export class Stage {
       entry.lines = creaseLines(item.geometry, CREASE, ink("--ink"));
       this.edges.push(entry.lines);
     }
-    if (item instanceof THREE.Light) item.intensity = 0;
+    if (item instanceof THREE.Light) {
+      entry.light = item;
+      if (!(item instanceof THREE.PointLight)) item.intensity = 0; // the backdrop has a sun of its own
+    }
     if (item instanceof THREE.PerspectiveCamera) {
       entry.lens = item;
       this.lens ??= { ...entry, lens: item };
@@ -310,8 +319,9 @@ export class Stage {
     entry.item.position.fromArray(track.position, row(track.position, 3));
     entry.item.quaternion.fromArray(track.orientation, row(track.orientation, 4));
     entry.item.scale.fromArray(track.scale, row(track.scale, 3));
-    const { "look.glow": glow, "camera.view": view } = track.numbers;
+    const { "look.glow": glow, "camera.view": view, "light.intensity": intensity } = track.numbers;
     if (glow && entry.mesh) entry.mesh.material.emissiveIntensity = Math.max(0, glow[row(glow, 1)]);
+    if (intensity && entry.light instanceof THREE.PointLight) entry.light.intensity = Math.max(0, intensity[row(intensity, 1)]);
     if (view && entry.lens) entry.lens.fov = view[row(view, 1)];
   }
 
@@ -322,6 +332,7 @@ export class Stage {
     for (const { mesh, lines } of this.nodes.values()) if (lines) mesh?.add(lines);
     const mesh = id && this.nodes.get(id)?.mesh;
     if (mesh) this.outline.around(mesh);
+    this.lampMark.set(id ? this.nodes.get(id) : undefined);
     this.invalidate();
   }
 
@@ -505,6 +516,7 @@ export class Stage {
   draw() {
     const { eye } = this;
     this.suitGrid();
+    this.lampMark.place();
     this.aimLine.place(this.nodes, eye.getWorldPosition(new THREE.Vector3()));
     if (eye !== this.camera) {
       eye.aspect = this.camera.aspect;
@@ -520,7 +532,8 @@ export class Stage {
    * @param {() => void} act
    */
   bare(act) {
-    const helpers = [...this.outline.drawn, this.trail.drawn, this.grid.drawn, this.aimLine.drawn].flatMap((item) => (item?.visible ? [item] : []));
+    const all = [...this.outline.drawn, this.trail.drawn, this.grid.drawn, this.aimLine.drawn, this.lampMark.drawn];
+    const helpers = all.flatMap((item) => (item?.visible ? [item] : []));
     for (const item of helpers) item.visible = false;
     this.renderer.render(this.scene, this.eye);
     act();
