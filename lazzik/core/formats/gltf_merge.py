@@ -101,6 +101,10 @@ def _keep(node: Node, before: Node, index: int) -> Keep:
     )
 
 
+SHIFTED = ("accessors", "bufferViews", "meshes", "materials", "cameras", "images", "samplers", "textures")
+"""Rows of ours that stand behind the file's."""
+
+
 def merged(
     file: GltfFile,
     keeps: dict[str, Keep],
@@ -113,7 +117,7 @@ def merged(
     """The file with the scene in it. `ours` is the scene as a glTF of its own, whose nodes are called `ids`; of shapes
     that are the file's it holds only what is new."""
     out = {name: list(value) if isinstance(value, list) else value for name, value in file.content.items()}
-    shift = {name: len(file.rows(name)) for name in ("accessors", "bufferViews", "meshes", "materials", "cameras")}
+    shift = {name: len(file.rows(name)) for name in SHIFTED}
     lights = _lights(out)
     used_before = _used(file.content)
     start = len(file.blob) + -len(file.blob) % ALIGNED if blob else len(file.blob)
@@ -170,12 +174,31 @@ def _append(out: dict[str, Any], ours: dict[str, Any], shift: dict[str, int], st
                 moved["targets"] = [_moved(target, shift["accessors"]) for target in part["targets"]]
             parts.append(moved)
         meshes.append(mesh | {"primitives": parts})
+    images = [row | {"bufferView": row["bufferView"] + shift["bufferViews"]} for row in ours.get("images", [])]
+    textures = [
+        row | {"source": row["source"] + shift["images"], "sampler": row["sampler"] + shift["samplers"]}
+        for row in ours.get("textures", [])
+    ]
+    materials = [_repictured(row, shift["textures"]) for row in ours.get("materials", [])]
     for name, more in (
-        ("bufferViews", views), ("accessors", accessors), ("meshes", meshes),
-        ("materials", ours.get("materials", [])), ("cameras", ours.get("cameras", [])),
+        ("bufferViews", views), ("accessors", accessors), ("meshes", meshes), ("materials", materials),
+        ("cameras", ours.get("cameras", [])), ("images", images), ("samplers", ours.get("samplers", [])),
+        ("textures", textures),
     ):  # fmt: skip
         if more:
             out[name] = [*out.get(name, []), *more]
+
+
+def _repictured(material: dict[str, Any], by: int) -> dict[str, Any]:
+    """One of our materials, its textures with other numbers."""
+    out = dict(material)
+    if "emissiveTexture" in out:
+        out["emissiveTexture"] = out["emissiveTexture"] | {"index": out["emissiveTexture"]["index"] + by}
+    surface = out.get("pbrMetallicRoughness", {})
+    if "baseColorTexture" in surface:
+        texture = surface["baseColorTexture"]
+        out["pbrMetallicRoughness"] = surface | {"baseColorTexture": texture | {"index": texture["index"] + by}}
+    return out
 
 
 def _moved(attributes: dict[str, int], by: int) -> dict[str, int]:

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import warnings
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -268,7 +268,7 @@ class _SceneReader:
         lost = ~(np.abs(np.linalg.norm(mesh.normals, axis=1) - 1) < 0.01)
         if lost.any():
             own = normals_of(mesh.points, mesh.triangles, np.arange(len(mesh.points)))
-            mesh = Mesh(mesh.points, np.where(lost[:, None], own, mesh.normals), mesh.triangles)
+            mesh = replace(mesh, normals=np.where(lost[:, None], own, mesh.normals))
         known = [w for w in weights if w is not None]
         painted = self.assets.put(pack_weights(np.concatenate(known))) if len(known) == len(weights) else None
         return MeshShape(kind="mesh", asset=self.assets.put(pack_mesh(mesh)), weights=painted)

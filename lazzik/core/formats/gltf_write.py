@@ -15,6 +15,7 @@ from lazzik.core.clock import Clock
 from lazzik.core.document import Frozen
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.evaluator import value_of
+from lazzik.core.evaluate.picture_rows import picture_rows
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
@@ -25,8 +26,10 @@ from lazzik.core.formats.gltf_merge import Keep
 from lazzik.core.formats.gltf_parts import STRENGTH, Form, Paint
 from lazzik.core.formats.tracks import APART, Moved, SampledTrack, track_of
 from lazzik.core.geometry.mesh import Mesh
+from lazzik.core.geometry.pictures import PictureFacts, facts_of, with_border
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.node import Camera, Color, Light, Look, Node
+from lazzik.core.scene.picture import Beyond, Picture
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
 
@@ -46,6 +49,14 @@ MOST_SHAPES = 256
 
 PATHS: tuple[tuple[str, Part], ...] = (("translation", "position"), ("rotation", "rotation"), ("scale", "scale"))
 """What an animation can move of an object, by the standard's names and by ours."""
+
+TRANSFORM = "KHR_texture_transform"
+
+WRAPS: dict[Beyond, int] = {"clear": 33071, "last": 33071, "mirror": 33648, "repeat": 10497}
+"""The standard's numbers for what is beyond a picture's edge; clear is the last row of a clear border."""
+
+LINEAR, SMALLER = 9729, 9987
+"""And for reading between dots, in the picture itself or in smaller copies of it."""
 
 ARRAY_BUFFER, ELEMENT_ARRAY_BUFFER = 34962, 34963
 COMPONENTS = {"float32": 5126, "uint16": 5123, "uint32": 5125}
@@ -81,8 +92,10 @@ class Writer:
     out: Row = field(default_factory=dict)
     blob: bytearray = field(default_factory=bytearray)
     materials: dict[str, int] = field(default_factory=dict)
-    meshes: dict[tuple[str, int], int] = field(default_factory=dict)
-    shapes: dict[str, tuple[Row, int]] = field(default_factory=dict)
+    meshes: dict[tuple[tuple[str, bool], int], int] = field(default_factory=dict)
+    shapes: dict[tuple[str, bool], tuple[Row, int]] = field(default_factory=dict)
+    textures: dict[tuple[str, Beyond], int] = field(default_factory=dict)
+    """By picture, and by what is beyond its edge."""
     lights: list[dict[str, Any]] = field(default_factory=list)
     clocks: dict[bytes, int] = field(default_factory=dict)
     moving: dict[str, Fitted] = field(default_factory=dict)
@@ -180,10 +193,19 @@ class Writer:
     def _material(self, node: Node) -> int:
         look = node.look or Look()
         paint = self._paint(look)
-        surface = {"baseColorFactor": [*paint.color, 1.0], "metallicFactor": 0.0, "roughnessFactor": paint.roughness}
+        surface: Row = {
+            "baseColorFactor": [*paint.color, 1.0], "metallicFactor": 0.0, "roughnessFactor": paint.roughness,
+        }  # fmt: skip
         glows = self.pointers and isinstance(look.glow, Channel) and look.glow.moves
         emitted = list(paint.color) if glows else [c * min(paint.glow, 1.0) for c in paint.color]
         material: Row = {"pbrMetallicRoughness": surface, "emissiveFactor": emitted}
+        if look.picture is not None:
+            texture = self._texture(look.picture)
+            surface["baseColorTexture"] = texture
+            if paint.glow > 0 or glows:
+                material["emissiveTexture"] = texture
+            if look.picture.beyond == "clear" or self._facts(look.picture).clear:
+                material["alphaMode"] = "BLEND"
         if paint.glow > 1 or glows:
             material["extensions"] = {STRENGTH: {"emissiveStrength": paint.glow}}
             self._uses(STRENGTH)
@@ -192,7 +214,45 @@ class Writer:
         if glows:
             ways |= {"glow": f"extensions/{STRENGTH}/emissiveStrength", "emission": "emissiveFactor"}
         self._moving_looks(node.label, f"/materials/{place}/", look, ways)
+        if look.picture is not None and self.pointers:
+            self._moving_picture(node.label, f"/materials/{place}/", material, look.picture)
         return place
+
+    def _facts(self, picture: Picture) -> PictureFacts:
+        return self.scene.assets.read(picture.asset, facts_of)
+
+    def _texture(self, picture: Picture) -> Row:
+        """A picture as a material refers to it: where it lies on the first frame, and what is beyond its edge."""
+        key = (picture.asset, picture.beyond)
+        if key not in self.textures:
+            content, media = self.scene.assets.content(picture.asset), self._facts(picture).media
+            if picture.beyond == "clear":
+                content, media = with_border(content), "image/png"
+            self.blob.extend(b"\0" * (-len(self.blob) % 4))
+            view = self._put("bufferViews", {"buffer": 0, "byteOffset": len(self.blob), "byteLength": len(content)})
+            self.blob.extend(content)
+            image = self._put("images", {"bufferView": view, "mimeType": media, "name": picture.label})
+            wrap = WRAPS[picture.beyond]
+            # a smaller copy of a picture would let its border fade into what is beyond
+            least = LINEAR if picture.beyond == "clear" else SMALLER
+            sampler = self._put("samplers", {"wrapS": wrap, "wrapT": wrap, "magFilter": LINEAR, "minFilter": least})
+            self.textures[key] = self._put("textures", {"source": image, "sampler": sampler})
+        u, v, across, down = picture_rows(picture, self.scene.assets, self._now(), self.scope)[0].tolist()
+        self._uses(TRANSFORM)
+        return {
+            "index": self.textures[key],
+            "extensions": {TRANSFORM: {"offset": [u, v], "scale": [across, down]}},
+        }
+
+    def _moving_picture(self, label: str, root: str, material: Row, picture: Picture) -> None:
+        """Note that a picture moves on its surface, if it does."""
+        if not any(isinstance(n, Channel) and n.moves for n in (picture.x, picture.y, picture.size)):
+            return
+        ways = ["pbrMetallicRoughness/baseColorTexture"] + ["emissiveTexture"] * ("emissiveTexture" in material)
+        for way in ways:
+            for name in ("offset", "scale"):
+                pointer = f"{root}{way}/extensions/{TRANSFORM}/{name}"
+                self.changing.append((f"{label} / picture", pointer, picture, name))
 
     def _shapes(self, node: Node, progress: Progress) -> None:
         """Find the shape targets of an object; one whose points stand still has none."""
@@ -212,10 +272,10 @@ class Writer:
         key = look.model_dump_json()
         if key not in self.materials:
             self.materials[key] = self._material(node)
-        shape = node.shape.model_dump_json() if node.shape else ""
+        shape = (node.shape.model_dump_json() if node.shape else "", look.picture is not None)
         if (shape, self.materials[key]) not in self.meshes:
             if shape not in self.shapes:
-                self.shapes[shape] = self._geometry(node.shape.mesh(self.scene.assets))  # type: ignore[union-attr]
+                self.shapes[shape] = self._geometry(node.shape.mesh(self.scene.assets), look)  # type: ignore[union-attr]
             attributes, indices = self.shapes[shape]
             part = {"attributes": attributes, "indices": indices, "material": self.materials[key]}
             self.meshes[shape, self.materials[key]] = self._put("meshes", {"primitives": [part]})
@@ -231,7 +291,7 @@ class Writer:
             mesh = mesh.moved(motion.points(0))
         part: Row = {"attributes": {}}
         if node.id not in self.forms:
-            part["attributes"], part["indices"] = self._geometry(mesh)
+            part["attributes"], part["indices"] = self._geometry(mesh, node.look or Look())
             part["material"] = self._material(node)
         elif shapes is None:
             part["attributes"] = self._points(mesh)
@@ -247,10 +307,13 @@ class Writer:
             out["weights"] = [float(weight) for weight in shapes.weights[0]]
         return self._put("meshes", out)
 
-    def _geometry(self, mesh: Mesh) -> tuple[Row, int]:
+    def _geometry(self, mesh: Mesh, look: Look) -> tuple[Row, int]:
         width: type[np.unsignedinteger[Any]] = np.uint16 if len(mesh.points) < 65_535 else np.uint32
         triangles = self._accessor(mesh.triangles.ravel().astype(width), "SCALAR", ELEMENT_ARRAY_BUFFER)
-        return self._points(mesh), triangles
+        attributes = self._points(mesh)
+        if look.picture is not None and mesh.coordinates is not None:
+            attributes["TEXCOORD_0"] = self._accessor(mesh.coordinates.astype(np.float32), "VEC2", ARRAY_BUFFER)
+        return attributes, triangles
 
     def _points(self, mesh: Mesh) -> Row:
         return {
@@ -314,7 +377,7 @@ class Writer:
             span = max(float(np.ptp(rows, axis=0).max()), 1e-9)
             track = track_of(Moved(clock.frames, rows, before), self.scene.first, self.scene.fps, SHARE_OF_LOOKS * span)
             target = {"path": "pointer", "extensions": {POINTER: {"pointer": pointer}}}
-            add(track, {1: "SCALAR", 3: "VEC3", 4: "VEC4"}[rows.shape[1]], label, target, "")
+            add(track, {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4"}[rows.shape[1]], label, target, "")
         if animation["channels"]:
             self.out["animations"] = [animation]
         if self.changing:
@@ -327,6 +390,10 @@ class Writer:
             value = np.asarray(value_of(of, name, clock, self.scope), dtype=np.float64)
             return np.array(np.broadcast_to(value, clock.frames.shape))
 
+        if isinstance(part, Picture):
+            rows = picture_rows(part, self.scene.assets, clock, self.scope)
+            rows = np.array(np.broadcast_to(rows, (len(clock.frames), 4)))
+            return np.ascontiguousarray(rows[:, :2] if name == "offset" else rows[:, 2:])
         if isinstance(part, Camera):
             return np.radians(one(part, name))[:, None]
         if name not in ("color", "emission"):

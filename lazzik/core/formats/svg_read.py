@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import math
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -169,4 +170,4 @@ def _mesh(outlines: list[Outline], spacing: float, depth: float) -> Mesh | None:
     if not depth:
         return sheet(filled, fine)
     mesh = solid(filled, fine, SLICES)
-    return Mesh(mesh.points * [1, 1, depth], mesh.normals, mesh.triangles)
+    return replace(mesh, points=mesh.points * [1, 1, depth])

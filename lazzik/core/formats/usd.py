@@ -1,9 +1,9 @@
 """OpenUSD as text (usda), binary (usdc) or package (usdz), written by the standard's own library.
 
 Carried: objects and what sits under what, meshes with their points at every frame where they move, position, turn and
-size at every frame where they move, flat colours as preview surfaces, lights and cameras with intensity, glow and
-angle of view over time. Metres, Y up, a time code for each frame. Left out: layers and keys as such; what lies between
-frames.
+size at every frame where they move, flat colours as preview surfaces, in a package pictures on them, lights and cameras
+with intensity, glow and angle of view over time. Metres, Y up, a time code for each frame. Left out: layers and keys as
+such; what lies between frames; pictures where there is no package to put them into.
 """
 
 from __future__ import annotations
@@ -25,8 +25,10 @@ from lazzik.core.evaluate.transforms import moves, transforms
 from lazzik.core.formats.base import Format
 from lazzik.core.formats.colors import linear
 from lazzik.core.geometry.mesh import Mesh
+from lazzik.core.geometry.pictures import facts_of
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.node import Camera, Color, Light, Look, Node
+from lazzik.core.scene.picture import Beyond, Picture, transform
 from lazzik.core.scene.scene import Scene
 
 FILM = 24.0
@@ -34,6 +36,9 @@ FILM = 24.0
 
 OWN = ("shape", "camera", "light", "Looks")
 """Names that stand below an object for what it is made of."""
+
+WRAPS: dict[Beyond, str] = {"clear": "black", "last": "clamp", "mirror": "mirror", "repeat": "repeat"}
+"""The standard's words for what is beyond a picture's edge; its black is clear."""
 
 SIZE_OF_LAMP = 0.05
 """Metres of a lamp's radius: small enough to shine as from a point."""
@@ -49,10 +54,12 @@ class OpenUsd(Format):
     media: ClassVar[str] = "application/octet-stream"
     use: ClassVar[str] = "For film pipelines, viewers and other animation tools that read the open standard."
     carries: ClassVar[str] = (
-        "Geometry with every point at every frame where it moves, hierarchy, transforms, colours, "
+        "Geometry with every point at every frame where it moves, hierarchy, transforms, colours, in usdz pictures, "
         "lights and cameras, with intensity, glow and angle of view over time."
     )
-    leaves: ClassVar[str] = "Layers and keys as such; what lies between frames, which readers draw straight."
+    leaves: ClassVar[str] = (
+        "Layers and keys as such; what lies between frames, which readers draw straight; pictures in usdc and usda."
+    )
 
     form: Literal["usdz", "usdc", "usda"] = "usdz"
 
@@ -67,7 +74,7 @@ def write_usd(scene: Scene, form: str = "usdc", progress: Progress = UNHEARD, me
 
     with tempfile.TemporaryDirectory() as folder:
         plain = Path(folder) / f"scene.{'usda' if form == 'usda' else 'usdc'}"
-        _Writer(scene, Scope(scene, memo or Memo()), progress).write(plain)
+        _Writer(scene, Scope(scene, memo or Memo()), progress, pictured=form == "usdz").write(plain)
         if form != "usdz":
             return plain.read_bytes()
         packed = Path(folder) / "scene.usdz"
@@ -79,8 +86,8 @@ def write_usd(scene: Scene, form: str = "usdc", progress: Progress = UNHEARD, me
 class _Writer:
     """Writes one stage."""
 
-    def __init__(self, scene: Scene, scope: Scope, progress: Progress) -> None:
-        self.scene, self.scope, self.progress = scene, scope, progress
+    def __init__(self, scene: Scene, scope: Scope, progress: Progress, *, pictured: bool) -> None:
+        self.scene, self.scope, self.progress, self.pictured = scene, scope, progress, pictured
         self.clock = scene.clock()
         self.still = Clock.over(scene.fps, scene.first, scene.first)
         self.paths: dict[str, str] = {}
@@ -91,6 +98,7 @@ class _Writer:
         from pxr import Usd, UsdGeom
 
         self.stage: Any = Usd.Stage.CreateNew(str(file))
+        self.folder = file.parent
         UsdGeom.SetStageUpAxis(self.stage, UsdGeom.Tokens.y)
         UsdGeom.SetStageMetersPerUnit(self.stage, 1.0)
         self.stage.SetTimeCodesPerSecond(self.scene.fps)
@@ -144,7 +152,7 @@ class _Writer:
             size.Set(Gf.Vec3f(*own.scale[i].tolist()), *when)
 
     def _mesh(self, node: Node, path: str) -> None:
-        from pxr import UsdGeom, UsdShade, Vt
+        from pxr import Sdf, UsdGeom, UsdShade, Vt
 
         assert node.shape is not None
         mesh = UsdGeom.Mesh.Define(self.stage, path)
@@ -157,6 +165,11 @@ class _Writer:
             mesh.CreateVisibilityAttr(UsdGeom.Tokens.invisible)
         self._points(mesh, node, rest)
         look = node.look or Look()
+        if self.pictured and look.picture is not None and rest.coordinates is not None:
+            st = UsdGeom.PrimvarsAPI(mesh).CreatePrimvar(
+                "st", Sdf.ValueTypeNames.TexCoord2fArray, UsdGeom.Tokens.vertex
+            )
+            st.Set(Vt.Vec2fArray.FromNumpy((rest.coordinates * [1, -1] + [0, 1]).astype(np.float32)))
         mesh.CreateDisplayColorAttr([tuple(self._linear(look.color))])
         UsdShade.MaterialBindingAPI.Apply(mesh.GetPrim()).Bind(self._material(look))
 
@@ -192,9 +205,51 @@ class _Writer:
             surface.CreateInput("roughness", Sdf.ValueTypeNames.Float).Set(self._now(look, "roughness"))
             glow = surface.CreateInput("emissiveColor", Sdf.ValueTypeNames.Color3f)
             self._over(look, "glow", lambda value, *when: glow.Set(Gf.Vec3f(*(c * value for c in color)), *when))
+            if self.pictured and look.picture is not None:
+                self._picture(look.picture, path, surface, color)
             material.CreateSurfaceOutput().ConnectToSource(surface.ConnectableAPI(), "surface")
             self.looks[key] = material
         return self.looks[key]
+
+    def _picture(self, picture: Picture, path: str, surface: Any, tint: list[float]) -> None:
+        """A picture in a material: read where texture coordinates lead, moved and sized over time."""
+        from pxr import Gf, Sdf, UsdShade
+
+        facts = self.scene.assets.read(picture.asset, facts_of)
+        file = self.folder / f"{picture.asset[:16]}.{'jpg' if facts.media == 'image/jpeg' else 'png'}"
+        file.write_bytes(self.scene.assets.content(picture.asset))
+        reader = UsdShade.Shader.Define(self.stage, f"{path}/coordinates")
+        reader.CreateIdAttr("UsdPrimvarReader_float2")
+        reader.CreateInput("varname", Sdf.ValueTypeNames.String).Set("st")
+        place = UsdShade.Shader.Define(self.stage, f"{path}/place")
+        place.CreateIdAttr("UsdTransform2d")
+        place.CreateInput("in", Sdf.ValueTypeNames.Float2).ConnectToSource(
+            reader.CreateOutput("result", Sdf.ValueTypeNames.Float2)
+        )
+        scale = place.CreateInput("scale", Sdf.ValueTypeNames.Float2)
+        move = place.CreateInput("translation", Sdf.ValueTypeNames.Float2)
+        rows = transform(*(value_of(picture, name, self.clock, self.scope) for name in ("x", "y", "size")))
+        still = not np.ptp(rows, axis=0).any()
+        for row, frame in zip(rows[:1] if still else rows, self.clock.frames, strict=False):
+            when = () if still else (float(frame),)
+            u, v, across, down = row.tolist()
+            scale.Set(Gf.Vec2f(across, down), *when)
+            move.Set(Gf.Vec2f(u, 1.0 - down - v), *when)  # there v runs upward
+        texture = UsdShade.Shader.Define(self.stage, f"{path}/picture")
+        texture.CreateIdAttr("UsdUVTexture")
+        texture.CreateInput("file", Sdf.ValueTypeNames.Asset).Set(f"./{file.name}")
+        texture.CreateInput("st", Sdf.ValueTypeNames.Float2).ConnectToSource(
+            place.CreateOutput("result", Sdf.ValueTypeNames.Float2)
+        )
+        for name in ("wrapS", "wrapT"):
+            texture.CreateInput(name, Sdf.ValueTypeNames.Token).Set(WRAPS[picture.beyond])
+        texture.CreateInput("sourceColorSpace", Sdf.ValueTypeNames.Token).Set("sRGB")
+        texture.CreateInput("scale", Sdf.ValueTypeNames.Float4).Set(Gf.Vec4f(*tint, 1.0))
+        rgb = texture.CreateOutput("rgb", Sdf.ValueTypeNames.Float3)
+        surface.GetInput("diffuseColor").ConnectToSource(rgb)
+        if picture.beyond == "clear" or facts.clear:
+            alpha = texture.CreateOutput("a", Sdf.ValueTypeNames.Float)
+            surface.CreateInput("opacity", Sdf.ValueTypeNames.Float).ConnectToSource(alpha)
 
     def _camera(self, camera: Camera, path: str) -> None:
         from pxr import Gf, UsdGeom

@@ -102,9 +102,11 @@ def name_of(content: bytes) -> str:
 
 def pack_mesh(mesh: Mesh) -> bytes:
     """A mesh as the bytes of an asset."""
+    more = {} if mesh.coordinates is None else {"coordinates": mesh.coordinates.astype("<f4")}
     return _packed(
-        points=mesh.points.astype("<f4"), normals=mesh.normals.astype("<f4"), triangles=mesh.triangles.astype("<u4")
-    )
+        points=mesh.points.astype("<f4"), normals=mesh.normals.astype("<f4"), triangles=mesh.triangles.astype("<u4"),
+        **more,
+    )  # fmt: skip
 
 
 def pack_weights(weights: Samples) -> bytes:
@@ -134,11 +136,13 @@ def pack_frames(offsets: Any) -> bytes:
 
 def unpack_mesh(content: bytes) -> tuple[Mesh, int]:
     """The mesh of an asset, and the bytes that it takes. Raises ValueError and others (DAMAGED)."""
-    points, normals, triangles = _arrays(content, "points", "normals", "triangles")
+    points, normals, triangles, *more = _arrays(content, "points", "normals", "triangles", also="coordinates")
     _expect(points.ndim == 2 and points.shape[1:] == (3,) and normals.shape == points.shape and len(points) > 0)
     _expect(triangles.ndim == 2 and triangles.shape[1:] == (3,) and triangles.dtype.kind in "ui")
     _expect(len(triangles) > 0 and triangles.min() >= 0 and triangles.max() < len(points))
-    mesh = Mesh(points.astype(np.float64), normals.astype(np.float64), triangles.astype(np.int64))
+    _expect(all(coordinates.shape == (len(points), 2) for coordinates in more))
+    coordinates = more[0].astype(np.float64) if more else None
+    mesh = Mesh(points.astype(np.float64), normals.astype(np.float64), triangles.astype(np.int64), coordinates)
     return mesh, mesh.weight
 
 
@@ -183,12 +187,12 @@ def _packed(**arrays: Any) -> bytes:
     return out.getvalue()
 
 
-def _arrays(content: bytes, *wanted: str) -> list[Any]:
-    """Arrays of an asset, finite if they are no whole numbers."""
+def _arrays(content: bytes, *wanted: str, also: str = "") -> list[Any]:
+    """Arrays of an asset, finite if they are no whole numbers, and last another one if it is there."""
     with zipfile.ZipFile(io.BytesIO(content)) as archive:
         _expect(sum(entry.file_size for entry in archive.infolist()) <= LARGEST_UNPACKED)
     with np.load(io.BytesIO(content), allow_pickle=False) as arrays:
-        found = [arrays[key] for key in wanted]
+        found = [arrays[key] for key in (*wanted, *((also,) if also in arrays else ()))]
     _expect(all(array.dtype.kind in "uif" and bool(np.all(np.isfinite(array))) for array in found))
     return found
 

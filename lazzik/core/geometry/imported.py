@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
@@ -31,4 +32,4 @@ class MeshShape(Shape):
 
     def build(self, sizes: Sizes, assets: AssetStore) -> Mesh:
         mesh = assets.read(self.asset, unpack_mesh)
-        return Mesh(mesh.points * sizes["size"], mesh.normals, mesh.triangles) if sizes["size"] != 1.0 else mesh
+        return replace(mesh, points=mesh.points * sizes["size"]) if sizes["size"] != 1.0 else mesh

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 
 from lazzik.core.kernels import kernel
-from lazzik.core.types import Places, Points, Samples, Triangles
+from lazzik.core.types import Coordinates, Places, Points, Samples, Triangles
 
 CREASE = 40.0
 """Degrees between two normals at one place beyond which the edge there is crisp."""
@@ -24,6 +24,8 @@ class Mesh:
     points: Points
     normals: Points
     triangles: Triangles
+    coordinates: Coordinates | None = None
+    """(n, 2) of a picture on it: to the right and downward; None if it can carry none."""
 
     @cached_property
     def bounds(self) -> tuple[Samples, Samples]:
@@ -51,7 +53,8 @@ class Mesh:
     @property
     def weight(self) -> int:
         """Bytes that it takes, with all that is worked out of it."""
-        return self.points.nbytes + self.normals.nbytes + self.triangles.nbytes + 24 * len(self.points)
+        own = self.points.nbytes + self.normals.nbytes + self.triangles.nbytes
+        return own + (40 if self.coordinates is not None else 24) * len(self.points)
 
     def moved(self, points: Points) -> Mesh:
         """The mesh with its points elsewhere and its normals as the surface then has them.
@@ -66,7 +69,7 @@ class Mesh:
         Mesh
             With the triangles of this one.
         """
-        return Mesh(points, normals_of(points, self.triangles, self.welds), self.triangles)
+        return replace(self, points=points, normals=normals_of(points, self.triangles, self.welds))
 
     @cached_property
     def welds(self) -> Places:
@@ -213,10 +216,12 @@ def sum_normals(points: Points, triangles: Triangles, welds: Places, sums: Point
 def concatenate(parts: list[Mesh]) -> Mesh:
     """Several meshes as one, their points kept apart so that the edges between them stay crisp."""
     starts = np.cumsum([0] + [len(part.points) for part in parts])
+    coordinates = [part.coordinates for part in parts if part.coordinates is not None]
     return Mesh(
         np.concatenate([part.points for part in parts]),
         np.concatenate([part.normals for part in parts]),
         np.concatenate([part.triangles + start for part, start in zip(parts, starts, strict=False)]),
+        np.concatenate(coordinates) if len(coordinates) == len(parts) else None,
     )
 
 

@@ -12,7 +12,7 @@ import trimesh
 from lazzik.core.errors import InvalidAsset
 from lazzik.core.geometry.imported import ENDINGS, LARGEST_FILE, MOST_POINTS
 from lazzik.core.geometry.mesh import Mesh
-from lazzik.core.types import Samples
+from lazzik.core.types import Coordinates, Samples
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,7 +50,7 @@ def read_mesh(content: bytes, name: str) -> Imported:
     lost = ~(np.linalg.norm(normals, axis=1) > 1e-6)
     normals[lost] = [0.0, 1.0, 0.0]
     normals /= np.linalg.norm(normals, axis=1, keepdims=True)
-    return Imported(Mesh(points, normals, faces), _weights(loaded, len(points)))
+    return Imported(Mesh(points, normals, faces, _coordinates(loaded, len(points))), _weights(loaded, len(points)))
 
 
 def _check_counts(content: bytes, ending: str) -> None:
@@ -67,6 +67,15 @@ def _check_counts(content: bytes, ending: str) -> None:
             words = line.split()
             if words[:1] == [b"element"] and (len(words) < 3 or not words[2].isdigit() or int(words[2]) > len(content)):
                 raise InvalidAsset("The PLY file's head does not fit its length")
+
+
+def _coordinates(loaded: trimesh.Trimesh, count: int) -> Coordinates | None:
+    """(n, 2) texture coordinates, if the file has them for every point; files count them upward."""
+    found = getattr(loaded.visual, "uv", None)
+    if found is None or np.shape(found) != (count, 2) or not np.all(np.isfinite(found)):
+        return None
+    uv = np.asarray(found, dtype=np.float64)
+    return np.stack([uv[:, 0], 1.0 - uv[:, 1]], 1)
 
 
 def _weights(loaded: trimesh.Trimesh, count: int) -> Samples | None:

@@ -8,6 +8,7 @@ subdivisions along each axis, so that a shape keeps its points while its sizes m
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
@@ -81,11 +82,24 @@ class Shape(Frozen):
         if not self.base and self.pivot == (0.0, 0.0, 0.0):
             return built
         lift = np.array([0.0, -built.points[:, 1].min() if self.base else 0.0, 0.0])
-        return Mesh(built.points + (lift - np.array(self.pivot)), built.normals, built.triangles)
+        return replace(built, points=built.points + (lift - np.array(self.pivot)))
 
     def build(self, sizes: Sizes, assets: AssetStore) -> Mesh:
         """The geometry about its centre."""
         raise NotImplementedError
+
+
+X, Y, Z = np.eye(3)
+
+SEEN = {
+    (0, 1.0): (-Z, Y),
+    (0, -1.0): (Z, Y),
+    (1, 1.0): (X, -Z),
+    (1, -1.0): (X, Z),
+    (2, 1.0): (X, Y),
+    (2, -1.0): (-X, Y),
+}
+"""What is to the right and what upward on each side of a box, as it is seen from outside: by axis and sign."""
 
 
 class Box(Shape):
@@ -126,7 +140,9 @@ class Box(Shape):
                 normal = np.zeros(3)
                 normal[axis] = sign
                 triangles = grid_triangles(cuts[other], cuts[one])
-                sides.append(Mesh(points * half, np.tile(normal, (len(points), 1)), triangles))
+                right, up = SEEN[axis, sign]
+                coordinates = np.stack([0.5 + points @ right / 2, 0.5 - points @ up / 2], 1)
+                sides.append(Mesh(points * half, np.tile(normal, (len(points), 1)), triangles, coordinates))
         return concatenate(sides)
 
 
@@ -236,8 +252,9 @@ class Sheet(Shape):
         x, y = u.ravel() * sizes["width"], v.ravel() * sizes["height"]
         points = np.stack([x, y, flat] if self.standing else [x, flat, -y], 1)
         normal = [0.0, 0.0, 1.0] if self.standing else [0.0, 1.0, 0.0]
-        front = Mesh(points, np.tile(normal, (len(points), 1)), grid_triangles(self.rows, self.columns))
-        return concatenate([front, Mesh(points, -front.normals, front.triangles[:, ::-1])])
+        coordinates = np.stack([0.5 + u.ravel(), 0.5 - v.ravel()], 1)
+        front = Mesh(points, np.tile(normal, (len(points), 1)), grid_triangles(self.rows, self.columns), coordinates)
+        return concatenate([front, Mesh(points, -front.normals, front.triangles[:, ::-1], coordinates)])
 
 
 def lathe(
@@ -282,7 +299,8 @@ def lathe(
         kept[:around] = False
     if poles[1]:
         kept[2 * count - around :] = False
-    return Mesh(points.reshape(-1, 3), normals, triangles[kept])
+    u, v = np.meshgrid(np.linspace(0, 1, around + 1), np.linspace(1, 0, rows + 1))
+    return Mesh(points.reshape(-1, 3), normals, triangles[kept], np.stack([u.ravel(), v.ravel()], 1))
 
 
 def disc(radius: float, height: float, around: int, rings: int, *, up: bool) -> Mesh:
@@ -301,4 +319,7 @@ def disc(radius: float, height: float, around: int, rings: int, *, up: bool) -> 
         triangles += [np.stack([a + k, b + k, b + after], 1), np.stack([a + k, b + after, a + after], 1)]
     faces = np.concatenate(triangles).astype(np.int64)
     normal = [0.0, 1.0, 0.0] if up else [0.0, -1.0, 0.0]
-    return Mesh(points, np.tile(normal, (len(points), 1)), faces if up else np.ascontiguousarray(faces[:, ::-1]))
+    flat = points[:, [0, 2]] / (2 * radius if radius > 0 else 1.0)
+    coordinates = 0.5 + flat * [1.0, 1.0 if up else -1.0]
+    triangles_out = faces if up else np.ascontiguousarray(faces[:, ::-1])
+    return Mesh(points, np.tile(normal, (len(points), 1)), triangles_out, coordinates)

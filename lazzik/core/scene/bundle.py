@@ -11,7 +11,7 @@ from lazzik.core.geometry.assets import AssetStore, name_of, unpack_frames, unpa
 from lazzik.core.geometry.font_names import SHIPPED
 from lazzik.core.geometry.imported import MeshShape
 from lazzik.core.geometry.lettering import Lettering
-from lazzik.core.geometry.pictures import read_grey
+from lazzik.core.geometry.pictures import facts_of, read_grey
 from lazzik.core.scene.morph_targets import ShapeTargets
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
@@ -26,6 +26,8 @@ def assets_of(node: Node) -> set[str]:
         found.add(node.shape.font)
     if node.origin is not None:
         found.add(node.origin.asset)
+    if node.look is not None and node.look.picture is not None:
+        found.add(node.look.picture.asset)
     if node.targets is not None:
         found.add(node.targets.asset)
     for deformer in node.deform:
@@ -44,6 +46,8 @@ def check_assets(node: Node, assets: AssetStore) -> None:
         assets.read(shape.weights, unpack_weights)
     if node.origin is not None:
         assets.content(node.origin.asset)
+    if node.look is not None and node.look.picture is not None:
+        assets.read(node.look.picture.asset, facts_of)
     if isinstance(node.targets, ShapeTargets):
         _fits(node, assets.read(node.targets.asset, unpack_targets)[0].shape[1], assets)
     elif node.targets is not None:

@@ -16,6 +16,7 @@ from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.scene.aim import Aim
 from lazzik.core.scene.morph_targets import ShapeFrames, ShapeTargets
+from lazzik.core.scene.picture import Picture
 
 MOST_DEFORMERS = 64
 
@@ -68,6 +69,7 @@ class Look(Frozen):
         Number, Quantity("×", "How strongly the surface shines with its own colour.", (0, 4), 0.01, low=0)
     ] = 0.0
     roughness: Share = 0.9
+    picture: Picture | None = None
 
 
 class Light(Frozen):

@@ -11,7 +11,7 @@ from lazzik.core.document import Typed
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.formats.importer import BROUGHT
 from lazzik.core.geometry.font_names import SHIPPED
-from lazzik.core.geometry.pictures import read_grey
+from lazzik.core.geometry.pictures import kept
 from lazzik.web.deps import Heavy, Store, source_of
 from lazzik.web.jobs import Running
 from lazzik.web.requests.fields import Revision
@@ -22,7 +22,7 @@ from lazzik.work import tasks
 router = APIRouter(prefix="/scenes/{scene_id}")
 
 
-FONTS, PICTURES = (".ttf", ".otf"), (".png", ".jpg", ".jpeg")
+FONTS, PICTURES = (".ttf", ".otf"), (".png", ".jpg", ".jpeg", ".webp")
 
 
 IMPORTS: dict[str, Any] = {"memory": 500 * 2**20, "seconds": 30.0}
@@ -42,8 +42,7 @@ def keep_asset(scene_id: str, file: UploadFile, store: Store) -> dict[str, Any]:
 
         return {"what": "font", "label": check_font(content)[:60], "asset": store.put_asset(content)}
     if ending in PICTURES:
-        read_grey(content)
-        return {"what": "picture", "label": label, "asset": store.put_asset(content)}
+        return {"what": "picture", "label": label, "asset": store.put_asset(kept(content))}
     raise InvalidEdit(f"'{name}' must end in {', '.join((*FONTS, *PICTURES))}", "file")
 
 

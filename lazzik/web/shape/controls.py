@@ -16,6 +16,7 @@ from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.edits.copies import turning
 from lazzik.core.scene.node import Node
+from lazzik.core.scene.picture import Picture
 from lazzik.core.scene.scene import Scene
 from lazzik.web.ui.controls import Control, Select, Swatch, TypedField, select_of
 from lazzik.web.ui.knob import Knob, shown
@@ -119,6 +120,8 @@ def shape_controls(scene: Scene, node: Node) -> Iterator[Control]:
             keyed=tuple(bool(part.keys) for part in parts),
         )
         yield from (number_control(scene, node, f"look.{name}", about="look") for name in ("glow", "roughness"))
+        if shape is not None and shape.mesh(scene.assets).coordinates is not None:
+            yield from _picture(scene, node, node.look.picture)
 
 
 def _mask(node: Node, deformer: Deformer) -> Select:
@@ -141,6 +144,22 @@ def _mask(node: Node, deformer: Deformer) -> Select:
         data={"deformer": deformer.id, "mask": ""},
         group="mask",
     )
+
+
+def _picture(scene: Scene, node: Node, picture: Picture | None) -> Iterator[Control]:
+    edit = {"do": "change-picture", "node": node.id}
+    options = [("", "none"), *([(picture.asset, picture.label)] if picture else []), ("surface …", "from a file …")]
+    yield Select(
+        id="n-picture", label="picture", help="A PNG, JPEG or WebP on its surface; the colour tints it.",
+        value=picture.asset if picture else "", options=tuple(options), edit=edit, into="asset", takes="slug", group="look",
+    )  # fmt: skip
+    if picture is None:
+        return
+    option = option_of(Picture, "beyond")
+    yield select_of(
+        option, "beyond", option.words, picture.beyond, id="n-beyond", edit=edit, into="beyond", group="look"
+    )
+    yield from (number_control(scene, node, f"look.picture.{name}", about="look") for name in numbers_of(Picture))
 
 
 def _lettering(node: Node, shape: Lettering) -> Iterator[Control]:

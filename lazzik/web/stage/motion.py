@@ -8,6 +8,7 @@ import numpy as np
 
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import value_of
+from lazzik.core.evaluate.picture_rows import picture_rows
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.transforms import moves, transforms
 from lazzik.core.scene.node import Node
@@ -31,6 +32,8 @@ def motion_of_one(scene: Scene, node: Node, clock: Clock, scope: Scope) -> dict[
         for part, name in SHOWN
         if getattr(node, part) is not None
     }
+    if node.look is not None and node.look.picture is not None:
+        numbers["look.picture"] = floats(picture_rows(node.look.picture, scene.assets, clock, scope))
     return {
         "position": floats(own.position),
         "orientation": floats(own.orientation),

@@ -14,6 +14,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import acting, reshaped, shapes_below, shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.formats.gltf import write_glb
+from lazzik.core.scene.node import Node
 from lazzik.core.scene.references import affected
 from lazzik.core.scene.scene import MOST_FRAMES, Scene
 from lazzik.web.deps import Kept, Store
@@ -82,11 +83,15 @@ def names(scene_id: str, store: Store) -> Names:
 
 def geometry_key(scene: Scene) -> str:
     """Changes when the stage has to fetch the geometry anew."""
-    parts = [
-        (n.id, n.parent, n.visible, n.shape, n.look and n.look.color, n.light and (n.light.kind, n.light.color))
-        for n in scene.nodes
-    ]
+    parts = [(n.id, n.parent, n.visible, n.shape, *_seen(n)) for n in scene.nodes]
     return f"{crc32(str(parts).encode()):08x}"
+
+
+def _seen(node: Node) -> tuple[object, ...]:
+    """What of a look and a light is in the geometry."""
+    picture = node.look.picture if node.look else None
+    light = node.light and (node.light.kind, node.light.color)
+    return (node.look and node.look.color, picture and (picture.asset, picture.beyond), light)
 
 
 @router.get("/points")

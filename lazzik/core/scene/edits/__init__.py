@@ -31,6 +31,7 @@ from lazzik.core.scene.edits.keys import (
 )
 from lazzik.core.scene.edits.moves import Orbit, Pan
 from lazzik.core.scene.edits.objects import AddObject, BringIn, ChangeObject, RemoveObject
+from lazzik.core.scene.edits.pictures import BringPicture, ChangePicture, PutPicture
 from lazzik.core.scene.edits.poses import PlacePose, RemovePose, SavePose
 from lazzik.core.scene.edits.recipes import (
     ChangeRecipe,
@@ -101,6 +102,9 @@ AnyEdit = Annotated[
     | TakeBackShape
     | Duplicate
     | SetPivot
+    | PutPicture
+    | BringPicture
+    | ChangePicture
     | AimAt
     | ChangeAim
     | RemoveAim

@@ -15,6 +15,7 @@ import { closeSheet, sheet, sheetForm } from "lazzik/studio/sheets.js";
 /** @import { Landed } from "lazzik/studio/history.js" */
 
 const FONT = /\.(ttf|otf)$/i;
+const PICTURE = /\.(png|jpe?g|webp)$/i;
 const TABLE = /\.csv$/i;
 
 /** Choose the object that a step added, its shape open if it has one. @param {Landed | null | undefined} state */
@@ -26,7 +27,7 @@ async function openNew(state) {
 }
 
 /**
- * Bring files in: a font as new lettering, a table as curves, all else as objects.
+ * Bring files in: a font as new lettering, a picture as a sheet, a table as curves, all else as objects.
  * @param {File[]} files
  */
 async function bring(files) {
@@ -34,6 +35,10 @@ async function bring(files) {
   if (FONT.test(first.name)) {
     const { label, asset } = await upload(first);
     return commit([{ do: "add-object", label, shape: { kind: "lettering", font: asset } }], { quiet: true });
+  }
+  if (PICTURE.test(first.name) && files.length === 1) {
+    const { label, asset } = await upload(first);
+    return commit([{ do: "bring-picture", label, asset }], { quiet: true });
   }
   const content = new FormData();
   for (const file of files) content.append("file", file);

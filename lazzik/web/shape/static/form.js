@@ -14,6 +14,7 @@ import { choose } from "lazzik/studio/session.js";
 /** @import { ShapeFacts, SetPivot } from "lazzik/lib/types.d.ts" */
 /** @import { Stage } from "lazzik/stage/stage.js" */
 
+const PICTURES = ".png,.jpg,.jpeg,.webp";
 const STROKE = 0.25; // weight that a touch of the brush adds
 
 /** @typedef {"counts" | "lift"} Shading how much the open deformer counts, or how far it pushes */
@@ -83,6 +84,7 @@ export class ShapeForm {
     const select = over(event, ".knob")?.querySelector("select");
     await guard(() => {
       if (event.detail === "pick") return this.pickPivot();
+      if (event.detail.startsWith("surface")) return this.putPicture();
       return event.detail === "picture" ? this.choosePicture() : this.startPainting();
     });
     if (select) select.value = select.querySelector("option[selected]")?.getAttribute("value") ?? "";
@@ -96,10 +98,17 @@ export class ShapeForm {
   }
 
   async choosePicture() {
-    const file = await chooseFile(".png,.jpg,.jpeg");
+    const file = await chooseFile(PICTURES);
     if (!file) return;
     const { asset, label } = await upload(file);
     await commit([{ do: "change-deformer", ...open(), mask: { kind: "picture", asset, label } }]);
+  }
+
+  async putPicture() {
+    const file = await chooseFile(PICTURES);
+    if (!file) return;
+    const { asset, label } = await upload(file);
+    await commit([{ do: "put-picture", node: node(), asset, label }]);
   }
 
   async startPainting() {

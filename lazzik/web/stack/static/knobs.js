@@ -127,7 +127,7 @@ function typedEdit(knob, value) {
   return numberEdit(knob, value.trim() === "" && open !== undefined ? open : asTyped(knob, value));
 }
 
-const SPECIAL = /^pick$|^(picture|painted) …$|^weights$|^picture$/; // choices that need more than a value
+const SPECIAL = /^pick$|^(picture|painted|surface) …$|^weights$|^picture$/; // choices that need more than a value
 
 /** @param {HTMLElement} root */
 export function listenToKnobs(root) {

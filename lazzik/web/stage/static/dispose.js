@@ -12,7 +12,10 @@ export function dispose(item) {
   item?.traverse((each) => {
     if (!(each instanceof Mesh || each instanceof Line || each instanceof Points)) return;
     each.geometry.dispose();
-    for (const material of [each.material].flat()) material.dispose();
+    for (const material of [each.material].flat()) {
+      if ("map" in material) /** @type {{ map: import("three").Texture | null }} */ (material).map?.dispose();
+      material.dispose();
+    }
   });
 }
 

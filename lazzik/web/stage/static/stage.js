@@ -23,6 +23,7 @@ import { Trail } from "./trail.js";
 const COARSE = 1.5; // times fewer pixels each way while something is dragged
 const CREASE = 28; // degrees between two faces from which their edge is inked
 const BRUSH = 0.14; // of an object's size
+const LEAST_SEEN = 0.02; // of a dot of a picture that lets through what is behind; less is not drawn at all
 const VIEW = "lazzik-view";
 
 /** @typedef {THREE.Mesh<THREE.BufferGeometry, THREE.MeshLambertMaterial>} Surface */
@@ -200,7 +201,10 @@ export class Stage {
       from.dispose();
       // glow is a multiple of the surface's own colour
       const glow = (from.emissive.r / Math.max(from.color.r, 1e-6)) * from.emissiveIntensity;
-      item.material = new THREE.MeshLambertMaterial({ color: from.color, emissive: from.color, emissiveIntensity: glow });
+      // each surface has a picture of its own to move; what it shows is shared
+      const map = from.map?.clone() ?? null;
+      item.material = new THREE.MeshLambertMaterial({ color: from.color, emissive: from.color, emissiveIntensity: glow, map, emissiveMap: map });
+      if (from.transparent) Object.assign(item.material, { transparent: true, alphaTest: LEAST_SEEN });
       item.material.wireframe = this.wires;
       item.castShadow = item.receiveShadow = true;
       entry.mesh = /** @type {Surface} */ (item);
@@ -319,7 +323,13 @@ export class Stage {
     entry.item.position.fromArray(track.position, row(track.position, 3));
     entry.item.quaternion.fromArray(track.orientation, row(track.orientation, 4));
     entry.item.scale.fromArray(track.scale, row(track.scale, 3));
-    const { "look.glow": glow, "camera.view": view, "light.intensity": intensity } = track.numbers;
+    const { "look.glow": glow, "camera.view": view, "light.intensity": intensity, "look.picture": picture } = track.numbers;
+    const map = entry.mesh?.material.map;
+    if (picture && map) {
+      const at = row(picture, 4);
+      map.offset.fromArray(picture, at);
+      map.repeat.fromArray(picture, at + 2);
+    }
     if (glow && entry.mesh) entry.mesh.material.emissiveIntensity = Math.max(0, glow[row(glow, 1)]);
     if (intensity && entry.light instanceof THREE.PointLight) entry.light.intensity = Math.max(0, intensity[row(intensity, 1)]);
     if (view && entry.lens) entry.lens.fov = view[row(view, 1)];

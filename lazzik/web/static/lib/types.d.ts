@@ -236,6 +236,13 @@ export type BringIn = {
   clips?: Clip[];
 };
 
+export type BringPicture = {
+  do: "bring-picture";
+  asset: string;
+  label?: string;
+  under?: string | null;
+};
+
 export type Camera = {
   view?: number | Channel;
 };
@@ -291,6 +298,13 @@ export type ChangeObject = {
   label?: string | null;
   visible?: boolean | null;
   parent?: string | null;
+};
+
+export type ChangePicture = {
+  do: "change-picture";
+  node: string;
+  asset?: null;
+  beyond?: "clear" | "last" | "mirror" | "repeat" | null;
 };
 
 export type ChangeRecipe = {
@@ -564,6 +578,7 @@ export type Look = {
   color?: Color;
   glow?: number | Channel;
   roughness?: number | Channel;
+  picture?: Picture | null;
 };
 
 export type MeshShape = {
@@ -700,6 +715,15 @@ export type PasteKeys = {
   how?: "among" | "instead";
 };
 
+export type Picture = {
+  asset: string;
+  label?: string;
+  x?: number | Channel;
+  y?: number | Channel;
+  size?: number | Channel;
+  beyond?: "clear" | "last" | "mirror" | "repeat";
+};
+
 export type PictureMask = {
   kind: "picture";
   invert?: boolean;
@@ -811,6 +835,13 @@ export type PutLayers = {
   how?: "on-top" | "instead";
   recipes?: Recipe[];
   sheaves?: Sheaf[];
+};
+
+export type PutPicture = {
+  do: "put-picture";
+  node: string;
+  asset: string;
+  label?: string;
 };
 
 export type PutRecipe = {
@@ -1399,4 +1430,4 @@ export type Window = {
   fade_out?: number;
 };
 
-export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | AimAt | ChangeAim | RemoveAim | Orbit | Pan | GatherSheaf | ChangeSheaf | MoveSheaf | JoinSheaf | LeaveSheaf | PartSheaf | ChangeScene | PlaceBake | BakeAgain | TakeBack;
+export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | PutPicture | BringPicture | ChangePicture | AimAt | ChangeAim | RemoveAim | Orbit | Pan | GatherSheaf | ChangeSheaf | MoveSheaf | JoinSheaf | LeaveSheaf | PartSheaf | ChangeScene | PlaceBake | BakeAgain | TakeBack;
