@@ -65,8 +65,7 @@ def test_a_camera_aims_at_what_moves_with_an_unsteady_hand_in_a_window(small: St
     }  # fmt: skip
     np.testing.assert_allclose(looks(place(page, "camera", 20)), steady, atol=1e-6)  # before the window
     shaken = looks(place(page, "camera", 90))
-    eye, post = place(page, "camera", 90), place(page, "post", 90)
-    away = np.array(post[12:15]) - np.array(eye[12:15])
+    away = np.array(place(page, "post", 90)[12:15]) - np.array(place(page, "camera", 90)[12:15])
     assert np.degrees(np.arccos(shaken @ (away / np.linalg.norm(away)))) > 0.5
     walk.undo_all()
     assert scene_of(small) == before

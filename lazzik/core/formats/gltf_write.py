@@ -96,6 +96,8 @@ class Writer:
     shapes: dict[tuple[str, bool], tuple[Row, int]] = field(default_factory=dict)
     textures: dict[tuple[str, Beyond], int] = field(default_factory=dict)
     """By picture, and by what is beyond its edge."""
+    images: dict[tuple[str, bool], int] = field(default_factory=dict)
+    """By picture, and whether it has a clear border."""
     lights: list[dict[str, Any]] = field(default_factory=list)
     clocks: dict[bytes, int] = field(default_factory=dict)
     moving: dict[str, Fitted] = field(default_factory=dict)
@@ -225,13 +227,7 @@ class Writer:
         """A picture as a material refers to it: where it lies on the first frame, and what is beyond its edge."""
         key = (picture.asset, picture.beyond)
         if key not in self.textures:
-            content, media = self.scene.assets.content(picture.asset), self._facts(picture).media
-            if picture.beyond == "clear":
-                content, media = with_border(content), "image/png"
-            self.blob.extend(b"\0" * (-len(self.blob) % 4))
-            view = self._put("bufferViews", {"buffer": 0, "byteOffset": len(self.blob), "byteLength": len(content)})
-            self.blob.extend(content)
-            image = self._put("images", {"bufferView": view, "mimeType": media, "name": picture.label})
+            image = self._image(picture)
             wrap = WRAPS[picture.beyond]
             # a smaller copy of a picture would let its border fade into what is beyond
             least = LINEAR if picture.beyond == "clear" else SMALLER
@@ -243,6 +239,20 @@ class Writer:
             "index": self.textures[key],
             "extensions": {TRANSFORM: {"offset": [u, v], "scale": [across, down]}},
         }
+
+    def _image(self, picture: Picture) -> int:
+        """A picture's bytes, written once as it is and once with a clear border, if either is asked for."""
+        clear = picture.beyond == "clear"
+        if (picture.asset, clear) not in self.images:
+            content, media = self.scene.assets.content(picture.asset), self._facts(picture).media
+            if clear:
+                content, media = with_border(content), "image/png"
+            self.blob.extend(b"\0" * (-len(self.blob) % 4))
+            view = self._put("bufferViews", {"buffer": 0, "byteOffset": len(self.blob), "byteLength": len(content)})
+            self.blob.extend(content)
+            row = {"bufferView": view, "mimeType": media, "name": picture.label}
+            self.images[picture.asset, clear] = self._put("images", row)
+        return self.images[picture.asset, clear]
 
     def _moving_picture(self, label: str, root: str, material: Row, picture: Picture) -> None:
         """Note that a picture moves on its surface, if it does."""

@@ -53,7 +53,9 @@ def opened(content: bytes, *forms: str) -> Iterator[Image.Image]:
                 )
             picture.load()
             yield picture
-    except (*UNREADABLE, Image.DecompressionBombError) as error:
+    except Image.DecompressionBombError:
+        raise InvalidAsset(f"A picture may have at most {LARGEST} dots along a side; this one has far more") from None
+    except UNREADABLE as error:
         wanted = " or ".join([", ".join(forms[:-1]), forms[-1]]) if len(forms) > 1 else forms[0]
         raise InvalidAsset(f"This is no {wanted} picture that can be read ({error})") from None
 

@@ -151,7 +151,8 @@ def _picture(scene: Scene, node: Node, picture: Picture | None) -> Iterator[Cont
     options = [("", "none"), *([(picture.asset, picture.label)] if picture else []), ("surface …", "from a file …")]
     yield Select(
         id="n-picture", label="picture", help="A PNG, JPEG or WebP on its surface; the colour tints it.",
-        value=picture.asset if picture else "", options=tuple(options), edit=edit, into="asset", takes="slug", group="look",
+        value=picture.asset if picture else "", options=tuple(options), edit=edit, into="asset", takes="slug",
+        group="look",
     )  # fmt: skip
     if picture is None:
         return
