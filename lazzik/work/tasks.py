@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from lazzik.core.evaluate.memo import Memo
     from lazzik.core.formats.base import Format
     from lazzik.core.formats.importer import Import
+    from lazzik.core.formats.preview import Preview
     from lazzik.core.scene.change import SceneDifference
     from lazzik.core.scene.edits import Edit
     from lazzik.core.scene.edits.bakes import PlaceBake
@@ -83,6 +84,13 @@ def import_files(source: Source, files: dict[str, Path], depth: float, progress:
         made = import_files(scene, {name: path.read_bytes() for name, path in files.items()}, depth=depth)
         progress.hear()
         return made
+
+
+def previewed(source: Source, files: dict[str, Path], depth: float, progress: Progress) -> Preview:
+    """What files would bring in; nothing of them is kept."""
+    from lazzik.core.formats.preview import preview_files
+
+    return preview_files(source.read(), {name: path.read_bytes() for name, path in files.items()}, depth, progress)
 
 
 def brought_curves(

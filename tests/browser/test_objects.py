@@ -74,6 +74,12 @@ def test_a_mesh_and_a_font_come_from_files_and_a_broken_one_is_refused(small: St
     rock = trimesh.creation.icosphere(2)
     rock.visual.vertex_colors = np.where(rock.vertices[:, 1:2] > 0, 255, 0).repeat(4, axis=1).astype(np.uint8)
     page.set_input_files("#bring-file", {"name": "Rock.ply", "mimeType": "", "buffer": rock.export(file_type="ply")})
+    expect(page.locator("#bring-preview [data-what]")).to_have_text("1 object, 320 triangles: Rock.")
+    expect(page.locator("#bring-preview [data-size]")).to_have_text("2 × 2 × 2 m")
+    page.select_option("#bring-size", "0.01")
+    expect(page.locator("#bring-preview [data-size]")).to_have_text("0.02 × 0.02 × 0.02 m")
+    page.select_option("#bring-size", "1")
+    page.click("[data-act=bring-in]")
     small.lands(1)
     expect(page.locator(".trail")).to_contain_text("Rock")
     add(small, "rumple", 2)
@@ -110,6 +116,11 @@ def test_a_whole_file_a_drawing_and_a_table_are_brought_in(small: Studio) -> Non
     page = small.page
     page.keyboard.press("a")
     page.set_input_files("#bring-file", {"name": "Vane.glb", "mimeType": "", "buffer": vane().packed()})
+    expect(page.locator("#bring-preview img")).to_have_js_property("complete", value=True)
+    assert page.eval_on_selector("#bring-preview img", "image => image.naturalWidth") > 0
+    expect(page.locator("#bring-preview [data-notes]")).to_contain_text("Kept in the file")
+    assert small.step == 0  # nothing has come yet
+    page.click("[data-act=bring-in]")
     small.lands(1)
     expect(page.locator("#tree")).to_contain_text("Searchlight")
     expect(page.locator("#toasts")).to_contain_text("Kept in the file")
@@ -120,6 +131,7 @@ def test_a_whole_file_a_drawing_and_a_table_are_brought_in(small: Studio) -> Non
     page.keyboard.press("a")
     page.fill("[name=depth]", "0.2")
     page.set_input_files("#bring-file", {"name": "Sign.svg", "mimeType": "", "buffer": DRAWING})
+    page.click("[data-act=bring-in]")
     small.lands(2)
     expect(page.locator("#tree")).to_contain_text("arrow")
     page.click("a.object:has-text('Mast')")

@@ -26,6 +26,7 @@ MOST = {
     "a camera that aims at a moving target, its hand unsteady in a window": 10,
     "an orbit fitted to the range, with a wobble": 6, "a pan with its ends swapped": 5,
     "a hand on six numbers, trimmed, faded, muted, its weight keyed": 8,
+    "a picture on a sheet that enters elastically": 12,
 }  # fmt: skip
 """Jobs of the guide, and the most actions that they may take."""
 

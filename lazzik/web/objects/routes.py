@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from contextlib import ExitStack
+from collections.abc import Iterator
+from contextlib import ExitStack, contextmanager
+from dataclasses import asdict
+from pathlib import Path
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Query, Request, Response, UploadFile
@@ -13,7 +16,7 @@ from lazzik.core.formats.importer import BROUGHT
 from lazzik.core.geometry.font_names import SHIPPED
 from lazzik.core.geometry.pictures import kept
 from lazzik.web.deps import Heavy, Store, source_of
-from lazzik.web.jobs import Running
+from lazzik.web.jobs import Jobs, Running
 from lazzik.web.requests.fields import Revision
 from lazzik.web.requests.uploads import spooled
 from lazzik.web.ui.templating import templates
@@ -46,6 +49,31 @@ def keep_asset(scene_id: str, file: UploadFile, store: Store) -> dict[str, Any]:
     raise InvalidEdit(f"'{name}' must end in {', '.join((*FONTS, *PICTURES))}", "file")
 
 
+@router.post("/look-into")
+def preview(
+    scene_id: str,
+    file: list[UploadFile],
+    store: Store,
+    jobs: Running,
+    heavy: Heavy,
+    depth: Annotated[Typed, Form()] = 0.0,
+) -> dict[str, Any]:
+    """What files would bring into the scene, before they do."""
+    state = store.open(scene_id)
+    with _spooled(jobs, file, depth) as paths:
+        found = heavy.run(tasks.previewed, source_of(store, state), paths, depth, **IMPORTS)
+    return asdict(found)
+
+
+@contextmanager
+def _spooled(jobs: Jobs, files: list[UploadFile], depth: float) -> Iterator[dict[str, Path]]:
+    """Files that were sent, where workers can read them."""
+    if not 0 <= depth <= 100:
+        raise InvalidEdit(f"A drawing can be 0 to 100 metres deep; {depth:g} was given", "depth")
+    with ExitStack() as stack:
+        yield {(part.filename or "a file")[-120:]: stack.enter_context(spooled(jobs.folder, part)) for part in files}
+
+
 @router.post("/bring")
 def import_objects(
     scene_id: str,
@@ -55,15 +83,16 @@ def import_objects(
     jobs: Running,
     heavy: Heavy,
     depth: Annotated[Typed, Form()] = 0.0,
+    size: Annotated[Typed, Form()] = 1.0,
 ) -> dict[str, Any]:
-    """Bring a file's objects into the scene, as one step; a .gltf comes with the files that it names."""
+    """Bring a file's objects into the scene, as one step, so many times as large as it says; a .gltf comes with the
+    files that it names."""
     state = store.current(scene_id, revision)
-    if not 0 <= depth <= 100:
-        raise InvalidEdit(f"A drawing can be 0 to 100 metres deep; {depth:g} was given", "depth")
-    with ExitStack() as stack:
-        paths = {(part.filename or "a file")[-120:]: stack.enter_context(spooled(jobs.folder, part)) for part in file}
+    if not 0 < size <= 1e6:
+        raise InvalidEdit(f"What comes is made 0 to 1,000,000 times as large; {size:g} was given", "size")
+    with _spooled(jobs, file, depth) as paths:
         brought = heavy.run(tasks.import_files, source_of(store, state), paths, depth, **IMPORTS)
-    return store.edit(scene_id, revision, [brought.edit]).answer | {"notes": brought.notes}
+    return store.edit(scene_id, revision, [brought.edit.replaced(size=size)]).answer | {"notes": brought.notes}
 
 
 @router.post("/bring-curves")

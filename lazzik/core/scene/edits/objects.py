@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from lazzik.core.channel.scaling import scaled
 from lazzik.core.document import Label, Slug, Typed
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.geometry.shapes import AnyShape
@@ -52,6 +53,8 @@ class BringIn(Edit):
     nodes: Annotated[tuple[Node, ...], Field(min_length=1, max_length=MOST_NODES)]
     under: Slug | None = None
     clips: tuple[Clip, ...] = ()
+    size: Annotated[Typed, Field(gt=0, le=1e6)] = 1.0
+    """Times the size that the file says: 0.01 for one that counts in centimetres."""
 
     def apply(self, scene: Scene) -> Scene:
         taken = {*scene.by_id, *PARTS}
@@ -70,6 +73,8 @@ class BringIn(Edit):
             )
             for node in self.nodes
         ]
+        if self.size != 1.0:
+            brought = [_sized(node, self.size) if node.parent == self.under else node for node in brought]
         clips = list(scene.clips)
         for clip in self.clips:
             name = free_name(clip.id, {other.id for other in clips}, "clip")
@@ -79,6 +84,13 @@ class BringIn(Edit):
 
     def describe(self, scene: Scene) -> str:
         return f"bring in {self.label}"
+
+
+def _sized(node: Node, factor: float) -> Node:
+    """An object at the top of what came, so many times as large, and as far from the middle."""
+    position = {axis: scaled(getattr(node.position, axis), factor) for axis in "xyz"}
+    scale = {axis: scaled(getattr(node.scale, axis), factor) for axis in "xyz"}
+    return node.replaced(position=node.position.replaced(**position), scale=node.scale.replaced(**scale))
 
 
 def _renamed(address: str, names: dict[str, str]) -> str:

@@ -1,8 +1,8 @@
 // Objects: added, duplicated, hidden, and brought in from files.
 
 import { act, isPressed } from "lazzik/lib/actions.js";
-import { upload } from "lazzik/lib/api.js";
-import { all, field, maybe, one, over } from "lazzik/lib/dom.js";
+import { form as asked, upload } from "lazzik/lib/api.js";
+import { all, element, field, maybe, one, over } from "lazzik/lib/dom.js";
 import { guard } from "lazzik/lib/guard.js";
 import { store } from "lazzik/lib/store.js";
 import { toast } from "lazzik/lib/toasts.js";
@@ -27,10 +27,33 @@ async function openNew(state) {
 }
 
 /**
- * Bring files in: a font as new lettering, a picture as a sheet, a table as curves, all else as objects.
+ * @typedef {object} Preview what files would bring
+ * @property {string} label
+ * @property {string[]} objects
+ * @property {number} triangles
+ * @property {number[]} size metres along x, y, z
+ * @property {number} moving
+ * @property {string[]} clips
+ * @property {string[]} notes
+ * @property {string} drawn SVG
+ */
+
+/** The files that were chosen and looked into, until they are brought in. @type {File[]} */
+let waiting = [];
+
+/** What the server is told of files of objects. @param {File[]} files */
+function contentOf(files) {
+  const content = new FormData();
+  for (const file of files) content.append("file", file);
+  content.set("depth", one("[name=depth]", document, HTMLInputElement).value || "0");
+  return content;
+}
+
+/**
+ * A font becomes new lettering, a picture a sheet, a table curves: at once. All else is looked into first; null then.
  * @param {File[]} files
  */
-async function bring(files) {
+async function takeAtOnce(files) {
   const [first] = files;
   if (FONT.test(first.name)) {
     const { label, asset } = await upload(first);
@@ -40,28 +63,73 @@ async function bring(files) {
     const { label, asset } = await upload(first);
     return commit([{ do: "bring-picture", label, asset }], { quiet: true });
   }
+  if (!TABLE.test(first.name)) return null;
   const content = new FormData();
-  for (const file of files) content.append("file", file);
-  if (TABLE.test(first.name)) {
-    content.set("at", store.facts.channel);
-    content.set("fitted", String(one("[name=fitted]", document, HTMLInputElement).checked));
-    return send("bring-curves", content);
-  }
-  content.set("depth", one("[name=depth]", document, HTMLInputElement).value || "0");
-  return send("bring", content);
+  content.append("file", first);
+  content.set("at", store.facts.channel);
+  content.set("fitted", String(one("[name=fitted]", document, HTMLInputElement).checked));
+  return send("bring-curves", content);
+}
+
+const most = (/** @type {string[]} */ names) => names.slice(0, 8).join(", ") + (names.length > 8 ? ` and ${names.length - 8} more` : "");
+
+/** @param {Preview} found */
+function paintPreview(found) {
+  const box = one("#bring-preview");
+  one("strong", box).textContent = found.label;
+  const count = `${found.objects.length} object${found.objects.length === 1 ? "" : "s"}`;
+  const parts = [`${count}, ${found.triangles.toLocaleString("en")} triangles: ${most(found.objects)}`];
+  if (found.moving) parts.push(`${found.moving} of them move`);
+  if (found.clips.length) parts.push(`clips: ${most(found.clips)}`);
+  one("[data-what]", box).textContent = `${parts.join("; ")}.`;
+  one("[data-notes]", box).textContent = found.notes.join(" ");
+  const picture = one(".preview-picture", box);
+  // the drawing is the server's own, and shown as a picture: nothing in it can act
+  const shown = element("img", { alt: `${found.label} from the front`, src: `data:image/svg+xml,${encodeURIComponent(found.drawn)}` });
+  picture.replaceChildren(...(found.drawn ? [shown] : []));
+  const size = one("#bring-size", box, HTMLSelectElement);
+  const told = () => {
+    const [x, y, z] = found.size.map((metres) => Number((metres * Number(size.value)).toPrecision(3)));
+    one("[data-size]", box).textContent = `${x} × ${y} × ${z} m`;
+  };
+  size.onchange = told;
+  told();
+  box.hidden = false;
 }
 
 /** @param {HTMLInputElement} input */
-async function bringChosen(input) {
+async function lookInto(input) {
   const said = one("dialog .field-error");
   said.textContent = "Reading …";
+  one("#bring-preview").hidden = true;
   await guard(async () => {
-    const state = await bring([...(input.files ?? [])]);
-    closeSheet();
-    if (state?.notes?.length) toast(state.notes.join(" "));
-    await openNew(state);
+    const files = [...(input.files ?? [])];
+    const state = await takeAtOnce(files);
+    said.textContent = "";
+    if (state) return landed(state);
+    paintPreview(await asked(`${store.url}/look-into`, contentOf(files)));
+    waiting = files;
+    one("[data-act=bring-in]").focus();
+    return undefined;
   }, (sentence) => { said.textContent = sentence; });
   input.value = "";
+}
+
+/** @param {Landed} state */
+async function landed(state) {
+  closeSheet();
+  if (state.notes?.length) toast(state.notes.join(" "));
+  await openNew(state);
+}
+
+/** What was looked into comes into the scene. */
+async function bringIn() {
+  const said = one("dialog .field-error");
+  await guard(async () => {
+    const content = contentOf(waiting);
+    content.set("size", one("#bring-size", document, HTMLSelectElement).value);
+    await landed(await send("bring", content));
+  }, (sentence) => { said.textContent = sentence; });
 }
 
 /** @param {HTMLFormElement} form @param {FormData} fields @returns {Duplicate} */
@@ -102,11 +170,12 @@ export function offerObjects() {
     { name: "remove-objects", run: remove, label: "Remove the chosen objects" },
     { name: "group", keys: ["Ctrl+G"], run: group, label: "Group the chosen objects" },
     { name: "ungroup", keys: ["Ctrl+Shift+G"], run: ungroup, label: "Let the chosen groups go" },
+    { name: "bring-in", run: bringIn },
     { name: "add-this", run: async (button) => openNew(button && (await apply(button))) },
   );
   document.addEventListener("change", (event) => {
     const input = over(event, "#bring-file", HTMLInputElement);
-    if (input?.files?.length) bringChosen(input);
+    if (input?.files?.length) lookInto(input);
   });
   sheetForm("duplicate-form", {
     prepare: (form) => form.addEventListener("input", () => {

@@ -234,6 +234,7 @@ export type BringIn = {
   nodes: Node[];
   under?: string | null;
   clips?: Clip[];
+  size?: number | string;
 };
 
 export type BringPicture = {
