@@ -57,7 +57,8 @@ def test_names_are_changed_where_they_stand(small: Studio) -> None:
     field.fill("Mast")
     field.press("Enter")
     small.lands(2)
-    assert tree(page) == ["Mast 2", "Mast", "Camera"]  # a name stays its own by itself
+    expect(page.locator("#row-floor > a .name")).to_have_text("Mast 2")  # a name stays its own by itself
+    assert tree(page) == ["Mast 2", "Mast", "Camera"]
     page.locator("#row-floor > a .name").dblclick()
     field.fill("Nothing of that")
     field.press("Escape")

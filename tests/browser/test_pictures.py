@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import io
-from typing import Any
 
 import numpy as np
 import pytest
 from PIL import Image
-from playwright.sync_api import expect
+from playwright.sync_api import FilePayload, expect
 
 from tests.browser.conftest import Studio
 from tests.browser.shapes import node_of, scene_of
@@ -26,7 +25,7 @@ SEEN = """([x, y]) => new Promise((done) => { const { stage } = window.lazzik; s
     done([...dot]); }); })"""
 
 
-def card(form: str = "PNG") -> dict[str, Any]:
+def card(form: str = "PNG") -> FilePayload:
     """A file with a picture, red at the left and blue at the right."""
     dots = np.zeros((40, 80, 3), dtype=np.uint8)
     dots[:, :40], dots[:, 40:] = RED, BLUE

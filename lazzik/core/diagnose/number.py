@@ -12,6 +12,7 @@ import numpy as np
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import Layer
 from lazzik.core.clock import Clock
+from lazzik.core.diagnose.aim import turned_by_aim
 from lazzik.core.diagnose.reason import STILL, UNSEEN, Reason, idle, largest, reason, set_to, unseen
 from lazzik.core.diagnose.shape import why_shape
 from lazzik.core.evaluate.evaluator import Lane, number_on, read, strata
@@ -41,6 +42,8 @@ def why(scene: Scene, address: Address, scope: Scope) -> list[Reason]:
     reasons += _clamped(place, scene, scope)
     if place.node is not None:
         reasons += _of_object(scene, address.channel, place.node, scope)
+        if address.channel.path.startswith("rotation.") and not layers and (aimed := turned_by_aim(place.node)):
+            reasons = [aimed, *(reason for reason in reasons if reason.code != "unmoved")]
     return reasons
 
 

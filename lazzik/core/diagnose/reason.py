@@ -22,8 +22,9 @@ STILL = 1e-9
 
 
 Code = Literal[
-    "baked", "changes-nothing", "clamped", "coarse", "covered", "dark", "hidden", "idle", "masked", "muted",
-    "no-deformers", "no-keys", "nothing-below", "nothing-shaped", "out-of-reach", "points-still", "problem",
+    "aimed", "aims-still", "baked", "changes-nothing", "clamped", "coarse", "covered", "dark", "hidden", "idle", "masked",
+    "muted",
+    "no-aim", "no-deformers", "no-keys", "nothing-below", "nothing-shaped", "out-of-reach", "points-still", "problem",
     "reads-still", "round", "shape-baked", "shrunk", "shut", "silenced", "too-little", "unmoved", "weightless",
     "zero-below",
 ]  # fmt: skip

@@ -9,6 +9,10 @@ from lazzik.core.diagnose.reason import Reason
 from lazzik.core.scene.edits.shapes import ChangeShape
 
 SENTENCES = {
+    "aimed": (
+        "{name} is turned by its aim: what its rotation has as base does not count, only its layers.", "Mute the aim",
+    ),
+    "aims-still": ("{name} aims at {target}, and neither of them moves.", ""),
     "baked": ("{name} was switched off when it was baked to keys.", "Take the bake back"),
     "changes-nothing": ("{name} changes nothing here: what lies below is already as it would make it.", ""),
     "clamped": ("It would go to {extreme:.3g}{unit}, and is kept at {limit:g}{unit}, its limit.", ""),
@@ -21,6 +25,7 @@ SENTENCES = {
     "idle": ("The {number} of {name} is {value:g}.", "Set it to {better:g}"),
     "masked": ("The mask of {name} leaves nothing of it.", "Take the mask off"),
     "muted": ("{name} is muted.", "Unmute"),
+    "no-aim": ("{name} aims at nothing.", ""),
     "no-deformers": ("{name} has no deformers.", "Add a bend"),
     "no-keys": ("{name} repeats what is keyed, and the base has fewer than two keys.", ""),
     "nothing-below": ("{name} answers to motion, and nothing below it moves.", "Move it to the top"),

@@ -235,6 +235,19 @@ def test_recipes_take_what_the_sheaf_says_and_the_use_stays_in_it(shaky: Scene) 
     np.testing.assert_allclose(on(saved, HAND[0]), on(scene, HAND[0]), atol=1e-9)
 
 
+def test_it_is_kept_as_a_recipe_that_moves_the_same_and_makes_a_sheaf_elsewhere(shaky: Scene) -> None:
+    scene = edited(shaky, {"do": "change-sheaf", "sheaf": "unsteady_hand", "start": 20, "end": 80, "fade_out": 9})
+    kept = edited(scene, {"do": "keep-sheaf", "sheaf": "unsteady_hand"})
+    (recipe,) = kept.recipes
+    assert (recipe.label, recipe.stack.layers[0].sheaf) == ("Unsteady hand", None)
+    assert members(kept, "unsteady_hand") == members(scene, "unsteady_hand")
+    np.testing.assert_allclose(on(kept, *HAND), on(scene, *HAND), rtol=1e-5, atol=1e-6)
+    lamps = ["lamp/rotation.x", "lamp/rotation.y"]
+    use = {"do": "use-recipe", "address": lamps[0], "recipe": recipe.id}
+    again = edited(kept, {"do": "together", "channels": lamps, "edits": [use]})
+    assert list(members(again, "unsteady_hand_2")) == [f"{lamp}#unsteady-hand" for lamp in lamps]
+
+
 def test_baking_and_taking_back_keep_it(shaky: Scene) -> None:
     scene = edited(shaky, {"do": "change-sheaf", "sheaf": "unsteady_hand", "start": 20, "end": 90, "fade_in": 10})
     before = on(scene, *HAND)

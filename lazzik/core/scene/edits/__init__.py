@@ -36,6 +36,7 @@ from lazzik.core.scene.edits.poses import PlacePose, RemovePose, SavePose
 from lazzik.core.scene.edits.recipes import (
     ChangeRecipe,
     ExposeNumber,
+    KeepSheaf,
     PutRecipe,
     RemoveRecipe,
     SaveRecipe,
@@ -116,6 +117,7 @@ AnyEdit = Annotated[
     | JoinSheaf
     | LeaveSheaf
     | PartSheaf
+    | KeepSheaf
     | ChangeScene
     | PlaceBake
     | BakeAgain

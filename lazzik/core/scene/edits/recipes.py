@@ -5,18 +5,20 @@ from __future__ import annotations
 
 from typing import Literal
 
-from lazzik.core.channel.layer import Layer
+from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.channel.window import Window
 from lazzik.core.document import Frozen, Label, Name
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.layers import Recipe
-from lazzik.core.layers.recipe import Exposed, Use, exposing
+from lazzik.core.layers.recipe import Exposed, Override, Use, exposing
 from lazzik.core.scene.address import Address, Hop, find, find_layer, title, write
 from lazzik.core.scene.edits.base import Edit, free_slug
 from lazzik.core.scene.edits.dials import free_name
-from lazzik.core.scene.edits.sheaves import left
+from lazzik.core.scene.edits.sheaves import left, sheaf_of
 from lazzik.core.scene.references import readers
 from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.visit import members
 
 
 class Expose(Frozen):
@@ -71,6 +73,62 @@ class SaveRecipe(Edit):
 
     def describe(self, scene: Scene) -> str:
         return f"save recipe {self.label}"
+
+
+class KeepSheaf(Edit):
+    """Keep what a sheaf does as a recipe: its first layer, whose pattern each use has of its own. The layers of that
+    kind in it become uses of the recipe, each as large as it was and with its own seed; the sheaf stays."""
+
+    do: Literal["keep-sheaf"] = "keep-sheaf"
+    sheaf: Name
+    label: Label | None = None
+
+    def apply(self, scene: Scene) -> Scene:
+        sheaf = sheaf_of(scene, self.sheaf)
+        addresses = [Address.parse(text) for text in members(scene, sheaf.id)]
+        first, place = find_layer(scene, addresses[0]), find(scene, addresses[0])
+        label = self.label or sheaf.label
+        name = free_name(label, {recipe.id for recipe in scene.recipes}, "recipe")
+        plain = first.replaced(sheaf=None, weight=1.0, muted=False, solo=False)
+        recipe = Recipe(
+            id=name, label=label, note=f"The sheaf {sheaf.label}.", unit=place.quantity.unit, reach=place.reach,
+            stack=Channel(layers=(plain,)),
+        )  # fmt: skip
+        scene = scene.with_part(recipe)
+        seeded = "seed" in numbers_of(type(first))
+        if seeded:
+            scene = ExposeNumber(recipe=name, target=f"{first.id}.seed", label="seed").apply(scene)
+        exposed = scene.recipe(name)
+        assert exposed is not None
+        for address in addresses:
+            layer = find_layer(scene, address)
+            if layer.kind == first.kind:
+                use = _use_like(layer, first, find(scene, address).reach / place.reach, exposed)
+                scene = write(scene, address, lambda channel, use=use: _with(channel, use))  # type: ignore[misc]
+        return scene
+
+    def describe(self, scene: Scene) -> str:
+        return f"keep {sheaf_of(scene, self.sheaf).label} as a recipe"
+
+
+def _with(channel: Channel, layer: Layer) -> Channel:
+    return channel.replaced(layers=tuple(layer if item.id == layer.id else item for item in channel.layers))
+
+
+def _use_like(layer: Layer, first: Layer, reach: float, recipe: Recipe) -> Use:
+    """A use of a recipe in the place of a layer like the one that the recipe is made of."""
+    own, model = (getattr(item, "amplitude", None) for item in (layer, first))
+    both = isinstance(own, float) and isinstance(model, float) and model != 0
+    size = own / model if both else reach  # type: ignore[operator]
+    overrides = tuple(
+        Override(name=item.name, value=layer.seed)  # type: ignore[attr-defined]
+        for item in recipe.exposed
+        if item.target.endswith(".seed")
+    )
+    return Use(
+        kind="recipe", id=layer.id, label=layer.label, recipe=recipe.id, size=float(f"{size:.6g}"), overrides=overrides,
+        sheaf=layer.sheaf, weight=layer.weight, muted=layer.muted, solo=layer.solo, combine=layer.combine,
+    )  # fmt: skip
 
 
 class PutRecipe(Edit):

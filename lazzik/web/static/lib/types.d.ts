@@ -509,6 +509,12 @@ export type JoinSheaf = {
   addresses: string[];
 };
 
+export type KeepSheaf = {
+  do: "keep-sheaf";
+  sheaf: string;
+  label?: string | null;
+};
+
 export type Key = {
   frame: number;
   value: number;
@@ -1431,4 +1437,4 @@ export type Window = {
   fade_out?: number;
 };
 
-export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | PutPicture | BringPicture | ChangePicture | AimAt | ChangeAim | RemoveAim | Orbit | Pan | GatherSheaf | ChangeSheaf | MoveSheaf | JoinSheaf | LeaveSheaf | PartSheaf | ChangeScene | PlaceBake | BakeAgain | TakeBack;
+export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | PutPicture | BringPicture | ChangePicture | AimAt | ChangeAim | RemoveAim | Orbit | Pan | GatherSheaf | ChangeSheaf | MoveSheaf | JoinSheaf | LeaveSheaf | PartSheaf | KeepSheaf | ChangeScene | PlaceBake | BakeAgain | TakeBack;
