@@ -103,7 +103,7 @@ class Entry:
 
 
 @dataclass(frozen=True)
-class Picture:
+class StagePicture:
     """A scene's stage as a browser saw it."""
 
     revision: int
@@ -152,19 +152,19 @@ class SceneStore:
             if session.get(SceneRow, scene_id) is not None:
                 session.merge(CardRow(scene=scene_id, revision=revision, content=json.dumps(card)))
 
-    def keep_picture(self, scene_id: str, picture: Picture) -> None:
+    def keep_picture(self, scene_id: str, picture: StagePicture) -> None:
         """Keep what the stage of a scene looks like. Raises NoScene."""
         with self._database.writing() as session:
             _row(session, scene_id)
             session.merge(PictureRow(scene=scene_id, **vars(picture)))
 
-    def picture(self, scene_id: str) -> Picture:
+    def picture(self, scene_id: str) -> StagePicture:
         """What the stage of a scene looked like when a browser last kept it. Raises NoPicture until then."""
         with self._database.reading() as session:
             row = session.get(PictureRow, scene_id)
             if row is None:
                 raise NoPicture("No picture of this scene is kept yet")
-            return Picture(row.revision, row.media, row.content)
+            return StagePicture(row.revision, row.media, row.content)
 
     def copy(self, scene_id: str) -> State:
         """Store another scene that is what one is at its head, under a name of its own, with its picture. Raises
@@ -175,7 +175,7 @@ class SceneStore:
         state = self.create(scene.replaced(name=name).with_assets(scene.assets), f"copy of {scene.name}")
         with suppress(NoPicture):
             picture = self.picture(scene_id)
-            self.keep_picture(state.id, Picture(state.revision, picture.media, picture.content))
+            self.keep_picture(state.id, StagePicture(state.revision, picture.media, picture.content))
         return state
 
     def create(self, scene: Scene, label: str) -> State:

@@ -22,8 +22,8 @@ STILL = 1e-9
 
 
 Code = Literal[
-    "aimed", "aims-still", "baked", "changes-nothing", "clamped", "coarse", "covered", "dark", "hidden", "idle", "masked",
-    "muted",
+    "aimed", "aims-still", "baked", "changes-nothing", "clamped", "coarse", "covered", "dark", "hidden", "idle",
+    "masked", "muted",
     "no-aim", "no-deformers", "no-keys", "nothing-below", "nothing-shaped", "out-of-reach", "points-still", "problem",
     "reads-still", "round", "shape-baked", "shrunk", "shut", "silenced", "too-little", "unmoved", "weightless",
     "zero-below",

@@ -11,7 +11,7 @@ from lazzik.core.errors import InvalidEdit
 from lazzik.core.scene.edits.whole import ChangeScene
 from lazzik.demo.starts import BY_KEY, STARTS
 from lazzik.demo.station import station
-from lazzik.store.scenes import Picture
+from lazzik.store.scenes import StagePicture
 from lazzik.web.deps import Heavy, Store
 from lazzik.web.jobs import Running
 from lazzik.web.requests.uploads import spooled
@@ -51,7 +51,7 @@ def card(request: Request, scene_id: str, store: Store, heavy: Heavy) -> Respons
         drawn = content.pop("outlines")
         store.keep_card(scene_id, entry.revision, content)
         if drawn and (entry.picture is None or entry.picture.endswith(OUTLINES)):
-            store.keep_picture(scene_id, Picture(entry.revision, OUTLINES, drawn.encode()))
+            store.keep_picture(scene_id, StagePicture(entry.revision, OUTLINES, drawn.encode()))
         entry = store.entry(scene_id)
     return templates.TemplateResponse(request, "scenes/card.html", {"entry": entry})
 
@@ -69,7 +69,7 @@ def keep_picture(
     scene_id: str, content: Sent, store: Store, revision: Annotated[int, Query(ge=0, le=2**31)]
 ) -> Response:
     """Keep how a browser sees the stage of a scene."""
-    store.keep_picture(scene_id, Picture(revision, media_type_of(content), content))
+    store.keep_picture(scene_id, StagePicture(revision, media_type_of(content), content))
     return Response(status_code=204)
 
 
