@@ -63,6 +63,10 @@ VIEWS: dict[str, tuple[str, Act]] = {
     "stagger": (f"{{scene}}{LAMPS}", pressing("#choice-bar [data-act=stagger]")),
     "shape": ("{scene}?at=cloth/shape%23flutter", nothing),
     "rings": ("{scene}?at=pool/shape", nothing),
+    "aim": ("{scene}?at=dish/aim", nothing),
+    "aim at": ("{scene}?at=camera/rotation.x", key("j", "#aim-list")),
+    "sheaf": ("{scene}?at=sheaves/unsteady_hand", nothing),
+    "in a sheaf": ("{scene}?at=camera/rotation.x%23hands", nothing),
     "lettering": ("{scene}?at=name/shape", nothing),
     "deformers": ("{scene}?at=pool/shape", pressing("#add-deformer")),
     "desk": ("{scene}?at=beacon-mast/rotation.z", desk),
@@ -141,7 +145,7 @@ def look(page: Page, station: str, axe: str, view: str) -> dict[str, object]:
     return found
 
 
-TELLING = ("scenes", "number", "rings", "bake", "deliver")
+TELLING = ("scenes", "number", "rings", "aim", "sheaf", "bake", "deliver")
 """Views that are looked at each time; the others take their time."""
 
 

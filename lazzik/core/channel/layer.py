@@ -245,8 +245,9 @@ class Layer(Frozen):
         """The layer as long as the scene's range, if it follows that; itself if it is so already."""
         return self.replaced(loop=last - first) if self.fit and self.loop != last - first else self
 
-    def moved_in_time(self, frames: float, fps: float) -> Self:
-        """The layer whose motion comes so many frames later: its moments, its shift and the keys of its numbers."""
+    def moved_in_time(self, frames: float, fps: float, loop: float | None) -> Self:
+        """The layer whose motion comes so many frames later: its moments, its shift and the keys of its numbers. `loop`
+        is the one that counts for it."""
         changes: dict[str, Any] = {}
         for name, quantity in numbers_of(type(self)).items():
             number = getattr(self, name)
@@ -254,8 +255,10 @@ class Layer(Frozen):
                 number = moved_base(number, frames / fps)
             elif quantity.moment:
                 number = moved_base(number, frames)
-            changes[name] = number if name in type(self).own_frames else moved_keys(number, frames)
-        return self.replaced(**changes)
+            number = number if name in type(self).own_frames else moved_keys(number, frames)
+            if number is not getattr(self, name):
+                changes[name] = number
+        return self.replaced(**changes) if changes else self
 
     def note(self, inputs: Inputs) -> str:
         """The rate that the layer really has, where that is constant or a loop made something of it, for the person to

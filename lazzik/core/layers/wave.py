@@ -87,11 +87,11 @@ class Wave(Layer):
     def _phase(self, inputs: Inputs) -> Phase:
         return integrate(inputs, ("period",), lambda period: 1.0 / period, self.loop)
 
-    def moved_in_time(self, frames: float, fps: float) -> Self:
+    def moved_in_time(self, frames: float, fps: float, loop: float | None) -> Self:
         """So much of its cycle earlier in it."""
-        period, loop = base_value(self.period), self.loop
+        period = base_value(self.period)
         rate = 1.0 / period if loop is None else max(1, round(loop / fps / period)) * fps / loop
-        moved = super().moved_in_time(frames, fps)
+        moved = super().moved_in_time(frames, fps, loop)
         return moved.replaced(phase=moved_base(moved.phase, -frames / fps * rate))
 
     def note(self, inputs: Inputs) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from functools import cached_property
 from typing import Annotated, Any, Literal, Self
 
@@ -204,9 +204,15 @@ class Scene(Frozen):
 
     def with_node(self, node: Node) -> Scene:
         """The scene with an object in place of the one with the same id."""
-        nodes = list(self.nodes)
-        nodes[self.places[node.id]] = node
-        if node.parent != self.by_id[node.id].parent:
+        return self.with_nodes((node,))
+
+    def with_nodes(self, changed: Iterable[Node]) -> Scene:
+        """The scene with objects in place of those with the same ids."""
+        nodes, rehung = list(self.nodes), False
+        for node in changed:
+            rehung = rehung or node.parent != self.by_id[node.id].parent
+            nodes[self.places[node.id]] = node
+        if rehung:
             return self.replaced(nodes=tuple(nodes))
         # the tree is the same and the object was checked when it was made: nothing is left to check, so that an edit
         # of one object costs the same in a scene of thousands

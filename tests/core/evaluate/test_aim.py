@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -19,6 +20,8 @@ from lazzik.core.errors import InvalidDocument, InvalidEdit
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.transforms import moves, transforms, world
+from lazzik.core.formats.gltf import write_glb
+from lazzik.core.formats.usd import write_usd
 from lazzik.core.layers.follow import Follow
 from lazzik.core.layers.noise import Noise
 from lazzik.core.layers.turn import Turn as TurnLayer
@@ -29,6 +32,7 @@ from lazzik.core.scene.references import affected
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene, scene_text
 from tests.conftest import edited
+from tests.core.formats.gltf_player import Player
 from tests.strategies import numbers
 
 Values = NDArray[np.float64]
@@ -378,3 +382,23 @@ def test_any_arrangement_has_a_finite_answer(seed: int) -> None:
     scene = pair(aim, Position(x=x, y=y, z=z), None, flat, under=str(rng.choice(["", "flat"])))
     q = orientation(scene, clock=scene.clock()).as_quat()
     np.testing.assert_allclose(np.linalg.norm(q, axis=1), 1.0, atol=1e-12)
+
+
+def test_it_leaves_in_gltf_and_usd_as_it_was_evaluated(tmp_path: Path) -> None:
+    from pxr import Usd, UsdGeom
+
+    scene = pair({"axis": "y", "lag": True, "roll": 20.0}, FLIGHT, Rotation(x=noise(4)), MAST, ARM, under="arm")
+    frames = np.arange(0, 121, 0.25)
+    wanted = orientation(scene, clock=scene.clock(4))
+    player = Player(write_glb(scene))
+    sampler = player.channel("Vane", "rotation")
+    assert sampler is not None
+    played = Turn.from_quat(player.play(sampler, frames / scene.fps, turns=True))
+    assert np.degrees(angle_between(played, wanted)).max() < 0.06
+    (tmp_path / "aim.usdc").write_bytes(write_usd(scene, "usdc"))
+    prim = Usd.Stage.Open(str(tmp_path / "aim.usdc")).GetPrimAtPath("/World/mast/arm/vane")
+    turn = UsdGeom.Xformable(prim).GetOrderedXformOps()[1]
+    for frame in (0, 37, 120):
+        q = turn.Get(frame)
+        there = Turn.from_quat([*q.GetImaginary(), q.GetReal()])
+        assert np.degrees((there.inv() * wanted[4 * frame]).magnitude()) < 1e-4

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import Annotated, Any, Literal
 from zlib import crc32
 
@@ -14,7 +14,7 @@ from lazzik.core.channel.scaling import moved_keys, scaled
 from lazzik.core.channel.window import Window
 from lazzik.core.document import InFrames, Label, Name
 from lazzik.core.errors import InvalidEdit, UnknownAddress
-from lazzik.core.scene.address import Address, find, find_layer, write
+from lazzik.core.scene.address import Address, find, find_layer, write, write_all
 from lazzik.core.scene.edits.base import Edit, free_label, free_slug
 from lazzik.core.scene.edits.dials import free_name
 from lazzik.core.scene.edits.layers import EDGES, SEEDS, changed_sheaf
@@ -94,8 +94,7 @@ class MoveSheaf(Edit):
         scene = scene.with_part(sheaf.replaced(window=window, weight=moved_keys(sheaf.weight, self.by)))
 
         def moved(layer: Layer) -> Layer:
-            loops = {"loop": sheaf.loop} if type(layer).loops else {}
-            return layer.replaced(**loops).moved_in_time(self.by, scene.fps).replaced(loop=layer.loop)
+            return layer.moved_in_time(self.by, scene.fps, sheaf.loop if type(layer).loops else None)
 
         return _with_each(scene, members(scene, sheaf.id), moved)
 
@@ -233,20 +232,20 @@ def _landed(scene: Scene, sheaf: Sheaf, like: Address, there: Address) -> Scene:
     return write(scene, there, lambda channel: channel.replaced(layers=(*channel.layers, layer)))
 
 
-def _with_each(scene: Scene, addresses: Iterable[str], change: Any) -> Scene:
+def _with_each(scene: Scene, addresses: Iterable[str], change: Callable[[Layer], Layer]) -> Scene:
     """The scene with a change made to each of some layers."""
-    for text in addresses:
-        address = Address.parse(text)
-        layer = find_layer(scene, address)
-        new = change(layer)
-        scene = write(
-            scene,
-            address,
-            lambda channel, new=new: channel.replaced(  # type: ignore[misc]
-                layers=tuple(new if item.id == new.id else item for item in channel.layers)
-            ),
-        )
-    return scene
+
+    def at(address: Address) -> Callable[[Channel], Channel]:
+        def changed(channel: Channel) -> Channel:
+            layers = tuple(change(layer) if layer.id == address.layer else layer for layer in channel.layers)
+            return channel.replaced(layers=layers)
+
+        return changed
+
+    found = [Address.parse(text) for text in addresses]
+    for address in found:
+        find_layer(scene, address)  # said before anything is changed
+    return write_all(scene, [(address, at(address)) for address in found])
 
 
 def _without(channel: Channel, gone: str) -> Channel:
