@@ -388,7 +388,7 @@ def test_it_leaves_in_gltf_and_usd_as_it_was_evaluated(tmp_path: Path) -> None:
     from pxr import Usd, UsdGeom
 
     scene = pair({"axis": "y", "lag": True, "roll": 20.0}, FLIGHT, Rotation(x=noise(4)), MAST, ARM, under="arm")
-    frames = np.arange(0, 121, 0.25)
+    frames = np.arange(481) / 4
     wanted = orientation(scene, clock=scene.clock(4))
     player = Player(write_glb(scene))
     sampler = player.channel("Vane", "rotation")
