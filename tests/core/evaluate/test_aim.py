@@ -396,8 +396,8 @@ def test_it_leaves_in_gltf_and_usd_as_it_was_evaluated(tmp_path: Path) -> None:
     played = Turn.from_quat(player.play(sampler, frames / scene.fps, turns=True))
     assert np.degrees(angle_between(played, wanted)).max() < 0.06
     (tmp_path / "aim.usdc").write_bytes(write_usd(scene, "usdc"))
-    prim = Usd.Stage.Open(str(tmp_path / "aim.usdc")).GetPrimAtPath("/World/mast/arm/vane")
-    turn = UsdGeom.Xformable(prim).GetOrderedXformOps()[1]
+    stage = Usd.Stage.Open(str(tmp_path / "aim.usdc"))
+    turn = UsdGeom.Xformable(stage.GetPrimAtPath("/World/mast/arm/vane")).GetOrderedXformOps()[1]
     for frame in (0, 37, 120):
         q = turn.Get(frame)
         there = Turn.from_quat([*q.GetImaginary(), q.GetReal()])
