@@ -110,7 +110,7 @@ def _weight(sheaf: Sheaf) -> Knob:
     return Knob(
         address=sheaf.address,
         name="weight",
-        label=f"Weight of {sheaf.label}",
+        label="weight",
         value=shown(base_value(channel)),
         quantity=WEIGHT,
         keyed=bool(channel.keys),
