@@ -24,12 +24,12 @@ from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.formats.colors import linear
 from lazzik.core.formats.gltf_merge import Keep
 from lazzik.core.formats.gltf_parts import STRENGTH, Form, Paint
+from lazzik.core.formats.gltf_textures import TRANSFORM, Textures
 from lazzik.core.formats.tracks import APART, Moved, SampledTrack, track_of
 from lazzik.core.geometry.mesh import Mesh
-from lazzik.core.geometry.pictures import PictureFacts, facts_of, with_border
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.node import Camera, Color, Light, Look, Node
-from lazzik.core.scene.picture import Beyond, Picture
+from lazzik.core.scene.picture import Picture
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
 
@@ -49,14 +49,6 @@ MOST_SHAPES = 256
 
 PATHS: tuple[tuple[str, Part], ...] = (("translation", "position"), ("rotation", "rotation"), ("scale", "scale"))
 """What an animation can move of an object, by the standard's names and by ours."""
-
-TRANSFORM = "KHR_texture_transform"
-
-WRAPS: dict[Beyond, int] = {"clear": 33071, "last": 33071, "mirror": 33648, "repeat": 10497}
-"""The standard's numbers for what is beyond a picture's edge; clear is the last row of a clear border."""
-
-LINEAR, SMALLER = 9729, 9987
-"""And for reading between dots, in the picture itself or in smaller copies of it."""
 
 ARRAY_BUFFER, ELEMENT_ARRAY_BUFFER = 34962, 34963
 COMPONENTS = {"float32": 5126, "uint16": 5123, "uint32": 5125}
@@ -94,10 +86,6 @@ class Writer:
     materials: dict[str, int] = field(default_factory=dict)
     meshes: dict[tuple[tuple[str, bool], int], int] = field(default_factory=dict)
     shapes: dict[tuple[str, bool], tuple[Row, int]] = field(default_factory=dict)
-    textures: dict[tuple[str, Beyond], int] = field(default_factory=dict)
-    """By picture, and by what is beyond its edge."""
-    images: dict[tuple[str, bool], int] = field(default_factory=dict)
-    """By picture, and whether it has a clear border."""
     lights: list[dict[str, Any]] = field(default_factory=list)
     clocks: dict[bytes, int] = field(default_factory=dict)
     moving: dict[str, Fitted] = field(default_factory=dict)
@@ -130,6 +118,9 @@ class Writer:
         if self.blob:
             self.out["buffers"] = [{"byteLength": len(self.blob)}]
         return self.out, bytes(self.blob)
+
+    def __post_init__(self) -> None:
+        self.textures = Textures(self.scene.assets, self._put, self._view)
 
     def _put(self, kind: str, row: Row) -> int:
         """Add a part to the file; its number."""
@@ -206,7 +197,7 @@ class Writer:
             surface["baseColorTexture"] = texture
             if paint.glow > 0 or glows:
                 material["emissiveTexture"] = texture
-            if look.picture.beyond == "clear" or self._facts(look.picture).clear:
+            if self.textures.lets_through(look.picture):
                 material["alphaMode"] = "BLEND"
         if paint.glow > 1 or glows:
             material["extensions"] = {STRENGTH: {"emissiveStrength": paint.glow}}
@@ -220,39 +211,12 @@ class Writer:
             self._moving_picture(node.label, f"/materials/{place}/", material, look.picture)
         return place
 
-    def _facts(self, picture: Picture) -> PictureFacts:
-        return self.scene.assets.read(picture.asset, facts_of)
-
     def _texture(self, picture: Picture) -> Row:
-        """A picture as a material refers to it: where it lies on the first frame, and what is beyond its edge."""
-        key = (picture.asset, picture.beyond)
-        if key not in self.textures:
-            image = self._image(picture)
-            wrap = WRAPS[picture.beyond]
-            # a smaller copy of a picture would let its border fade into what is beyond
-            least = LINEAR if picture.beyond == "clear" else SMALLER
-            sampler = self._put("samplers", {"wrapS": wrap, "wrapT": wrap, "magFilter": LINEAR, "minFilter": least})
-            self.textures[key] = self._put("textures", {"source": image, "sampler": sampler})
+        """A picture as a material refers to it, with where it lies on the first frame."""
         u, v, across, down = picture_rows(picture, self.scene.assets, self._now(), self.scope)[0].tolist()
         self._uses(TRANSFORM)
-        return {
-            "index": self.textures[key],
-            "extensions": {TRANSFORM: {"offset": [u, v], "scale": [across, down]}},
-        }
-
-    def _image(self, picture: Picture) -> int:
-        """A picture's bytes, written once as it is and once with a clear border, if either is asked for."""
-        clear = picture.beyond == "clear"
-        if (picture.asset, clear) not in self.images:
-            content, media = self.scene.assets.content(picture.asset), self._facts(picture).media
-            if clear:
-                content, media = with_border(content), "image/png"
-            self.blob.extend(b"\0" * (-len(self.blob) % 4))
-            view = self._put("bufferViews", {"buffer": 0, "byteOffset": len(self.blob), "byteLength": len(content)})
-            self.blob.extend(content)
-            row = {"bufferView": view, "mimeType": media, "name": picture.label}
-            self.images[picture.asset, clear] = self._put("images", row)
-        return self.images[picture.asset, clear]
+        placed = {TRANSFORM: {"offset": [u, v], "scale": [across, down]}}
+        return {"index": self.textures.of(picture), "extensions": placed}
 
     def _moving_picture(self, label: str, root: str, material: Row, picture: Picture) -> None:
         """Note that a picture moves on its surface, if it does."""
@@ -331,16 +295,19 @@ class Writer:
             "NORMAL": self._accessor(mesh.normals.astype(np.float32), "VEC3", ARRAY_BUFFER),
         }
 
-    def _accessor(self, values: NDArray[Any], shape: str, target: int | None = None, *, limits: bool = False) -> int:
-        """Add an array to the buffer, its start on a multiple of four bytes."""
+    def _view(self, data: bytes, target: int | None = None) -> int:
+        """Add bytes to the buffer, their start on a multiple of four; the number of what refers to them."""
         self.blob.extend(b"\0" * (-len(self.blob) % 4))
-        data = values.tobytes()
         view: Row = {"buffer": 0, "byteOffset": len(self.blob), "byteLength": len(data)}
         if target is not None:
             view["target"] = target
         self.blob.extend(data)
+        return self._put("bufferViews", view)
+
+    def _accessor(self, values: NDArray[Any], shape: str, target: int | None = None, *, limits: bool = False) -> int:
+        """Add an array to the buffer."""
         row: Row = {
-            "bufferView": self._put("bufferViews", view),
+            "bufferView": self._view(values.tobytes(), target),
             "componentType": COMPONENTS[values.dtype.name],
             "count": len(values),
             "type": shape,

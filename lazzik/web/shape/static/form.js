@@ -8,6 +8,7 @@ import { base64 } from "lazzik/lib/numbers.js";
 import { store } from "lazzik/lib/store.js";
 import { toast } from "lazzik/lib/toasts.js";
 import { Handles } from "lazzik/stage/handles.js";
+import { brush, pickPoint } from "lazzik/stage/touch.js";
 import { commit, send } from "lazzik/studio/history.js";
 import { choose } from "lazzik/studio/session.js";
 
@@ -92,7 +93,7 @@ export class ShapeForm {
 
   async pickPivot() {
     toast("Press the place on the object that it should turn about.");
-    const point = await this.stage?.pickPoint(node());
+    const point = this.stage && (await pickPoint(this.stage, node()));
     const stay = /** @type {SetPivot["stay"]} */ (maybe("[data-pivot]", this.root)?.dataset.stay);
     if (point) await commit([{ do: "set-pivot", node: node(), point, stay }]);
   }
@@ -136,9 +137,9 @@ export class ShapeForm {
     event.preventDefault();
     const shape = open();
     const weights = stage.counts.slice();
-    const brush = (/** @type {PointerEvent} */ at) => stage.brush(shape.node, at, weights, at.shiftKey ? -STROKE : STROKE);
-    brush(event);
-    untilReleased(brush, () => guard(() => send("paint", { ...shape, weights: base64(weights) })));
+    const touch = (/** @type {PointerEvent} */ at) => brush(stage, shape.node, at, weights, at.shiftKey ? -STROKE : STROKE);
+    touch(event);
+    untilReleased(touch, () => guard(() => send("paint", { ...shape, weights: base64(weights) })));
   }
 
   press() {

@@ -22,7 +22,6 @@ import { Trail } from "./trail.js";
 
 const COARSE = 1.5; // times fewer pixels each way while something is dragged
 const CREASE = 28; // degrees between two faces from which their edge is inked
-const BRUSH = 0.14; // of an object's size
 const LEAST_SEEN = 0.02; // of a dot of a picture that lets through what is behind; less is not drawn at all
 const VIEW = "lazzik-view";
 
@@ -422,45 +421,6 @@ export class Stage {
     const { width, height } = this.canvas.getBoundingClientRect();
     const seen = point.clone().project(this.eye);
     return new THREE.Vector3(((seen.x + 1) / 2) * width, ((1 - seen.y) / 2) * height, seen.z);
-  }
-
-  /**
-   * The next press on an object, as a point of its own space; null if it misses.
-   * @param {string} id
-   * @returns {Promise<[number, number, number] | null>}
-   */
-  pickPoint(id) {
-    const entry = this.nodes.get(id);
-    return new Promise((done) => {
-      this.canvas.addEventListener("pointerdown", (event) => {
-        event.stopImmediatePropagation();
-        const [found] = entry?.mesh ? this.ray(event.clientX, event.clientY).intersectObject(entry.mesh, false) : [];
-        done(entry && found ? entry.item.worldToLocal(found.point.clone()).toArray() : null);
-      }, { once: true, capture: true });
-    });
-  }
-
-  /**
-   * Adds to the weights of the points near where a brush touches a surface, and shows them.
-   * @param {string} id
-   * @param {{ clientX: number, clientY: number }} at
-   * @param {Float32Array} weights
-   * @param {number} by
-   */
-  brush(id, { clientX, clientY }, weights, by) {
-    const mesh = this.nodes.get(id)?.mesh;
-    const [found] = mesh ? this.ray(clientX, clientY).intersectObject(mesh, false) : [];
-    if (!mesh || !found) return;
-    const at = mesh.worldToLocal(found.point.clone());
-    const { position } = mesh.geometry.attributes;
-    mesh.geometry.computeBoundingSphere();
-    const reach = BRUSH * (mesh.geometry.boundingSphere?.radius ?? 1);
-    const point = new THREE.Vector3();
-    for (let i = 0; i < position.count; i++) {
-      const away = point.fromBufferAttribute(position, i).distanceTo(at);
-      if (away < reach) weights[i] = clamp(weights[i] + by * (1 - away / reach), 0, 1);
-    }
-    this.shade([[id, weights]]);
   }
 
   /**
