@@ -76,14 +76,16 @@ def _read(scene: Scene, files: Mapping[str, bytes], depth: float, assets: AssetS
     if kind == ".svg":
         from lazzik.core.formats.svg_read import read_svg
 
-        return Import(BringIn(label=stem, nodes=read_svg(content, name, depth, assets)))
+        drawn, left_out = read_svg(content, name, depth, assets)
+        return Import(BringIn(label=stem, nodes=drawn), left_out)
     from lazzik.core.geometry.mesh_read import read_mesh
 
     imported = read_mesh(content, name)
     painted = assets.put(pack_weights(imported.weights)) if imported.weights is not None else None
     shape = MeshShape(kind="mesh", asset=assets.put(pack_mesh(imported.mesh)), weights=painted)
     node = Node(id=free_slug(stem, set()), label=stem, shape=shape, look=Look())
-    return Import(BringIn(label=stem, nodes=(node,)))
+    plain = kind == ".obj" and b"mtllib" in content
+    return Import(BringIn(label=stem, nodes=(node,)), ("Left out: its materials.",) if plain else ())
 
 
 def import_curves(scene: Scene, text: str, at: str = "", *, fitted: bool = False) -> tuple[list[Edit], tuple[str, ...]]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import math
+from collections import Counter
 from dataclasses import replace
 from typing import Any
 
@@ -41,9 +42,9 @@ MOST_POINTS = 60_000
 SLICES = 1
 
 
-def read_svg(content: bytes, name: str, depth: float, assets: AssetStore) -> tuple[Node, ...]:
-    """A group and the shapes in it, the drawing's middle at its origin; `depth` metres deep, or flat. Their meshes are
-    put with the assets.
+def read_svg(content: bytes, name: str, depth: float, assets: AssetStore) -> tuple[tuple[Node, ...], tuple[str, ...]]:
+    """A group and the shapes in it, the drawing's middle at its origin; `depth` metres deep, or flat; and what is left
+    out, in sentences. Their meshes are put with the assets.
 
     Raises InvalidAsset, saying what is wrong.
     """
@@ -64,7 +65,7 @@ def read_svg(content: bytes, name: str, depth: float, assets: AssetStore) -> tup
         raise InvalidAsset(f"The drawing's outlines have {commands:,} pieces; {MOST_COMMANDS:,} are the most")
     if any(item.tag.rpartition("}")[2] == "use" for item in root.iter() if isinstance(item.tag, str)):
         raise InvalidAsset("The drawing uses parts of itself over again ('use'); let your drawing program expand them")
-    shapes = _shapes(content, name)
+    shapes, skipped = _shapes(content, name)
     corners = np.concatenate([outline for _, outlines, _ in shapes for outline in outlines])
     low, high = corners.min(axis=0), corners.max(axis=0)
     middle, spacing = (low + high) / 2, float((high - low).max()) / FINE
@@ -92,19 +93,31 @@ def read_svg(content: bytes, name: str, depth: float, assets: AssetStore) -> tup
         nodes.append(Node(id=slug, label=label[:120], parent=nodes[0].id, shape=shape, look=look, position=front))
     if len(nodes) == 1:
         raise InvalidAsset(f"'{name[-60:]}' has no filled shape")
-    return tuple(nodes)
+    return tuple(nodes), _left_out(skipped)
 
 
-def _shapes(content: bytes, name: str) -> list[tuple[str, list[Outline], Color]]:
-    """(label, outlines in pixels, colour) of each filled shape, in the order of drawing."""
+def _left_out(skipped: Counter[str]) -> tuple[str, ...]:
+    parts = [f"{count} {what}{'' if count == 1 else 's'}" for what, count in skipped.items()]
+    return (f"Left out: {', '.join(parts)}.",) if parts else ()
+
+
+def _shapes(content: bytes, name: str) -> tuple[list[tuple[str, list[Outline], Color]], Counter[str]]:
+    """(label, outlines in pixels, colour) of each filled shape, in the order of drawing; and what is skipped."""
+    skipped: Counter[str] = Counter()
     try:
         drawing = svgelements.SVG.parse(io.BytesIO(content), reify=True)
         found: list[tuple[str, list[Outline], Color]] = []
         for element in drawing.elements():
-            if not isinstance(element, svgelements.Shape) or len(found) >= MOST_SHAPES:
+            if isinstance(element, svgelements.Text | svgelements.Image):
+                skipped["text" if isinstance(element, svgelements.Text) else "picture"] += 1
+            if not isinstance(element, svgelements.Shape):
+                continue
+            if len(found) >= MOST_SHAPES:
+                skipped[f"shape beyond the {MOST_SHAPES} that are taken"] += 1
                 continue
             fill = element.fill
             if fill is None or fill.value is None or (fill.alpha is not None and fill.alpha == 0):
+                skipped["shape without a plain filling"] += 1
                 continue
             outlines = _outlines(svgelements.Path(element))
             if outlines:
@@ -117,7 +130,7 @@ def _shapes(content: bytes, name: str) -> list[tuple[str, list[Outline], Color]]
         raise InvalidAsset(f"'{name[-60:]}' can't be drawn: {str(error)[:80] or type(error).__name__}") from None
     if not found:
         raise InvalidAsset(f"'{name[-60:]}' has no filled shape")
-    return found
+    return found, skipped
 
 
 def _outlines(path: Any) -> list[Outline]:

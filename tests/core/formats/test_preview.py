@@ -53,6 +53,15 @@ def test_drawings_and_meshes_and_what_is_none(post: Scene) -> None:
     told = preview_files(post, {"Crate.obj": box}, 0.0, UNHEARD)
     assert (told.label, told.triangles, told.moving, told.clips) == ("Crate", 12, 0, ())
     assert told.size == pytest.approx((1, 2, 3))
+    made = preview_files(post, {"Crate.obj": b"mtllib crate.mtl\n" + box}, 0.0, UNHEARD)
+    assert made.notes == ("Left out: its materials.",)
+    shapes = (
+        b'<rect width="9" height="9" fill="red"/><rect width="5" height="5" fill="none" stroke="red"/><text>A</text>'
+    )
+    more = preview_files(
+        post, {"a.svg": b'<svg xmlns="http://www.w3.org/2000/svg">' + shapes + b"</svg>"}, 0.0, UNHEARD
+    )
+    assert more.notes == ("Left out: 1 shape without a plain filling, 1 text.",)
     with pytest.raises(InvalidAsset, match=r"bad\.obj"):
         preview_files(post, {"bad.obj": b"nothing"}, 0.0, UNHEARD)
 
