@@ -56,7 +56,7 @@ def held(page: Page) -> dict[str, Any]:
     return memory
 
 
-@pytest.mark.parametrize(("drags", "changes"), [(10, 8), pytest.param(200, 50, marks=pytest.mark.slow)])
+@pytest.mark.parametrize(("drags", "changes"), [(6, 4), pytest.param(200, 50, marks=pytest.mark.slow)])
 def test_drags_and_changes_leave_nothing_behind(page: Page, demo_url: str, drags: int, changes: int) -> None:
     page.goto(f"{demo_url}?at=cloth/shape")
     Studio(page).ready()
@@ -86,7 +86,7 @@ def test_geometry_that_is_fetched_anew_takes_the_place_of_what_was_there(page: P
     page.wait_for_function(f"() => ({HELD})().geometries === {begin['geometries']}")
 
 
-@pytest.mark.parametrize("films", [3, pytest.param(20, marks=pytest.mark.slow)])
+@pytest.mark.parametrize("films", [2, pytest.param(20, marks=pytest.mark.slow)])
 def test_films_leave_nothing_behind(page: Page, small: Studio, films: int) -> None:
     page.goto(f"{page.url.split('?')[0]}/deliver")
     page.wait_for_selector("#film-form [type=submit]:not([disabled])")
