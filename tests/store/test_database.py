@@ -6,6 +6,7 @@ import sqlite3
 import subprocess
 import sys
 import threading
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -92,7 +93,7 @@ def test_a_whole_copy_is_written_beside_the_edit_and_changes_nothing(tmp_path: P
         state = store.edit(state.id, state.revision, named(f"Name {n}"))
     assert due == [(state.id, SNAPSHOT_EVERY)]
     store.write_snapshot(*due[0])
-    with sqlite3.connect(tmp_path / FILE) as file:
+    with closing(sqlite3.connect(tmp_path / FILE)) as file, file:
         (copy,) = file.execute("SELECT snapshot FROM revision WHERE number = ?", (SNAPSHOT_EVERY,)).fetchone()
     assert f"Name {SNAPSHOT_EVERY - 1}" in copy
     assert SceneStore(Database(tmp_path)).open(state.id) == state
@@ -130,13 +131,13 @@ def test_a_file_that_is_no_database_is_refused_and_left_as_it_is(tmp_path: Path,
 
 def test_a_database_of_a_newer_version_or_of_something_else_is_refused(tmp_path: Path) -> None:
     Database(tmp_path).close()
-    with sqlite3.connect(tmp_path / FILE) as file:
+    with closing(sqlite3.connect(tmp_path / FILE)) as file, file:
         file.execute("UPDATE alembic_version SET version_num = '9999'")
     with pytest.raises(BadDatabase, match="newer"):
         Database(tmp_path)
     other = tmp_path / "other"
     other.mkdir()
-    with sqlite3.connect(other / FILE) as file:
+    with closing(sqlite3.connect(other / FILE)) as file, file:
         file.execute("CREATE TABLE shopping (item TEXT)")
     with pytest.raises(BadDatabase, match="something else"):
         Database(other)

@@ -86,4 +86,5 @@ def test_hostile_files_are_never_a_fault_of_the_server_and_leave_nothing(
     app.state.store.remove(scene.split("/")[-1])
     app.state.store.sweep_assets(older=0)
     assert kept() == 0 <= before
+    engine.dispose()
     assert not assets.own
