@@ -15,7 +15,7 @@ setup: .venv/.ready
 setup-dev: .venv/.ready-dev
 
 .venv/bin/python:
-	@command -v $(PYTHON) >/dev/null || { echo "Lazzik needs Python 3.11: install it, or say where it is with PYTHON=…"; exit 1; }
+	@command -v $(PYTHON) >/dev/null || { echo "Lazzik needs Python 3.11 or newer: install it, or say where it is with PYTHON=…"; exit 1; }
 	$(PYTHON) -m venv .venv
 
 # the kernels are compiled here, once, so that neither start-up nor a request waits for a compiler
