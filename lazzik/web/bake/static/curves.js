@@ -2,10 +2,9 @@
 // click shows all of it again.
 
 import { over, untilReleased } from "lazzik/lib/dom.js";
-import { clamp } from "lazzik/lib/numbers.js";
+import { clamp, wheeled } from "lazzik/lib/numbers.js";
 
 const CLOSEST = 400; // times
-const WHEEL = 1.0015; // times closer for each pixel of a wheel
 /** @type {Record<string, [times: number, along: number]>} */
 const KEYS = { "+": [0.7, 0], "=": [0.7, 0], "-": [1 / 0.7, 0], ArrowLeft: [1, -0.2], ArrowRight: [1, 0.2] };
 
@@ -40,7 +39,7 @@ export function listenToCurves() {
     event.preventDefault();
     const [from, , width] = view(svg);
     const box = svg.getBoundingClientRect();
-    const next = width * WHEEL ** event.deltaY;
+    const next = width * wheeled(event.deltaY);
     look(svg, from + ((event.clientX - box.left) / box.width) * (width - next), next);
   }, { passive: false });
   document.addEventListener("pointerdown", (event) => {

@@ -2,13 +2,12 @@
 
 import { floats } from "lazzik/lib/api.js";
 import { all, maybe, one, over, put, shape } from "lazzik/lib/dom.js";
-import { clamp, extent, roomy, spreadOut, ticks, tidy } from "lazzik/lib/numbers.js";
+import { clamp, extent, roomy, spreadOut, ticks, tidy, wheeled } from "lazzik/lib/numbers.js";
 import { store } from "lazzik/lib/store.js";
 import { Labels } from "lazzik/stack/labels.js";
 import { onView, span, toFrame, toX, viewed, wheelsTime, zoomed } from "lazzik/timeline/timeaxis.js";
 
 const MARGIN = 7;
-const WHEEL = 1.0015; // times closer for each pixel of a wheel
 const CLOSE = 1.3; // pixels between points of a drawn curve
 const MOST_NAMES = 6; // curves beside the shown one that are told by name
 
@@ -106,7 +105,7 @@ export class Strata {
     const { low, high } = this.resultScale;
     const box = svg.getBoundingClientRect();
     const about = high - ((event.clientY - box.top - MARGIN) / (box.height - 2 * MARGIN)) * (high - low);
-    const factor = WHEEL ** event.deltaY;
+    const factor = wheeled(event.deltaY);
     this.values = [about - (about - low) * factor, about + (high - about) * factor];
     this.draw();
   }

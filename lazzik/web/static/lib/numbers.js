@@ -85,3 +85,6 @@ export function base64(numbers) {
   for (let i = 0; i < bytes.length; i += 8192) text += String.fromCharCode(...bytes.subarray(i, i + 8192));
   return btoa(text);
 }
+
+/** How many times as much is in view once a wheel was turned by so many pixels. @param {number} pixels */
+export const wheeled = (pixels) => 1.0015 ** pixels;

@@ -1,10 +1,9 @@
 // The one time axis that ruler, lanes and playhead share: which frames are in view.
 
-import { clamp } from "lazzik/lib/numbers.js";
+import { clamp, wheeled } from "lazzik/lib/numbers.js";
 import { store } from "lazzik/lib/store.js";
 
 const LEAST = 4; // frames that can still be told apart
-const WHEEL = 1.0015; // times closer for each pixel of a wheel
 
 /** @type {[from: number, to: number] | null} in frames; null is the whole range */
 let view = null;
@@ -60,6 +59,6 @@ export function wheelsTime(element, left, width, plain = false) {
     event.preventDefault();
     const by = event.deltaY || event.deltaX;
     if (along && !event.ctrlKey) return pan((by / width()) * span());
-    zoom(WHEEL ** by, toFrame(event.clientX - left(), width()));
+    zoom(wheeled(by), toFrame(event.clientX - left(), width()));
   }, { passive: false });
 }
