@@ -57,7 +57,7 @@ def _lines() -> Iterator[str]:
     yield ""
     yield from _table(numbers_of(Aim) | {f"point.{name}": quantity for name, quantity in numbers_of(AimPoint).items()})
     yield ""
-    for setting in ("axis", "about", "lag"):
+    for setting in Aim.settings():
         option = option_of(Aim, setting)
         yield f"- `{setting}`: {option.help} {', '.join(f'{value} ({word})' for value, word in option.words.items())}"
     yield ""

@@ -6,7 +6,7 @@ This is what the document holds of it; the geometry stands in evaluate/aiming.py
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, Self, get_args
 
 import numpy as np
 from pydantic import Field, model_validator
@@ -96,6 +96,12 @@ class Aim(Frozen):
         if self.about == self.axis[-1]:
             raise ValueError(f"what turns about its own {self.about} alone can't aim with that axis")
         return self
+
+    @classmethod
+    def settings(cls) -> dict[str, tuple[Any, ...]]:
+        """Its choices that are no numbers: field -> what may be chosen."""
+        axes, abouts = (get_args(cls.model_fields[name].annotation) for name in ("axis", "about"))
+        return {"axis": axes, "about": abouts, "lag": (False, True)}
 
     @property
     def acts(self) -> bool:

@@ -11,7 +11,7 @@ from typing import Annotated, Any
 
 from pydantic import Field
 
-from lazzik.core.channel.layer import Layer, numbers_of
+from lazzik.core.channel.layer import Layer
 from lazzik.core.channel.window import Window
 from lazzik.core.document import Finite, Frozen, Label, Name, Quantity
 from lazzik.core.layers import Number  # with its layers resolved
@@ -58,6 +58,3 @@ def within(layer: Layer, sheaf: Sheaf) -> Layer:
         # both are checked already, and a sheaf may have hundreds of layers
         kept = layer.__dict__["_within"] = (sheaf, type(layer).model_construct(**fields))
     return kept[1]
-
-
-assert numbers_of(Sheaf) == {"weight": WEIGHT}

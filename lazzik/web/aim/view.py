@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import get_args
 
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.document import counts_under, option_of
@@ -16,8 +15,6 @@ from lazzik.web.ui.controls import Control, Group, Select, TypedField, grouped, 
 from lazzik.web.ui.knob import Knob, shown
 
 TITLES = {"where": "What it aims at", "does": "How it turns", "time": "In time"}
-
-CHOICES = ("axis", "about", "lag")
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -55,7 +52,7 @@ def aim_view(scene: Scene, node: Node, aim: Aim) -> AimView:
 
 
 def _controls(scene: Scene, node: Node, aim: Aim) -> Iterator[Control]:
-    chosen = {name: str(getattr(aim, name)) for name in CHOICES}
+    chosen = {name: str(getattr(aim, name)) for name in Aim.settings()}
     edit = {"do": "change-aim", "node": node.id}
     yield Select(
         id="aim-target",
@@ -68,10 +65,9 @@ def _controls(scene: Scene, node: Node, aim: Aim) -> Iterator[Control]:
         takes="slug",
         group="where",
     )
-    for name in CHOICES:
-        option, field = option_of(Aim, name), Aim.model_fields[name]
-        values = (False, True) if field.annotation is bool else get_args(field.annotation)
-        yield select_of(option, name, values, chosen[name], id=f"aim-{name}", edit=edit, into=f"settings.{name}")
+    for name, values in Aim.settings().items():
+        id, into = f"aim-{name}", f"settings.{name}"
+        yield select_of(option_of(Aim, name), name, values, chosen[name], id=id, edit=edit, into=into)
     for name, quantity in numbers_of(Aim).items():
         if name != "weight" and counts_under(quantity.only, chosen):
             yield number_control(scene, node, f"aim.{name}")

@@ -70,12 +70,12 @@ class ChangeAim(Edit):
         changes: dict[str, Any] = {} if self.muted is None else {"muted": self.muted}
         if "loop" in self.model_fields_set:
             changes |= {"loop": self.loop, "fit": False}  # a length of one's own does not follow the range
-        choices = {"axis": tuple(AXES), "about": ("all", "x", "y", "z"), "lag": ("True", "False")}
         for name, value in self.settings.items():
-            if value not in choices.get(name, ()):
-                allowed = f"; it may be {', '.join(choices[name])}" if name in choices else ""
+            choices = {str(choice): choice for choice in Aim.settings().get(name, ())}
+            if value not in choices:
+                allowed = f"; it may be {', '.join(choices)}" if choices else ""
                 raise InvalidEdit(f"'{value}' is no {name} of an aim{allowed}", self.node)
-            changes[name] = value == "True" if name == "lag" else value
+            changes[name] = choices[value]
         return scene.with_node(node.replaced(aim=aim.replaced(**changes)))
 
     def describe(self, scene: Scene) -> str:
