@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+import zipfile
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -148,3 +150,29 @@ def test_a_webp_becomes_png_and_a_damaged_one_a_sentence(small: Studio) -> None:
     chooser.value.set_files(card("JPEG"))
     small.lands(2)
     assert node_of(small)["look"]["picture"]["label"] == "Card"
+
+
+def test_it_is_in_a_film_from_its_first_frame_and_moves_there(carded: Studio, tmp_path: Path) -> None:
+    page = carded.page
+    moved = [
+        {"do": "put-key", "address": "card/look.picture.x", "frame": frame, "value": value, "go": "linear"}
+        for frame, value in ((0, 0.0), (2, 1.0))
+    ]
+    page.request.post(f"{page.url.split('?')[0]}/edits", data={"revision": 2, "edits": moved})
+    page.reload()
+    page.click(".steps a:has-text('Deliver')")
+    page.set_default_timeout(60_000)
+    page.select_option("#film-form [name=form]", "png")
+    for name, value in (("first", "0"), ("last", "2"), ("width", "160"), ("height", "90")):
+        page.fill(f"#film-form [name={name}]", value)
+    with page.expect_download() as started:
+        page.click("text=Make the film")
+    started.value.save_as(tmp_path / "film.zip")
+    shares = []
+    with zipfile.ZipFile(tmp_path / "film.zip") as archive:
+        for frame in range(3):
+            dots = np.asarray(Image.open(io.BytesIO(archive.read(f"frame-{frame:05}.png"))).convert("RGB")).astype(int)
+            r, g, b = np.moveaxis(dots, -1, 0)
+            shares.append(((r > 1.6 * b) & (r > 1.6 * g)).sum() / max(1, ((b > 1.6 * r) & (b > 1.6 * g)).sum()))
+    assert shares[0] == pytest.approx(1, abs=0.2)  # as much red as blue
+    assert (shares[1] > 2, shares[2]) == (True, 0)  # half of its width on, all that is left is red; then nothing is
