@@ -46,7 +46,8 @@ def hue(studio: Studio, x: float, y: float) -> str:
 
 
 def ready(studio: Studio) -> None:
-    """Wait until the picture is drawn."""
+    """Wait until the picture is drawn as the last step left it: that one is saved is said before its file is loaded."""
+    studio.page.wait_for_function("() => window.lazzik.settled()")
     studio.page.wait_for_function(
         "() => window.lazzik.stage.nodes.get('card')?.mesh?.material.map?.image && !window.lazzik.stage.waiting"
     )
@@ -90,6 +91,7 @@ def test_a_picture_on_a_sheet_enters_elastically(small: Studio) -> None:
     assert (look["picture"]["label"], node_of(small, "card")["shape"]["width"]) == ("Card", 2.0)
     walk.undo_all()
     assert scene_of(small) == before
+    page.wait_for_function("() => window.lazzik.settled()")
 
 
 def test_it_is_seen_where_it_lies_and_beyond_its_edge_is_what_is_chosen(carded: Studio) -> None:
@@ -124,6 +126,7 @@ def test_it_moves_with_its_numbers_and_is_taken_off(carded: Studio) -> None:
     page.fill(".knob.base-value input", "0.6")
     page.press(".knob.base-value input", "Enter")
     carded.lands(5)
+    ready(carded)
     for frame, seen in ((0, "blue"), (100, "red")):
         page.evaluate("frame => window.lazzik.transport.go(frame)", frame)
         page.wait_for_function("n => window.lazzik.stage.frame === n && !window.lazzik.stage.waiting", arg=frame)
@@ -149,6 +152,7 @@ def test_a_webp_becomes_png_and_a_damaged_one_a_sentence(small: Studio) -> None:
         page.select_option("#n-picture", "surface …")
     chooser.value.set_files(card("JPEG"))
     small.lands(2)
+    ready(small)
     assert node_of(small)["look"]["picture"]["label"] == "Card"
 
 
@@ -160,6 +164,8 @@ def test_it_is_in_a_film_from_its_first_frame_and_moves_there(carded: Studio, tm
     ]
     page.request.post(f"{page.url.split('?')[0]}/edits", data={"revision": 2, "edits": moved})
     page.reload()
+    carded.ready()
+    ready(carded)
     page.click(".steps a:has-text('Deliver')")
     page.set_default_timeout(60_000)
     page.select_option("#film-form [name=form]", "png")

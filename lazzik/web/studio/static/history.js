@@ -49,6 +49,9 @@ export function send(what, content = {}, worked = landed) {
   return next;
 }
 
+/** Resolves once every step that was sent is stored, or refused, and shown: the page's head says the first a little sooner. */
+export const settled = () => queue.then(() => true, () => true);
+
 /**
  * A step that takes long is answered by the job that it became.
  * @param {Landed & { state?: unknown } | News} answer

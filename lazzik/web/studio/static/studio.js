@@ -41,7 +41,7 @@ import { changesShowOn } from "./change.js";
 import { alone, chooseNodes, chosenNodes, listenToChoice } from "./choice.js";
 import { listenToDivider } from "./divider.js";
 import { offerHelp } from "./help.js";
-import { onChange } from "./history.js";
+import { onChange, settled } from "./history.js";
 import { listenToNames } from "./names.js";
 import { Previews } from "./previews.js";
 import { recalledFrame, remember } from "./remembered.js";
@@ -292,7 +292,7 @@ paintSliders();
 showChosen();
 showOpen();
 transport.go(recalledFrame());
-window.lazzik = { previews, transport, stage, strata, surfaces, choose, gizmo };
+window.lazzik = { previews, transport, stage, strata, surfaces, choose, gizmo, settled };
 try {
   await fetchCurves();
   if (desk.wanted()) desk.toggle(true);
