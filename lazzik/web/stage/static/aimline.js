@@ -22,9 +22,9 @@ export class AimLine {
 
   /** @param {AimFacts | null} aim */
   set(aim) {
-    this.dispose();
     this.aim = aim;
-    if (!aim) return;
+    if (!aim) this.dispose();
+    if (!aim || this.drawn) return; // a line that is there stays until it is placed anew
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.BufferAttribute(new Float32Array(6), 3));
     const material = new THREE.LineDashedMaterial({ color: ink("--ink"), depthTest: false, transparent: true, opacity: 0.7 });

@@ -100,8 +100,9 @@ function show(content) {
 
 async function fetchCurves() {
   if (!channelAddress()) return stage?.setPath(NO_PATH);
-  const asked = new URLSearchParams({ address: channelAddress() });
   const { facts } = store;
+  // of the state that is shown: a step that is on its way may take the number away
+  const asked = new URLSearchParams({ address: channelAddress(), revision: String(facts.revision) });
   for (const other of facts.also) asked.append("also", other);
   const { strata: content } = await packed(`${store.url}/curves?${asked}`);
   if (facts === store.facts) show(content); // otherwise another number is shown by now, with curves of its own
