@@ -127,8 +127,9 @@ def retimed(scene: Scene, fps: float) -> Scene:
     receipts = tuple(time.receipt(receipt) for receipt in scene.receipts)
     clips = tuple(_clip(clip, begun) for clip in scene.clips)
     sheaves = tuple(time.sheaf(sheaf) for sheaf in scene.sheaves)
+    marks = tuple(mark.replaced(frame=round(time.frame(mark.frame))) for mark in scene.marks)
     after = scene.replaced(
-        fps=fps, last=last, recipes=recipes, dials=dials, clips=clips, receipts=receipts, sheaves=sheaves
+        fps=fps, last=last, recipes=recipes, dials=dials, clips=clips, receipts=receipts, sheaves=sheaves, marks=marks
     )
     for node in scene.nodes:
         for path, number, quantity in channels_of(node):

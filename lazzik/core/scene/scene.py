@@ -15,6 +15,7 @@ from lazzik.core.errors import UnknownAddress
 from lazzik.core.geometry.assets import AssetStore
 from lazzik.core.layers import Clip, Recipe
 from lazzik.core.scene.dial import Dial
+from lazzik.core.scene.mark import Mark
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.pose import Pose
 from lazzik.core.scene.receipt import Receipt
@@ -24,6 +25,7 @@ VERSION = 2
 MOST_NODES = 10_000
 MOST_FRAMES = 20_000
 MOST_DIALS = 200
+MOST_MARKS = 1000
 PARTS = ("dials", "recipes", "clips", "sheaves")
 """What an address may begin with in place of an object."""
 DEEPEST = 64
@@ -36,8 +38,8 @@ FIELDS: dict[type[ScenePart], str] = {Dial: "dials", Recipe: "recipes", Clip: "c
 
 
 class Scene(Frozen):
-    """Frame rate, range, objects in the order of the tree, dials, recipes, clips, sheaves, poses, and receipts, oldest
-    first."""
+    """Frame rate, range, objects in the order of the tree, dials, recipes, clips, sheaves, poses, marks, and receipts,
+    oldest first."""
 
     format: Literal["lazzik-scene"] = "lazzik-scene"
     version: Literal[2] = 2
@@ -51,6 +53,7 @@ class Scene(Frozen):
     clips: Annotated[tuple[Clip, ...], Field(max_length=MOST_DIALS)] = ()
     sheaves: Annotated[tuple[Sheaf, ...], Field(max_length=MOST_DIALS)] = ()
     poses: Annotated[tuple[Pose, ...], Field(max_length=MOST_DIALS)] = ()
+    marks: Annotated[tuple[Mark, ...], Field(max_length=MOST_MARKS)] = ()
     receipts: tuple[Receipt, ...] = ()
 
     @model_validator(mode="after")
@@ -68,7 +71,7 @@ class Scene(Frozen):
                 raise ValueError(f"the object '{node.id}' aims at '{node.aim.target}', which is not there")
         if word := next((word for word in PARTS if word in self.by_id), None):
             raise ValueError(f"no object may have the id '{word}'")
-        for word in (*PARTS, "poses"):
+        for word in (*PARTS, "poses", "marks"):
             names = [part.id for part in getattr(self, word)]
             if len(set(names)) < len(names):
                 raise ValueError(f"two {word} share a name")

@@ -29,6 +29,7 @@ from lazzik.core.scene.edits.keys import (
     SnapKeys,
     ThinKeys,
 )
+from lazzik.core.scene.edits.marks import AddMark, ChangeMark, RemoveMark
 from lazzik.core.scene.edits.moves import Orbit, Pan
 from lazzik.core.scene.edits.objects import AddObject, BringIn, ChangeObject, RemoveObject
 from lazzik.core.scene.edits.pictures import BringPicture, ChangePicture, PutPicture
@@ -118,6 +119,9 @@ AnyEdit = Annotated[
     | LeaveSheaf
     | PartSheaf
     | KeepSheaf
+    | AddMark
+    | ChangeMark
+    | RemoveMark
     | ChangeScene
     | PlaceBake
     | BakeAgain
