@@ -13,7 +13,19 @@ __version__ = "0.1.0"
 if TYPE_CHECKING:
     from lazzik.core.errors import LazzikError
     from lazzik.core.scene.scene import Scene
-    from lazzik.library import addresses, bake, deliver, edit, evaluate, import_files, new_scene, open_scene, save_scene
+    from lazzik.library import (
+        addresses,
+        bake,
+        compare,
+        deliver,
+        edit,
+        evaluate,
+        import_files,
+        new_scene,
+        open_scene,
+        save_scene,
+        take_over,
+    )  # fmt: skip
 
 _PLACES = {"Scene": "lazzik.core.scene.scene", "LazzikError": "lazzik.core.errors"}
 
@@ -23,6 +35,7 @@ __all__ = [
     "__version__",
     "addresses",
     "bake",
+    "compare",
     "deliver",
     "edit",
     "evaluate",
@@ -30,6 +43,7 @@ __all__ = [
     "new_scene",
     "open_scene",
     "save_scene",
+    "take_over",
 ]  # fmt: skip
 
 

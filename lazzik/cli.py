@@ -200,6 +200,27 @@ def deliver(
 
 
 @app.command()
+def compare(
+    before: SceneFile,
+    after: Annotated[Path, typer.Argument(help="Another one.", show_default=False)],
+) -> None:
+    """List what differs between two scenes: what it is, what it was and what it becomes. Exit code 0 if nothing does, 1
+    if anything does, 2 if one of them can't be read."""
+    from lazzik.core.compare.differences import differences
+    from lazzik.core.compare.words import in_words
+
+    try:
+        one, other = _read(before, unread=2), _read(after, unread=2)
+    except LazzikError as error:
+        _fail(error.message, 2)
+    rows = in_words(differences(one, other), one, other)
+    for row in rows:
+        typer.echo(f"{row.title}: {row.was} → {row.becomes}")
+    if rows:
+        raise SystemExit(1)
+
+
+@app.command()
 def schema() -> None:
     """Print the JSON schema of the scene document."""
     import json
@@ -238,13 +259,13 @@ def every_kernel() -> None:
         importlib.import_module(module.name)
 
 
-def _read(path: Path) -> Scene:
+def _read(path: Path, *, unread: int = 1) -> Scene:
     from lazzik.core.scene.serialize import read_scene
 
     try:
         return read_scene(path.read_bytes())
     except OSError as error:
-        _fail(f"'{path}' can't be read: {error.strerror}.")
+        _fail(f"'{path}' can't be read: {error.strerror}.", unread)
 
 
 def _write(path: Path, content: bytes) -> None:
@@ -254,9 +275,9 @@ def _write(path: Path, content: bytes) -> None:
         _fail(f"'{path}' can't be written: {error.strerror}.")
 
 
-def _fail(sentence: str) -> NoReturn:
+def _fail(sentence: str, code: int = 1) -> NoReturn:
     typer.echo(sentence, err=True)
-    raise SystemExit(1)
+    raise SystemExit(code)
 
 
 def _range(scene: Scene, frames: str | None) -> tuple[int, int]:

@@ -15,6 +15,9 @@ import numpy as np
 from lazzik.core.bake.baking import TOLERANCES, BakePlan, bakeable
 from lazzik.core.bake.baking import bake as plan_bake
 from lazzik.core.clock import Clock
+from lazzik.core.compare.differences import differences
+from lazzik.core.compare.taking import take_over as plan_taking
+from lazzik.core.compare.words import Worded, in_words
 from lazzik.core.errors import InvalidDocument
 from lazzik.core.evaluate.evaluator import evaluate as evaluate_on
 from lazzik.core.formats.importer import import_files as plan_import
@@ -85,6 +88,18 @@ def bake(
     plan = BakePlan(first, last, way, every or 2, within, extremes)  # type: ignore[arg-type]
     baked = applied(scene, [plan_bake(scene, bakeable(scene) if at is None else list(at), plan)])
     return baked, baked.receipts[-1]
+
+
+def compare(before: Scene, after: Scene) -> list[Worded]:
+    """What differs between two scenes, in their order: each with `title`, `was` and `becomes` in words, and
+    `difference`, whose `key` takes it over."""
+    return in_words(differences(before, after), before, after)
+
+
+def take_over(scene: Scene, other: Scene, keys: Iterable[str], *, whole: bool = False) -> Scene:
+    """The scene with parts of another one, by the keys of differences or of what holds some ('nodes/lamp-3'), and what
+    they can't be without; with `whole`, all that they read as it is there. Raises InvalidEdit."""
+    return plan_taking(scene, other, list(keys), whole=whole).scene
 
 
 def import_files(scene: Scene, *paths: str | Path, depth: float = 0.0) -> Scene:

@@ -22,7 +22,7 @@ from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene, scene_text
 from lazzik.demo.station import station
 from lazzik.store.database import claimed
-from tests.conftest import turned
+from tests.conftest import edited, turned
 
 MAST = "beacon-mast/rotation.z"
 
@@ -104,6 +104,27 @@ def test_delivering_reports_how_the_motion_came_out(tmp_path: Path) -> None:
     done = run("deliver", small, "-o", tmp_path / "small.glb")
     assert "Post / rotation: " in done.stdout
     assert "keys in 1 tracks" in done.stdout
+
+
+def test_compare_lists_what_differs_and_says_so_by_its_exit_code(file: Path, demo: Scene, tmp_path: Path) -> None:
+    other = edited(
+        demo,
+        {"do": "set", "address": f"{MAST}#gust.amplitude", "value": 3},
+        {"do": "add-mark", "frame": 30, "label": "Gust begins"},
+    )
+    (calmer := tmp_path / "calmer.json").write_text(scene_text(other))
+    done = run("compare", file, calmer)
+    assert done.stdout.splitlines() == [
+        "Beacon mast / rotation z / Gust / amplitude: 4.8° → 3°", "mark Gust begins: — → there",
+    ]  # fmt: skip
+    assert done.returncode == 1
+    same = run("compare", file, file)
+    assert (same.returncode, same.stdout) == (0, "")
+    (broken := tmp_path / "broken.json").write_text("{}")
+    for words in ((file, broken), (tmp_path / "none.json", file)):
+        refused = run("compare", *words)
+        assert (refused.returncode, refused.stdout) == (2, "")
+        assert "can't be read" in refused.stderr
 
 
 def test_schema_is_a_json_schema() -> None:

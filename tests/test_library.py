@@ -11,7 +11,20 @@ import numpy as np
 import pytest
 
 import lazzik
-from lazzik import LazzikError, Scene, addresses, bake, deliver, edit, evaluate, import_files, new_scene, open_scene
+from lazzik import (
+    LazzikError,
+    Scene,
+    addresses,
+    bake,
+    compare,
+    deliver,
+    edit,
+    evaluate,
+    import_files,
+    new_scene,
+    open_scene,
+    take_over,
+)  # fmt: skip
 from lazzik.core.progress import Progress
 
 DOCUMENT = Path(__file__).parent.parent / "docs/python.md"
@@ -71,3 +84,14 @@ def test_a_file_is_brought_in_and_delivered_with_progress(demo: Scene, tmp_path:
     assert heard
     back = import_files(new_scene("Back", last=5), tmp_path / "short.gltf")
     assert len(back.nodes) == len(demo.nodes)
+
+
+def test_two_scenes_are_compared_and_one_takes_over_from_the_other(demo: Scene) -> None:
+    after = edit(demo, {"do": "add-dial", "label": "Storm"}, {"do": "remove-object", "node": "lamp-3"})
+    rows = compare(demo, after)
+    assert [(row.title, row.was, row.becomes) for row in rows[-2:]] == [
+        ("Shade 3", "there", "—"), ("dial Storm", "—", "there"),
+    ]  # fmt: skip
+    assert take_over(demo, after, [row.difference.key for row in rows]) == after
+    assert "shade-3" not in take_over(demo, after, ["nodes/lamp-3"]).by_id
+    assert compare(demo, demo) == []
