@@ -14,7 +14,8 @@ from typing import Any
 from sqlalchemy import delete, func, or_, select, update
 from sqlalchemy.orm import Session
 
-from lazzik.core.errors import LazzikError, UnknownAsset
+from lazzik.core.compare.sharing import sharing
+from lazzik.core.errors import UnknownAsset
 from lazzik.core.geometry.assets import AssetStore, name_of
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.bundle import assets_of
@@ -27,8 +28,9 @@ from lazzik.core.scene.serialize import scene_json
 from lazzik.core.scene.visit import new_layers
 from lazzik.store.database import Database
 from lazzik.store.patches import patch_between, patched, replayed
+from lazzik.store.rows import NoPicture, NothingThere, StaleEdit, head_row, newest_child, revision_row, scene_row
 from lazzik.store.states import States
-from lazzik.store.tables import AssetRow, CardRow, PictureRow, RevisionRow, SceneRow, now
+from lazzik.store.tables import AssetRow, CardRow, PictureRow, RevisionRow, SceneRow, TrialRow, now
 
 SNAPSHOT_EVERY = 32
 """Revisions from one whole copy to the next."""
@@ -36,29 +38,6 @@ SNAPSHOT_EVERY = 32
 
 UNNAMED = 3600.0
 """Seconds for which something heavy stays that nothing stored names: it may be about to be used."""
-
-
-class NoScene(LazzikError, LookupError):
-    """There is no scene with this id."""
-
-
-class NoPicture(LazzikError, LookupError):
-    """A scene whose stage nobody has looked at or drawn yet."""
-
-
-class StaleEdit(LazzikError):
-    """An edit made on a revision that is no longer the head. `head` is the newer one."""
-
-    def __init__(self, head: int) -> None:
-        super().__init__(
-            "This scene was changed elsewhere since this page showed it, so this step was not stored. "
-            "Reload to see the newer state; nothing of it is lost."
-        )
-        self.head = head
-
-
-class NothingThere(LazzikError):
-    """There is nothing to undo or redo."""
 
 
 @dataclass(frozen=True)
@@ -71,6 +50,8 @@ class State:
     undo: str | None
     """What the last step did; None at the beginning."""
     redo: str | None
+    trial: str = ""
+    """What is being tried; '' if nothing is."""
     added: tuple[str, ...] = ()
     """Objects that the last step added, without those that hang under others of them."""
     layer: str = ""
@@ -141,10 +122,8 @@ class SceneStore:
     def entry(self, scene_id: str) -> Entry:
         """One of them. Raises NoScene."""
         with self._database.reading() as session:
-            row = session.execute(_WITH_CARDS.where(SceneRow.id == scene_id)).first()
-        if row is None:
-            raise _no_scene(scene_id)
-        return _entry(*row)
+            scene_row(session, scene_id)
+            return _entry(*session.execute(_WITH_CARDS.where(SceneRow.id == scene_id)).one())
 
     def keep_card(self, scene_id: str, revision: int, card: dict[str, Any]) -> None:
         """Keep what is shown of a scene in the list."""
@@ -155,7 +134,7 @@ class SceneStore:
     def keep_picture(self, scene_id: str, picture: StagePicture) -> None:
         """Keep what the stage of a scene looks like. Raises NoScene."""
         with self._database.writing() as session:
-            _row(session, scene_id)
+            scene_row(session, scene_id)
             session.merge(PictureRow(scene=scene_id, **vars(picture)))
 
     def picture(self, scene_id: str) -> StagePicture:
@@ -230,25 +209,25 @@ class SceneStore:
     def remove(self, scene_id: str) -> None:
         """Forget a scene with its history. Raises NoScene."""
         with self._database.writing() as session:
-            session.delete(_row(session, scene_id))
+            session.delete(scene_row(session, scene_id))
         self._states.forget(scene_id)
 
     def open(self, scene_id: str) -> State:
         """A scene at its head. Raises NoScene."""
         with self._database.reading() as session:
-            head = _row(session, scene_id).head
+            head = scene_row(session, scene_id).head
         return self._state(scene_id, head)
 
     def current(self, scene_id: str, revision: int) -> State:
         """A scene at a revision that is its head. Raises NoScene, StaleEdit."""
         with self._database.reading() as session:
-            _current(session, scene_id, revision)
+            head_row(session, scene_id, revision)
         return self._state(scene_id, revision)
 
     def at_head(self, scene_id: str, revision: int) -> Scene:
         """A scene at a revision that is its head. Raises NoScene, StaleEdit."""
         with self._database.reading() as session:
-            _current(session, scene_id, revision)
+            head_row(session, scene_id, revision)
         return self.at(scene_id, revision)
 
     def at(self, scene_id: str, revision: int) -> Scene:
@@ -261,6 +240,9 @@ class SceneStore:
             return kept
         snapshot, patches, version = self._stored_as(scene_id, revision)
         scene = patched(json.loads(snapshot), patches, version, self.assets)
+        near = self._states.latest(scene_id)
+        if near is not None:  # what both have is held once, and whoever compares them need not look at it
+            scene = sharing(scene, near)
         self._states.keep(scene_id, revision, scene, document=len(snapshot) + sum(map(len, patches)))
         return scene
 
@@ -284,8 +266,11 @@ class SceneStore:
             except StaleEdit:  # it moved once more
                 continue
 
-    def store(self, scene_id: str, revision: int, after: Scene, label: str) -> State:
-        """Store what became of a revision, if it is still the head. Raises NoScene, StaleEdit."""
+    def store(
+        self, scene_id: str, revision: int, after: Scene, label: str, also: Callable[[Session, int], None] | None = None
+    ) -> State:
+        """Store what became of a revision, if it is still the head. `also` is told the new one's number within the same
+        transaction, to store what belongs to it. Raises NoScene, StaleEdit."""
         before = self.at(scene_id, revision)
         patch = json.dumps(patch_between(before, after))
         changed = [node for node in after.nodes if before.by_id.get(node.id) is not node]
@@ -293,13 +278,17 @@ class SceneStore:
         whole = None if self._is_present(scene_id, revision) else json.dumps(scene_json(after))
         label = label[:400]
         with self._database.writing() as session:
-            row = _current(session, scene_id, revision)
+            row = head_row(session, scene_id, revision)
             _store_assets(session, changed, after.assets)
             number = 1 + (session.scalar(select(func.max(RevisionRow.number)).filter_by(scene=scene_id)) or 0)
             session.add(
                 RevisionRow(scene=scene_id, number=number, parent=revision, label=label, patch=patch, snapshot=whole)
             )
             row.head, row.name, row.changed = number, after.name, now()
+            if also is not None:
+                session.flush()
+                also(session, number)
+            trial = _trial(session, scene_id)
         after = after.with_assets(self.assets) if after.assets is not self.assets else after
         self._states.keep(scene_id, number, after, change=len(patch))
         self._present[scene_id] = number
@@ -308,7 +297,7 @@ class SceneStore:
         new = {node.id for node in changed if node.id not in before.by_id}
         added = tuple(node.id for node in changed if node.id in new and node.parent not in new)
         layer = next((address for node in changed for address in new_layers(before.by_id.get(node.id), node)), "")
-        return State(scene_id, number, after, label, None, added, layer)
+        return State(scene_id, number, after, label, None, trial, added, layer)
 
     def write_snapshot(self, scene_id: str, number: int) -> None:
         """Write the whole copy of a revision. It is put together from JSON alone: no scene is read for it."""
@@ -325,8 +314,8 @@ class SceneStore:
     def undo(self, scene_id: str, revision: int) -> State:
         """Step back to the revision that the head was made from."""
         with self._database.reading() as session:
-            row = _current(session, scene_id, revision)
-            parent = _revision(session, scene_id, row.head).parent
+            row = head_row(session, scene_id, revision)
+            parent = revision_row(session, scene_id, row.head).parent
         if parent is None:
             raise NothingThere("There is nothing to undo.")
         return self._move(scene_id, revision, parent)
@@ -334,8 +323,8 @@ class SceneStore:
     def redo(self, scene_id: str, revision: int) -> State:
         """Step forward to the newest revision made from the head."""
         with self._database.reading() as session:
-            row = _current(session, scene_id, revision)
-            child = _newest_child(session, scene_id, row.head)
+            row = head_row(session, scene_id, revision)
+            child = newest_child(session, scene_id, row.head)
         if child is None:
             raise NothingThere("There is nothing to redo.")
         return self._move(scene_id, revision, child.number)
@@ -344,25 +333,26 @@ class SceneStore:
         """Let another revision be the head, if `revision` still is."""
         state = self._state(scene_id, head)
         with self._database.writing() as session:
-            row = _current(session, scene_id, revision)
+            row = head_row(session, scene_id, revision)
             row.head, row.name, row.changed = head, state.scene.name, now()
         return state
 
     def _state(self, scene_id: str, number: int) -> State:
         with self._database.reading() as session:
-            here = _revision(session, scene_id, number)
-            child = _newest_child(session, scene_id, number)
+            here = revision_row(session, scene_id, number)
+            child = newest_child(session, scene_id, number)
+            trial = _trial(session, scene_id)
         undo = here.label if here.parent is not None else None
-        return State(scene_id, number, self.at(scene_id, number), undo, child.label if child else None)
+        return State(scene_id, number, self.at(scene_id, number), undo, child.label if child else None, trial)
 
     def _stored_as(self, scene_id: str, number: int) -> tuple[str, list[str], int]:
         """The nearest whole copy at or before a revision, the patches that lead on from it, and their version."""
         patches: list[str] = []
         with self._database.reading() as session:
-            row = _revision(session, scene_id, number)
+            row = revision_row(session, scene_id, number)
             while row.snapshot is None:
                 patches.append(row.patch or "[]")
-                row = _revision(session, scene_id, row.parent if row.parent is not None else -1)
+                row = revision_row(session, scene_id, row.parent if row.parent is not None else -1)
             return row.snapshot, patches[::-1], row.version
 
     def _is_present(self, scene_id: str, revision: int) -> bool:
@@ -370,7 +360,7 @@ class SceneStore:
         if self._present.get(scene_id) == revision:
             return True
         with self._database.reading() as session:
-            return _revision(session, scene_id, revision).version == VERSION
+            return revision_row(session, scene_id, revision).version == VERSION
 
 
 _WITH_CARDS = (
@@ -385,6 +375,10 @@ def _entry(row: SceneRow, card: CardRow | None, revision: int | None, media: str
     content = json.loads(card.content) if card else None
     fresh = card is not None and card.revision == row.head
     return Entry(row.id, row.name, row.head, row.changed, content, fresh, f"{revision} {media}" if media else None)
+
+
+def _trial(session: Session, scene_id: str) -> str:
+    return session.scalar(select(TrialRow.name).filter_by(scene=scene_id)) or ""
 
 
 def label_of(scene: Scene, edits: list[Edit]) -> str:
@@ -408,33 +402,3 @@ def _is_named(session: Session, name: str) -> bool:
     """Whether a revision of any scene names an asset."""
     named = or_(func.instr(RevisionRow.patch, name) > 0, func.instr(RevisionRow.snapshot, name) > 0)
     return session.scalar(select(RevisionRow.row).where(named).limit(1)) is not None
-
-
-def _row(session: Session, scene_id: str) -> SceneRow:
-    row = session.get(SceneRow, scene_id)
-    if row is None:
-        raise _no_scene(scene_id)
-    return row
-
-
-def _no_scene(scene_id: str) -> NoScene:
-    return NoScene("There is no such scene; it may have been removed.", scene_id[:40])
-
-
-def _current(session: Session, scene_id: str, revision: int) -> SceneRow:
-    row = _row(session, scene_id)
-    if row.head != revision:
-        raise StaleEdit(row.head)
-    return row
-
-
-def _revision(session: Session, scene_id: str, number: int) -> RevisionRow:
-    row = session.scalar(select(RevisionRow).filter_by(scene=scene_id, number=number))
-    if row is None:
-        raise NoScene(f"The scene has no revision {number}.", scene_id[:40])
-    return row
-
-
-def _newest_child(session: Session, scene_id: str, number: int) -> RevisionRow | None:
-    children = select(RevisionRow).filter_by(scene=scene_id, parent=number).order_by(RevisionRow.number.desc())
-    return session.scalar(children.limit(1))

@@ -40,6 +40,11 @@ class States:
             self._kept.move_to_end((scene_id, number))
             return kept[0]
 
+    def latest(self, scene_id: str) -> Scene | None:
+        """The state of a scene that was used last, of those that are held."""
+        with self._lock:
+            return next((kept[0] for key, kept in reversed(self._kept.items()) if key[0] == scene_id), None)
+
     def keep(self, scene_id: str, number: int, scene: Scene, *, document: int = 0, change: int = 0) -> None:
         """Hold a state that was read from a document of so many letters, or came about by a change of so many."""
         with self._lock:

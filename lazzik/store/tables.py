@@ -83,3 +83,32 @@ class RevisionRow(Table):
     snapshot: Mapped[str | None] = mapped_column(Text)
     """The whole document, now and then, so that opening replays only a few patches."""
     made: Mapped[datetime] = mapped_column(default=now)
+
+
+class VersionRow(Table):
+    """A named state of a scene, told in words, with its stage as a browser saw it."""
+
+    __tablename__ = "version"
+    __table_args__ = (Index("version_scene", "scene", "row"),)
+
+    row: Mapped[int] = mapped_column(primary_key=True)
+    scene: Mapped[str] = mapped_column(ForeignKey("scene.id", ondelete="CASCADE"))
+    revision: Mapped[int]
+    name: Mapped[Short]
+    note: Mapped[str] = mapped_column(Text)
+    changes: Mapped[Short]
+    """What differs from the version before it."""
+    made: Mapped[datetime] = mapped_column(default=now)
+    media: Mapped[str | None] = mapped_column(String(40))
+    picture: Mapped[bytes | None] = mapped_column(LargeBinary)
+
+
+class TrialRow(Table):
+    """Something that is being tried in a scene, and the revision to return to."""
+
+    __tablename__ = "trial"
+
+    scene: Mapped[str] = mapped_column(ForeignKey("scene.id", ondelete="CASCADE"), primary_key=True)
+    revision: Mapped[int]
+    name: Mapped[Short]
+    made: Mapped[datetime] = mapped_column(default=now)

@@ -15,7 +15,7 @@ from lazzik.core.progress import Stopped
 from lazzik.core.scene.change import Overtaken
 from lazzik.core.scene.serialize import plain
 from lazzik.store.database import Busy, NoRoom
-from lazzik.store.scenes import NoPicture, NoScene, NothingThere, StaleEdit
+from lazzik.store.rows import NoPicture, NoScene, NothingThere, StaleEdit
 from lazzik.web.jobs import NoJob
 from lazzik.web.requests.bodies import TooMuchJson
 from lazzik.web.security import TooLarge

@@ -21,7 +21,8 @@ from lazzik.core.scene.edits import Edit, read_edits
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.store.database import FILE, MIGRATIONS, VERSIONS, BadDatabase, Database, FolderTaken, NoRoom, claimed
-from lazzik.store.scenes import SNAPSHOT_EVERY, SceneStore, StaleEdit
+from lazzik.store.rows import StaleEdit
+from lazzik.store.scenes import SNAPSHOT_EVERY, SceneStore
 
 
 class Slow(Edit):

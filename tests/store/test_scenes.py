@@ -16,7 +16,8 @@ from lazzik.core.scene.edits import read_edits
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene
 from lazzik.store.database import Database
-from lazzik.store.scenes import SNAPSHOT_EVERY, NoScene, NothingThere, SceneStore, StaleEdit, State
+from lazzik.store.rows import NoScene, NothingThere, StaleEdit
+from lazzik.store.scenes import SNAPSHOT_EVERY, SceneStore, State
 from lazzik.store.tables import RevisionRow
 
 GUST = "beacon-mast/rotation.z#gust"
