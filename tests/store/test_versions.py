@@ -106,7 +106,7 @@ def test_what_is_tried_is_kept_when_one_returns(shop: Shop) -> None:
     rows = {v.name: v for v in fresh.versions.rows(fresh.scene)}
     assert list(rows) == ["Wilder", "Before Wilder"]
     assert fresh.scenes.at(fresh.scene, rows["Wilder"].revision) == tried
-    assert rows["Wilder"].changes == "Lamp 3 removed, Gust amplitude 9° → 20°" or "Lamp 3" in rows["Wilder"].changes
+    assert rows["Wilder"].changes == "Lamp 3 removed, Gust amplitude 9° → 20°"
     assert fresh.versions.go_back(fresh.scene, fresh.head, rows["Wilder"].number).scene == tried
 
 
@@ -126,9 +126,10 @@ def test_what_was_tried_can_stay_and_nothing_tried_leaves_nothing(shop: Shop) ->
             leave(shop.scene, shop.head)
 
 
-@given(
-    st.lists(st.sampled_from(["edit", "edit", "undo", "redo", "try", "return", "stay", "keep", "back"]), max_size=14)
-)
+MOVES = ("edit", "edit", "undo", "redo", "try", "return", "stay", "keep", "back")
+
+
+@given(st.lists(st.sampled_from(MOVES), max_size=14))
 def test_no_step_is_ever_lost(tmp_path_factory: pytest.TempPathFactory, post: Scene, moves: list[str]) -> None:
     """Whatever is done, every state that was ever acknowledged can be gone back to, exactly."""
     shop = Shop(tmp_path_factory.mktemp("moves"), post)

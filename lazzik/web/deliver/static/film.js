@@ -8,7 +8,7 @@ import { Stage } from "lazzik/stage/stage.js";
 import { partsOf } from "lazzik/stage/surfaces.js";
 
 /** @import { News } from "lazzik/lib/jobs.js" */
-/** @import { Points } from "lazzik/stage/stage.js" */
+/** @import { Points } from "lazzik/stage/model.js" */
 /** @import { Sent } from "lazzik/stage/surfaces.js" */
 
 const CHUNK = 12; // frames of points asked for at once

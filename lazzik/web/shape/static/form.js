@@ -179,7 +179,7 @@ export class ShapeForm {
     if (this.painting && !maybe("[data-act=paint]")) this.paint(false);
     pressed("paint", this.painting);
     this.press();
-    pressed("wires", this.stage?.wires);
+    pressed("wires", this.stage?.model.wires);
     return this.shade();
   }
 }

@@ -5,7 +5,7 @@ import { dispose } from "./dispose.js";
 import { ink } from "./ink.js";
 
 /** @import { AimFacts } from "lazzik/lib/types.d.ts" */
-/** @import { Entry } from "./stage.js" */
+/** @import { Entry } from "./model.js" */
 
 const DASH = 0.012; // of the way from the eye to what is aimed at
 

@@ -4,7 +4,7 @@ import * as THREE from "three";
 import { dispose } from "./dispose.js";
 import { ink } from "./ink.js";
 
-/** @import { Entry } from "./stage.js" */
+/** @import { Entry } from "./model.js" */
 
 const MOST = 8; // lamps that light surfaces at once: each costs every dot of the picture
 const EDGE = 1; // lux, where a lamp's reach is drawn

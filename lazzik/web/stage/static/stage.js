@@ -1,78 +1,38 @@
-// The stage: draws the geometry from rest.glb under the transforms that the server computed. It computes no motion.
+// The stage: draws a state of the scene, with the view, the light and what helps while working. It computes no motion.
 
 import * as THREE from "three";
 import { OrbitControls } from "three/addons/controls/OrbitControls.js";
-import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
-import { floats } from "lazzik/lib/api.js";
-import { clamp } from "lazzik/lib/numbers.js";
 import { AimLine } from "./aimline.js";
 import { backdrop, lights } from "./backdrop.js";
 import { dispose } from "./dispose.js";
-import { creaseLines } from "./edges.js";
 import { Grid, told } from "./grid.js";
 import { hardware, smoothEdges } from "./hardware.js";
 import { forgetInks, ink } from "./ink.js";
 import { LampMark, lightUp } from "./lamps.js";
+import { Model } from "./model.js";
 import { Outline } from "./outline.js";
 import { castShadows, shadowsWanted, switchShadows } from "./shadows.js";
 import { Shades } from "./shades.js";
 import { Trail } from "./trail.js";
 
+/** @import { Motion, Points } from "./model.js" */
 /** @import { Shaded } from "./shades.js" */
 
 const COARSE = 1.5; // times fewer pixels each way while something is dragged
-const CREASE = 28; // degrees between two faces from which their edge is inked
-const LEAST_SEEN = 0.02; // of a dot of a picture that lets through what is behind; less is not drawn at all
 const VIEW = "lazzik-view";
 
-/** @typedef {THREE.Mesh<THREE.BufferGeometry, THREE.MeshLambertMaterial>} Surface */
-/** @typedef {THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>} Lines */
-
-/**
- * @typedef {object} Entry an object of the scene
- * @property {THREE.Object3D} item
- * @property {Surface | null} mesh
- * @property {Lines | null} lines its inked edges
- * @property {THREE.BufferGeometry | null} rest its geometry at rest, while it is drawn from another one
- * @property {THREE.PerspectiveCamera | null} lens
- * @property {THREE.Light | null} light
- */
-
-/**
- * @typedef {object} Track an object's motion; each array holds one row, or `per` a frame
- * @property {number} first
- * @property {number} per
- * @property {Float32Array} position
- * @property {Float32Array} orientation
- * @property {Float32Array} scale
- * @property {Record<string, Float32Array>} numbers
- */
-
-/** @typedef {{ points: Float32Array, normals: Int8Array }} Points of a surface, x, y, z of each; normals of 127 */
-
 export class Stage {
-  /** @type {Map<string, Entry>} */
-  nodes = new Map();
-  /** @type {Map<string, Track>} */
-  tracks = new Map();
-  /** @type {Lines[]} */
-  edges = [];
+  model = new Model();
   /** @type {THREE.Object3D[]} */
   around = [];
-  /** @type {THREE.Object3D | null} */
-  root = null;
-  /** @type {(Entry & { lens: THREE.PerspectiveCamera }) | null} the scene's own camera */
-  lens = null;
   /** @type {string | undefined} */
   chosen;
   /** @type {string | null} the object that is looked at alone */
   alone = null;
   /** @type {Float32Array | null} weights that are shaded on one surface */
   counts = null;
-  frame = 0;
   frames = 0; // pictures drawn so far, for measuring
   through = false;
-  wires = false;
   home = false;
   waiting = false;
   shadows = shadowsWanted();
@@ -108,6 +68,11 @@ export class Stage {
     this.resize();
   }
 
+  get nodes() { return this.model.nodes; }
+  get tracks() { return this.model.tracks; }
+  get root() { return this.model.root; }
+  get lens() { return this.model.lens; }
+
   // shaded surfaces as they are drawn, for measuring
   get shaded() { return this.shades.drawn; }
 
@@ -126,7 +91,7 @@ export class Stage {
     this.around = [backdrop(), ...lights()];
     this.scene.add(...this.around);
     castShadows(this.renderer, this.around, this.shadows);
-    for (const edges of this.edges) edges.material.color = ink("--ink");
+    for (const edges of this.model.edges) edges.material.color = ink("--ink");
     this.invalidate();
   }
 
@@ -138,18 +103,11 @@ export class Stage {
     }
   }
 
-  // what was loaded, with all that was made for it
   unload() {
     this.shade([]);
     this.outline.dispose();
     this.lampMark.dispose();
-    for (const { rest } of this.nodes.values()) rest?.dispose();
-    this.root?.removeFromParent();
-    dispose(this.root);
-    for (const lines of this.edges) dispose(lines);
-    this.nodes.clear();
-    this.edges = [];
-    this.lens = null;
+    this.model.unload();
   }
 
   dispose() {
@@ -166,16 +124,9 @@ export class Stage {
 
   /** @param {string} url of a GLB */
   async load(url) {
-    const { scene } = await new GLTFLoader().loadAsync(url);
-    this.unload();
-    this.root = scene;
-    scene.traverse((item) => {
-      if (item.userData.id) this.nodes.set(item.userData.id, { item, mesh: null, lines: null, rest: null, lens: null, light: null });
-    });
-    scene.traverse((item) => this.prepare(item));
-    this.scene.add(scene);
+    if (!(await this.model.load(url, () => this.unload()))) return;
+    if (this.root) this.scene.add(this.root);
     if (!this.home) this.reset();
-    for (const id of this.tracks.keys()) this.pose(id);
     lightUp(this.nodes.values());
     this.select(this.chosen);
     this.hideOthers();
@@ -183,99 +134,25 @@ export class Stage {
   }
 
   /**
-   * The nearest object that an item of the file belongs to.
-   * @param {THREE.Object3D | null} item
-   */
-  owner(item) {
-    while (item && !item.userData.id) item = item.parent;
-    return item ? this.nodes.get(item.userData.id) : undefined;
-  }
-
-  /** @param {THREE.Object3D} item */
-  prepare(item) {
-    const entry = this.owner(item);
-    if (!entry) return;
-    if (item instanceof THREE.Mesh) {
-      const from = item.material;
-      from.dispose();
-      // glow is a multiple of the surface's own colour
-      const glow = (from.emissive.r / Math.max(from.color.r, 1e-6)) * from.emissiveIntensity;
-      // each surface has a picture of its own to move; what it shows is shared
-      const map = from.map?.clone() ?? null;
-      item.material = new THREE.MeshLambertMaterial({ color: from.color, emissive: from.color, emissiveIntensity: glow, map, emissiveMap: map });
-      if (from.transparent) Object.assign(item.material, { transparent: true, alphaTest: LEAST_SEEN });
-      item.material.wireframe = this.wires;
-      item.castShadow = item.receiveShadow = true;
-      entry.mesh = /** @type {Surface} */ (item);
-      entry.lines = creaseLines(item.geometry, CREASE, ink("--ink"));
-      this.edges.push(entry.lines);
-    }
-    if (item instanceof THREE.Light) {
-      entry.light = item;
-      if (!(item instanceof THREE.PointLight)) item.intensity = 0; // the backdrop has a sun of its own
-    }
-    if (item instanceof THREE.PerspectiveCamera) {
-      entry.lens = item;
-      this.lens ??= { ...entry, lens: item };
-    }
-  }
-
-  /**
-   * @param {Record<string, { position: Uint8Array, orientation: Uint8Array, scale: Uint8Array, numbers: Record<string, Uint8Array> }>} motion
+   * @param {Motion} motion
    * @param {number} first the frame that it begins with
    * @param {number} per moments of a frame
    */
   setMotion(motion, first, per = 1) {
-    for (const [id, track] of Object.entries(motion)) {
-      this.tracks.set(id, {
-        first,
-        per,
-        position: floats(track.position),
-        orientation: floats(track.orientation),
-        scale: floats(track.scale),
-        numbers: Object.fromEntries(Object.entries(track.numbers).map(([name, bytes]) => [name, floats(bytes)])),
-      });
-      this.pose(id);
-    }
+    this.model.setMotion(motion, first, per);
     this.invalidate();
   }
 
-  /**
-   * The points of a surface; its edges and its outline share them. Several objects may share one geometry at rest.
-   * @param {string} id
-   * @param {Points} shape
-   */
-  setShape(id, { points, normals }) {
-    const entry = this.nodes.get(id);
-    const mesh = entry?.mesh;
-    if (!entry || !mesh || mesh.geometry.attributes.position.count * 3 !== points.length) return;
-    if (!entry.rest) {
-      entry.rest = mesh.geometry;
-      mesh.geometry = mesh.geometry.clone();
-      mesh.frustumCulled = false;
-      entry.lines?.geometry.setAttribute("position", mesh.geometry.attributes.position);
-      entry.rest.dispose(); // it is drawn no longer; the graphics card gets it anew should it be
-      mesh.geometry.setAttribute("normal", new THREE.BufferAttribute(new Int8Array(normals.length), 3, true));
-      this.outline.follow(mesh);
-    }
-    const { position, normal } = mesh.geometry.attributes;
-    position.array.set(points);
-    normal.array.set(normals);
-    position.needsUpdate = normal.needsUpdate = true;
-    mesh.geometry.boundingSphere = mesh.geometry.boundingBox = null;
+  /** @param {string} id @param {Points} points */
+  setShape(id, points) {
+    const begun = this.model.setShape(id, points);
+    if (begun) this.outline.follow(begun);
     this.invalidate();
   }
 
   /** @param {string} id */
   restShape(id) {
-    const entry = this.nodes.get(id);
-    if (!entry?.rest || !entry.mesh) return;
-    const moved = entry.mesh.geometry;
-    entry.mesh.geometry = entry.rest;
-    entry.rest = null;
-    entry.lines?.geometry.setAttribute("position", entry.mesh.geometry.attributes.position);
-    moved.dispose();
-    this.select(this.chosen);
+    if (this.model.restShape(id)) this.select(this.chosen);
   }
 
   /**
@@ -299,39 +176,15 @@ export class Stage {
   }
 
   toggleWires() {
-    this.wires = !this.wires;
-    for (const { mesh } of this.nodes.values()) if (mesh) mesh.material.wireframe = this.wires;
+    const on = this.model.toggleWires();
     this.invalidate();
-    return this.wires;
+    return on;
   }
 
   /** @param {number} frame */
   show(frame) {
-    this.frame = frame;
-    for (const id of this.tracks.keys()) this.pose(id);
+    this.model.show(frame);
     this.invalidate();
-  }
-
-  /** @param {string} id */
-  pose(id) {
-    const [track, entry] = [this.tracks.get(id), this.nodes.get(id)];
-    if (!entry || !track) return;
-    const place = Math.round((this.frame - track.first) * track.per);
-    /** @type {(values: Float32Array, width: number) => number} */
-    const row = (values, width) => clamp(place, 0, values.length / width - 1) * width;
-    entry.item.position.fromArray(track.position, row(track.position, 3));
-    entry.item.quaternion.fromArray(track.orientation, row(track.orientation, 4));
-    entry.item.scale.fromArray(track.scale, row(track.scale, 3));
-    const { "look.glow": glow, "camera.view": view, "light.intensity": intensity, "look.picture": picture } = track.numbers;
-    const map = entry.mesh?.material.map;
-    if (picture && map) {
-      const at = row(picture, 4);
-      map.offset.fromArray(picture, at);
-      map.repeat.fromArray(picture, at + 2);
-    }
-    if (glow && entry.mesh) entry.mesh.material.emissiveIntensity = Math.max(0, glow[row(glow, 1)]);
-    if (intensity && entry.light instanceof THREE.PointLight) entry.light.intensity = Math.max(0, intensity[row(intensity, 1)]);
-    if (view && entry.lens) entry.lens.fov = view[row(view, 1)];
   }
 
   /** @param {string | undefined} id */
@@ -454,7 +307,7 @@ export class Stage {
    */
   pick(x, y) {
     const hit = this.root && this.ray(x, y).intersectObject(this.root, true)[0];
-    return hit ? this.owner(hit.object)?.item.userData.id ?? null : null;
+    return hit ? this.model.owner(hit.object)?.item.userData.id ?? null : null;
   }
 
   resize() {
@@ -466,6 +319,9 @@ export class Stage {
     this.camera.updateProjectionMatrix();
     this.draw();
   }
+
+  // the picture itself; whoever shows more than one state paints otherwise
+  paint() { this.renderer.render(this.scene, this.eye); }
 
   invalidate() {
     if (this.waiting) return;
@@ -492,7 +348,7 @@ export class Stage {
       eye.aspect = this.camera.aspect;
       eye.updateProjectionMatrix();
     }
-    this.renderer.render(this.scene, eye);
+    this.paint();
     this.frames += 1;
     for (const act of this.drawn) act();
   }
@@ -505,10 +361,10 @@ export class Stage {
     const all = [...this.outline.drawn, this.trail.drawn, this.grid.drawn, this.aimLine.drawn, this.lampMark.drawn];
     const helpers = all.flatMap((item) => (item?.visible ? [item] : []));
     for (const item of helpers) item.visible = false;
-    this.renderer.render(this.scene, this.eye);
+    this.paint();
     act();
     for (const item of helpers) item.visible = true;
-    this.renderer.render(this.scene, this.eye);
+    this.paint();
   }
 
   /**

@@ -4,7 +4,7 @@ import { packed } from "lazzik/lib/api.js";
 import { guard } from "lazzik/lib/guard.js";
 import { store } from "lazzik/lib/store.js";
 
-/** @import { Points, Stage } from "./stage.js" */
+/** @import { Points } from "./model.js" */
 
 const MOST = 240 * 2 ** 20; // bytes of points kept
 const AHEAD = 24; // frames asked for at once
@@ -29,6 +29,12 @@ const AGAIN = 1500; // milliseconds until what was refused is asked for again
  */
 
 /**
+ * @typedef {object} Shown what draws the surfaces
+ * @property {(id: string, points: Points) => unknown} setShape
+ * @property {(id: string) => unknown} restShape
+ */
+
+/**
  * The points of each frame.
  * @param {Sent} content
  * @returns {Points[]}
@@ -48,9 +54,13 @@ export class Surfaces {
   running = false;
   paused = false; // nothing is asked for ahead while a drag waits for its previews
 
-  /** @param {Stage} stage */
-  constructor(stage) {
+  /**
+   * @param {Shown} stage
+   * @param {Record<string, string>} state what is asked for beside the object and the frames, where it is not the head
+   */
+  constructor(stage, state = {}) {
     this.stage = stage;
+    this.state = state;
     this.frame = store.facts.first;
   }
 
@@ -121,8 +131,10 @@ export class Surfaces {
   /** @param {string} id @param {number} frame */
   async fetchFrom(id, frame) {
     const surface = this.kept.get(id);
+    const to = Math.min(frame + AHEAD, store.facts.last);
+    const asked = new URLSearchParams({ ...this.state, node: id, from: String(frame), to: String(to) });
     /** @type {Sent} */
-    const content = await packed(`${store.url}/points?node=${id}&from=${frame}&to=${Math.min(frame + AHEAD, store.facts.last)}`);
+    const content = await packed(`${store.url}/points?${asked}`);
     if (!surface || this.kept.get(id) !== surface) return; // it took another shape meanwhile
     surface.still = content.still;
     partsOf(content).forEach((part, i) => surface.frames.set(content.still ? 0 : content.from + i, part));

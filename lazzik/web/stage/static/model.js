@@ -1,0 +1,216 @@
+// What is drawn of one state of a scene: its geometry at rest, under the transforms that the server computed.
+
+import * as THREE from "three";
+import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
+import { floats } from "lazzik/lib/api.js";
+import { clamp } from "lazzik/lib/numbers.js";
+import { dispose } from "./dispose.js";
+import { creaseLines } from "./edges.js";
+import { ink } from "./ink.js";
+
+const CREASE = 28; // degrees between two faces from which their edge is inked
+const LEAST_SEEN = 0.02; // of a dot of a picture that lets through what is behind; less is not drawn at all
+
+/** @typedef {THREE.Mesh<THREE.BufferGeometry, THREE.MeshLambertMaterial>} Surface */
+/** @typedef {THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>} Lines */
+
+/**
+ * @typedef {object} Entry an object of the scene
+ * @property {THREE.Object3D} item
+ * @property {Surface | null} mesh
+ * @property {Lines | null} lines its inked edges
+ * @property {THREE.BufferGeometry | null} rest its geometry at rest, while it is drawn from another one
+ * @property {THREE.PerspectiveCamera | null} lens
+ * @property {THREE.Light | null} light
+ */
+
+/**
+ * @typedef {object} Track an object's motion; each array holds one row, or `per` a frame
+ * @property {number} first
+ * @property {number} per
+ * @property {Float32Array} position
+ * @property {Float32Array} orientation
+ * @property {Float32Array} scale
+ * @property {Record<string, Float32Array>} numbers
+ */
+
+/** @typedef {{ points: Float32Array, normals: Int8Array }} Points of a surface, x, y, z of each; normals of 127 */
+
+/** @typedef {Record<string, { position: Uint8Array, orientation: Uint8Array, scale: Uint8Array, numbers: Record<string, Uint8Array> }>} Motion */
+
+export class Model {
+  /** @type {Map<string, Entry>} */
+  nodes = new Map();
+  /** @type {Map<string, Track>} */
+  tracks = new Map();
+  /** @type {Lines[]} */
+  edges = [];
+  /** @type {THREE.Object3D | null} */
+  root = null;
+  /** @type {(Entry & { lens: THREE.PerspectiveCamera }) | null} the scene's own camera */
+  lens = null;
+  frame = 0;
+  wires = false;
+  asked = ""; // the file that was asked for last
+
+  // what was loaded, with all that was made for it
+  unload() {
+    for (const { rest } of this.nodes.values()) rest?.dispose();
+    this.root?.removeFromParent();
+    dispose(this.root);
+    for (const lines of this.edges) dispose(lines);
+    this.nodes.clear();
+    this.edges = [];
+    this.root = null;
+    this.lens = null;
+  }
+
+  /**
+   * Whether it was loaded: an older file that comes after a newer one was asked for is let go.
+   * @param {string} url of a GLB
+   * @param {() => void} unload what was there before
+   */
+  async load(url, unload = () => this.unload()) {
+    this.asked = url;
+    const { scene } = await new GLTFLoader().loadAsync(url);
+    if (this.asked !== url) return dispose(scene), false;
+    unload();
+    this.root = scene;
+    scene.traverse((item) => {
+      if (item.userData.id) this.nodes.set(item.userData.id, { item, mesh: null, lines: null, rest: null, lens: null, light: null });
+    });
+    scene.traverse((item) => this.prepare(item));
+    for (const id of this.tracks.keys()) this.pose(id);
+    return true;
+  }
+
+  /**
+   * The nearest object that an item of the file belongs to.
+   * @param {THREE.Object3D | null} item
+   */
+  owner(item) {
+    while (item && !item.userData.id) item = item.parent;
+    return item ? this.nodes.get(item.userData.id) : undefined;
+  }
+
+  /** @param {THREE.Object3D} item */
+  prepare(item) {
+    const entry = this.owner(item);
+    if (!entry) return;
+    if (item instanceof THREE.Mesh) {
+      const from = item.material;
+      from.dispose();
+      // glow is a multiple of the surface's own colour
+      const glow = (from.emissive.r / Math.max(from.color.r, 1e-6)) * from.emissiveIntensity;
+      // each surface has a picture of its own to move; what it shows is shared
+      const map = from.map?.clone() ?? null;
+      item.material = new THREE.MeshLambertMaterial({ color: from.color, emissive: from.color, emissiveIntensity: glow, map, emissiveMap: map });
+      if (from.transparent) Object.assign(item.material, { transparent: true, alphaTest: LEAST_SEEN });
+      item.material.wireframe = this.wires;
+      item.castShadow = item.receiveShadow = true;
+      entry.mesh = /** @type {Surface} */ (item);
+      entry.lines = creaseLines(item.geometry, CREASE, ink("--ink"));
+      this.edges.push(entry.lines);
+    }
+    if (item instanceof THREE.Light) {
+      entry.light = item;
+      if (!(item instanceof THREE.PointLight)) item.intensity = 0; // the backdrop has a sun of its own
+    }
+    if (item instanceof THREE.PerspectiveCamera) {
+      entry.lens = item;
+      this.lens ??= { ...entry, lens: item };
+    }
+  }
+
+  /**
+   * @param {Motion} motion
+   * @param {number} first the frame that it begins with
+   * @param {number} per moments of a frame
+   */
+  setMotion(motion, first, per = 1) {
+    for (const [id, track] of Object.entries(motion)) {
+      this.tracks.set(id, {
+        first,
+        per,
+        position: floats(track.position),
+        orientation: floats(track.orientation),
+        scale: floats(track.scale),
+        numbers: Object.fromEntries(Object.entries(track.numbers).map(([name, bytes]) => [name, floats(bytes)])),
+      });
+      this.pose(id);
+    }
+  }
+
+  /**
+   * The points of a surface; its edges share them. Several objects may share one geometry at rest. Gives the mesh if it
+   * moves from here on.
+   * @param {string} id
+   * @param {Points} shape
+   */
+  setShape(id, { points, normals }) {
+    const entry = this.nodes.get(id);
+    const mesh = entry?.mesh;
+    if (!entry || !mesh || mesh.geometry.attributes.position.count * 3 !== points.length) return null;
+    const begun = !entry.rest;
+    if (!entry.rest) {
+      entry.rest = mesh.geometry;
+      mesh.geometry = mesh.geometry.clone();
+      mesh.frustumCulled = false;
+      entry.lines?.geometry.setAttribute("position", mesh.geometry.attributes.position);
+      entry.rest.dispose(); // it is drawn no longer; the graphics card gets it anew should it be
+      mesh.geometry.setAttribute("normal", new THREE.BufferAttribute(new Int8Array(normals.length), 3, true));
+    }
+    const { position, normal } = mesh.geometry.attributes;
+    position.array.set(points);
+    normal.array.set(normals);
+    position.needsUpdate = normal.needsUpdate = true;
+    mesh.geometry.boundingSphere = mesh.geometry.boundingBox = null;
+    return begun ? mesh : null;
+  }
+
+  /** Whether it moved until now. @param {string} id */
+  restShape(id) {
+    const entry = this.nodes.get(id);
+    if (!entry?.rest || !entry.mesh) return false;
+    const moved = entry.mesh.geometry;
+    entry.mesh.geometry = entry.rest;
+    entry.rest = null;
+    entry.lines?.geometry.setAttribute("position", entry.mesh.geometry.attributes.position);
+    moved.dispose();
+    return true;
+  }
+
+  toggleWires() {
+    this.wires = !this.wires;
+    for (const { mesh } of this.nodes.values()) if (mesh) mesh.material.wireframe = this.wires;
+    return this.wires;
+  }
+
+  /** @param {number} frame */
+  show(frame) {
+    this.frame = frame;
+    for (const id of this.tracks.keys()) this.pose(id);
+  }
+
+  /** @param {string} id */
+  pose(id) {
+    const [track, entry] = [this.tracks.get(id), this.nodes.get(id)];
+    if (!entry || !track) return;
+    const place = Math.round((this.frame - track.first) * track.per);
+    /** @type {(values: Float32Array, width: number) => number} */
+    const row = (values, width) => clamp(place, 0, values.length / width - 1) * width;
+    entry.item.position.fromArray(track.position, row(track.position, 3));
+    entry.item.quaternion.fromArray(track.orientation, row(track.orientation, 4));
+    entry.item.scale.fromArray(track.scale, row(track.scale, 3));
+    const { "look.glow": glow, "camera.view": view, "light.intensity": intensity, "look.picture": picture } = track.numbers;
+    const map = entry.mesh?.material.map;
+    if (picture && map) {
+      const at = row(picture, 4);
+      map.offset.fromArray(picture, at);
+      map.repeat.fromArray(picture, at + 2);
+    }
+    if (glow && entry.mesh) entry.mesh.material.emissiveIntensity = Math.max(0, glow[row(glow, 1)]);
+    if (intensity && entry.light instanceof THREE.PointLight) entry.light.intensity = Math.max(0, intensity[row(intensity, 1)]);
+    if (view && entry.lens) entry.lens.fov = view[row(view, 1)];
+  }
+}
