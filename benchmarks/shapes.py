@@ -15,6 +15,7 @@ from playwright.sync_api import sync_playwright
 
 from benchmarks.timing import best
 from lazzik.core.channel.channel import Channel
+from lazzik.core.clock import Clock
 from lazzik.core.deformers.bend import Bend
 from lazzik.core.deformers.twist import Twist
 from lazzik.core.deformers.undulate import Undulate
@@ -69,7 +70,8 @@ def peak(scene: Scene) -> int:
     memo, first = Memo(), scene.first
     tracemalloc.start()
     while first <= scene.last:
-        first += points_of(scene, scene.nodes[0], first, scene.last, Scope(scene, memo, []))["frames"]
+        clock = Clock.over(scene.fps, scene.first, scene.last, start=first)
+        first += points_of(scene, scene.nodes[0], clock, Scope(scene, memo, []), first)["frames"]
     held = tracemalloc.get_traced_memory()[1]
     tracemalloc.stop()
     return held

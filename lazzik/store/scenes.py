@@ -212,11 +212,14 @@ class SceneStore:
             session.delete(scene_row(session, scene_id))
         self._states.forget(scene_id)
 
+    def head(self, scene_id: str) -> int:
+        """The revision that is a scene's head. Raises NoScene."""
+        with self._database.reading() as session:
+            return scene_row(session, scene_id).head
+
     def open(self, scene_id: str) -> State:
         """A scene at its head. Raises NoScene."""
-        with self._database.reading() as session:
-            head = scene_row(session, scene_id).head
-        return self._state(scene_id, head)
+        return self._state(scene_id, self.head(scene_id))
 
     def current(self, scene_id: str, revision: int) -> State:
         """A scene at a revision that is its head. Raises NoScene, StaleEdit."""

@@ -149,8 +149,9 @@ class Versions:
             row = session.get(TrialRow, scene_id)
             return Trial(row.name, row.revision, row.made) if row else None
 
-    def begin_trial(self, scene_id: str, revision: int, name: str) -> None:
-        """Begin to try something: from here on there is a way back. What is now is kept as a version, unless it is one.
+    def begin_trial(self, scene_id: str, revision: int, name: str) -> Version | None:
+        """Begin to try something: from here on there is a way back. What is now is kept as a version, unless it is one;
+        the version that was kept.
 
         Raises NoScene, StaleEdit; InvalidEdit if something is being tried already.
         """
@@ -161,9 +162,10 @@ class Versions:
             if already is not None:
                 raise InvalidEdit(f"'{already.name}' is being tried; return from it, or keep it, first")
             kept = select(VersionRow.row).filter_by(scene=scene_id, revision=revision).limit(1)
-            if session.scalar(kept) is None:
-                _added(session, scene_id, revision, f"Before {name}"[:MOST_NAME], "", changes)
             session.add(TrialRow(scene=scene_id, revision=revision, name=name))
+            if session.scalar(kept) is not None:
+                return None
+            return _version(_added(session, scene_id, revision, f"Before {name}"[:MOST_NAME], "", changes))
 
     def end_trial(self, scene_id: str, revision: int) -> Version:
         """Go on with what was tried: it is kept as a version, and there is nothing to return from any more. Raises
@@ -175,26 +177,26 @@ class Versions:
             session.delete(trial)
             return _version(_added(session, scene_id, revision, trial.name, "", changes))
 
-    def leave_trial(self, scene_id: str, revision: int) -> State:
-        """Return to where a trial began, as a step; what was tried is kept as a version. Raises NothingThere,
-        StaleEdit."""
+    def leave_trial(self, scene_id: str, revision: int) -> tuple[State, Version | None]:
+        """Return to where a trial began, as a step; what was tried is kept as a version, unless nothing was. Raises
+        NothingThere, StaleEdit."""
         trial = self.trial(scene_id)
         if trial is None:
             raise NothingThere(NOTHING_TRIED)
         before, then = self._scenes.at_head(scene_id, revision), self._scenes.at(scene_id, trial.revision)
-        changes = self.changes(scene_id, revision)
-
-        def also(session: Session, _: int) -> None:
-            session.delete(_trial_row(session, scene_id))
-            if before != then:
-                _added(session, scene_id, revision, trial.name, "", changes)
-
         if before == then:  # nothing was tried after all
             with self._database.writing() as session:
                 head_row(session, scene_id, revision)
-                also(session, revision)
-            return self._scenes.open(scene_id)
-        return self._scenes.store(scene_id, revision, then, f"return from {trial.name}", also)
+                session.delete(_trial_row(session, scene_id))
+            return self._scenes.open(scene_id), None
+        changes, kept = self.changes(scene_id, revision), []
+
+        def also(session: Session, _: int) -> None:
+            session.delete(_trial_row(session, scene_id))
+            kept.append(_version(_added(session, scene_id, revision, trial.name, "", changes)))
+
+        state = self._scenes.store(scene_id, revision, then, f"return from {trial.name}", also)
+        return state, kept[0]
 
 
 NOTHING_TRIED = "Nothing is being tried in this scene."

@@ -27,12 +27,14 @@ from lazzik.core.progress import Stopped
 from lazzik.demo.station import station
 from lazzik.store.database import Database
 from lazzik.store.scenes import SceneStore
+from lazzik.store.versions import Versions
 from lazzik.web.errors import answer
 from lazzik.web.jobs import Jobs
 from lazzik.web.login.door import Door, Doorkeeper
 from lazzik.web.requests.bodies import describe
 from lazzik.web.requests.fields import refusals
 from lazzik.web.security import Guard, TooLarge, hosts
+from lazzik.web.states import Drafts
 from lazzik.work import tasks
 from lazzik.work.pool import Workers
 
@@ -42,8 +44,8 @@ WEB = Path(__file__).parent
 
 ROUTES = (
     "scenes.routes", "studio.routes", "edits.routes", "stage.routes", "stack.routes", "shape.routes", "aim.routes",
-    "objects.routes", "dials.routes", "poses.routes", "diagnose.routes", "recipes.routes", "bake.routes",
-    "deliver.routes", "jobs.routes", "jobs.film", "login.routes",
+    "versions.routes", "objects.routes", "dials.routes", "poses.routes", "diagnose.routes", "recipes.routes",
+    "bake.routes", "deliver.routes", "jobs.routes", "jobs.film", "login.routes",
 )  # fmt: skip
 """Where the routers are: each room's, and those of jobs."""
 
@@ -70,7 +72,8 @@ def create_app(
     """The application over the database in a folder. Workers that are given are shared, and stay when it ends; with a
     password, nobody comes in without it."""
     sys.setswitchinterval(SWITCH_EVERY)
-    running, store = Jobs(), SceneStore(Database(folder))
+    database = Database(folder)
+    running, store = Jobs(), SceneStore(database)
     heavy = workers or Workers()
 
     @asynccontextmanager
@@ -87,6 +90,7 @@ def create_app(
 
     app = FastAPI(title="Lazzik", version=__version__, docs_url=None, redoc_url=None, lifespan=life)
     app.state.jobs, app.state.store, app.state.workers = running, store, heavy
+    app.state.database, app.state.versions, app.state.drafts = database, Versions(database, store), Drafts()
     app.state.memo = Memo()
     app.state.marks = CoarseMarks()
     store.snapshot_due = partial(_snapshot, heavy, store)

@@ -8,7 +8,9 @@ from fastapi import Depends, Request
 
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.mesh_density import CoarseMarks
+from lazzik.store.database import Database
 from lazzik.store.scenes import SceneStore, State
+from lazzik.store.versions import Versions
 from lazzik.work.pool import Workers
 from lazzik.work.source import Source
 
@@ -27,6 +29,20 @@ def _marks(request: Request) -> CoarseMarks:
 
 def _workers(request: Request) -> Workers:
     return cast(Workers, request.app.state.workers)
+
+
+def _database(request: Request) -> Database:
+    return cast(Database, request.app.state.database)
+
+
+DatabaseOf = Annotated[Database, Depends(_database)]
+
+
+def _versions(request: Request) -> Versions:
+    return cast(Versions, request.app.state.versions)
+
+
+VersionsOf = Annotated[Versions, Depends(_versions)]
 
 
 Store = Annotated[SceneStore, Depends(_store)]

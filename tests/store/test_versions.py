@@ -101,7 +101,9 @@ def test_what_is_tried_is_kept_when_one_returns(shop: Shop) -> None:
     assert (fresh.now, fresh.scenes.open(fresh.scene).trial) == (tried, "Wilder")
     with pytest.raises(StaleEdit):
         fresh.versions.leave_trial(fresh.scene, fresh.head - 1)
-    state = fresh.versions.leave_trial(fresh.scene, fresh.head)
+    state, kept = fresh.versions.leave_trial(fresh.scene, fresh.head)
+    assert kept is not None
+    assert kept.name == "Wilder"
     assert (state.scene, state.undo, state.trial) == (before, "return from Wilder", "")
     rows = {v.name: v for v in fresh.versions.rows(fresh.scene)}
     assert list(rows) == ["Wilder", "Before Wilder"]
@@ -115,7 +117,8 @@ def test_what_was_tried_can_stay_and_nothing_tried_leaves_nothing(shop: Shop) ->
     shop.versions.begin_trial(shop.scene, shop.head, "Calm")
     with pytest.raises(InvalidEdit, match="'Calm' is being tried"):
         shop.versions.begin_trial(shop.scene, shop.head, "Other")
-    assert shop.versions.leave_trial(shop.scene, shop.head).revision == 0
+    state, kept = shop.versions.leave_trial(shop.scene, shop.head)
+    assert (state.revision, kept) == (0, None)
     assert [v.name for v in shop.versions.rows(shop.scene)] == ["Start"]  # it is what is now, so no other one was kept
     shop.versions.begin_trial(shop.scene, shop.head, "Calm")
     calm = shop.gust(1)

@@ -21,6 +21,7 @@ CODE = sorted(WEB.parent.rglob("*.py"))
 PAGES = (
     "/login", "/scenes", "{scene}", "{scene}?at=cloth/shape", "{scene}?at=beacon-mast/rotation.z%23gust",
     "{scene}/bake?at=beacon-mast/rotation.z", "{scene}/recipes?at=beacon-mast/rotation.z", "{scene}/deliver",
+    "{scene}/versions?a=0",
 )  # fmt: skip
 
 
@@ -91,7 +92,7 @@ def test_a_room_has_one_style_sheet_and_colours_are_named_in_one_place() -> None
     assert len(sheets) > 8
     assert [sheet.name for sheet in sheets] == [f"{sheet.parent.parent.name}.css" for sheet in sheets]
     page = (WEB / "studio" / "templates" / "page.html").read_text()
-    apart = {"scenes"}  # a page of its own
+    apart = {"scenes", "versions"}  # pages of their own
     assert {sheet.stem for sheet in sheets if f'"{sheet.stem}"' not in page} == apart
     for sheet in [*sheets, WEB / "static" / "css" / "base.css"]:
         bare = re.findall(r"(?<!url\()#[0-9a-fA-F]{3,8}\b(?![-\w])|rgba?\(", sheet.read_text())

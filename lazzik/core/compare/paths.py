@@ -47,6 +47,8 @@ def address_of(path: Path) -> str:
             return ""
         written, rest = f"{kind}/{slug}", rest[1:]
     else:
+        if not rest:
+            return ""
         end = rest.index("layers") if "layers" in rest else len(rest)
         written, rest = f"{slug}/{'.'.join(rest[:end])}", rest[end:]
     while len(rest) > 1 and rest[0] == "layers":

@@ -7,6 +7,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Response
 from pydantic import ValidationError
 
+from lazzik.core.clock import Clock
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import reshaped, shapes_over_time
@@ -88,5 +89,6 @@ def preview(scene_id: str, body: Given, store: Store, memo: Kept) -> Response:
     content["motion"] = motion_of(after, nodes, after.clock(), scope)
     if body.frame is not None and after.first <= body.frame <= after.last:
         shaped = [node for node in reshaped(before, after, nodes) if node.visible and shapes_over_time(after, node)]
-        content["points"] = [points_of(after, node, body.frame, body.frame, scope) for node in shaped[:MOST_SHAPED]]
+        now = Clock.over(after.fps, after.first, body.frame, start=body.frame)
+        content["points"] = [points_of(after, node, now, scope, body.frame) for node in shaped[:MOST_SHAPED]]
     return packed(content)

@@ -14,9 +14,9 @@ from lazzik.demo.station import station
 from lazzik.store.scenes import StagePicture
 from lazzik.web.deps import Heavy, Store
 from lazzik.web.jobs import Running
+from lazzik.web.pictures import Sent, media_type_of
 from lazzik.web.requests.uploads import spooled
 from lazzik.web.scenes.cards import card_of
-from lazzik.web.scenes.pictures import Sent, media_type_of
 from lazzik.web.ui.templating import templates
 from lazzik.work import tasks
 from lazzik.work.source import Source

@@ -27,12 +27,11 @@ MOST_MOMENTS = 64
 """Moments of a frame that may be asked for: as many as a film mixes for its blur."""
 
 
-def points_of(scene: Scene, node: Node, first: int, last: int, scope: Scope, per: int = 1) -> dict[str, Any]:
-    """Points and normals from a frame on, `per` moments of each, up to the last or to what one answer may carry.
+def points_of(scene: Scene, node: Node, clock: Clock, scope: Scope, first: int) -> dict[str, Any]:
+    """Points and normals over a clock that begins with a frame, or over as much of it as one answer may carry.
 
     Points are float32, normals int8 of 127; a surface that is the same at every frame is sent once.
     """
-    clock = Clock.over(scene.fps, scene.first, last, start=first, per_frame=per)
     motion = surface_of(scene, node, clock, scope)
     count = len(motion.rest.points)
     frames = 1 if motion.still else max(1, min(len(clock.frames), LARGEST_CHUNK // (15 * count)))

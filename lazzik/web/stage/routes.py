@@ -9,6 +9,7 @@ from fastapi import APIRouter, Query, Response
 from typing_extensions import TypedDict
 
 from lazzik.core.clock import Clock
+from lazzik.core.compare.motion import in_step
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import acting, reshaped, shapes_below, shapes_over_time
@@ -21,6 +22,7 @@ from lazzik.web.deps import Kept, Store
 from lazzik.web.requests.fields import AskedRevision, FrameNumber
 from lazzik.web.stage.motion import motion_of_one
 from lazzik.web.stage.points import MOST_AT_ONCE, MOST_MOMENTS, in_range, points_of, shaped
+from lazzik.web.states import Beside, Seen
 from lazzik.web.ui.encode import floats, packed, streamed
 
 router = APIRouter(prefix="/scenes/{scene_id}")
@@ -31,27 +33,33 @@ def motion(
     scene_id: str,
     store: Store,
     memo: Kept,
+    seen: Seen,
+    beside: Beside,
     since: AskedRevision = None,
     first: Annotated[FrameNumber | None, Query(alias="from")] = None,
     last: Annotated[FrameNumber | None, Query(alias="to")] = None,
     per: Annotated[int, Query(ge=1, le=MOST_MOMENTS)] = 1,
 ) -> Response:
-    """Transforms of the objects over the range (or part of it): all, or those that differ from a revision's."""
-    state = store.open(scene_id)
-    scene = state.scene
-    begin = scene.first if first is None else first
-    end = scene.last if last is None else last
+    """Transforms of the objects over the range (or part of it): all, or those that differ from a revision's.
+
+    Beside another state the range is that one's, in step with it, and of what is the same in both nothing is sent.
+    """
+    scene = seen.scene
+    timed = beside.scene if beside else scene
+    begin = timed.first if first is None else first
+    end = timed.last if last is None else last
     if not begin <= end <= begin + MOST_FRAMES:
         raise InvalidEdit(f"Frames {begin} to {end} are no range that can be asked for", "from")
-    before = store.at(scene_id, since) if since is not None else None
-    same_clock = before and (before.fps, before.first, before.last) == (scene.fps, scene.first, scene.last)
-    nodes = affected(before, scene) if before and same_clock else list(scene.nodes)
-    clock = Clock.over(scene.fps, scene.first, end, start=begin, per_frame=per)
-    took_shape = reshaped(before, scene, nodes) if before and same_clock else list(scene.nodes)
+    before = beside.scene if beside else store.at(scene_id, since) if since is not None else None
+    same_clock = before is not None and (before.fps, before.first) == (scene.fps, scene.first)
+    same = same_clock and before is not None and (beside is not None or before.last == scene.last)
+    nodes = affected(before, scene) if before and same else list(scene.nodes)
+    clock = in_step(scene, Clock.over(timed.fps, timed.first, end, start=begin, per_frame=per))
+    took_shape = reshaped(before, scene, nodes) if before and same else list(scene.nodes)
     head = {
         "shaped": [node.id for node in scene.nodes if node.visible and shapes_over_time(scene, node)],
         "reshaped": [node.id for node in took_shape],
-        "revision": state.revision,
+        "revision": seen.on,
         "from": begin,
         "frames": end - begin + 1,
         "geometry": geometry_key(scene),
@@ -61,10 +69,9 @@ def motion(
 
 
 @router.get("/rest.glb")
-def rest_geometry(scene_id: str, store: Store, memo: Kept) -> Response:
+def rest_geometry(seen: Seen, memo: Kept) -> Response:
     """The geometry at rest, from the same exporter that people use."""
-    scene = store.open(scene_id).scene
-    return Response(write_glb(scene, animated=False, memo=memo), media_type="model/gltf-binary")
+    return Response(write_glb(seen.scene, animated=False, memo=memo), media_type="model/gltf-binary")
 
 
 class Names(TypedDict):
@@ -96,21 +103,23 @@ def _seen(node: Node) -> tuple[object, ...]:
 
 @router.get("/points")
 def points(
-    scene_id: str,
     node: str,
-    store: Store,
     memo: Kept,
+    seen: Seen,
+    beside: Beside,
     first: Annotated[FrameNumber, Query(alias="from")],
     last: Annotated[FrameNumber, Query(alias="to")],
     per: Annotated[int, Query(ge=1, le=MOST_MOMENTS)] = 1,
 ) -> Response:
-    """An object's points from a frame on, `per` moments of each, as many as one answer may carry."""
-    state = store.open(scene_id)
-    scene = state.scene
+    """An object's points from a frame on, `per` moments of each, as many as one answer may carry. Beside another state
+    the frames are that one's, in step with it."""
+    scene = seen.scene
+    timed = beside.scene if beside else scene
     owner = shaped(scene, node)
-    in_range(scene, first, last)
-    content = points_of(scene, owner, first, min(last, first + MOST_AT_ONCE - 1), Scope(scene, memo, []), per)
-    return packed({"revision": state.revision} | content)
+    in_range(timed, first, last)
+    end = min(last, first + MOST_AT_ONCE - 1)
+    clock = in_step(scene, Clock.over(timed.fps, timed.first, end, start=first, per_frame=per))
+    return packed({"revision": seen.on} | points_of(scene, owner, clock, Scope(scene, memo, []), first))
 
 
 @router.get("/counts")

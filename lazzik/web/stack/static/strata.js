@@ -5,10 +5,9 @@ import { all, maybe, one, over, put, shape } from "lazzik/lib/dom.js";
 import { clamp, extent, roomy, spreadOut, ticks, tidy, wheeled } from "lazzik/lib/numbers.js";
 import { store } from "lazzik/lib/store.js";
 import { Labels } from "lazzik/stack/labels.js";
-import { onView, span, toFrame, toX, viewed, wheelsTime, zoomed } from "lazzik/timeline/timeaxis.js";
+import { across, curvePath, heights, MARGIN, upright } from "lazzik/timeline/plot.js";
+import { onView, span, toFrame, toX, wheelsTime, zoomed } from "lazzik/timeline/timeaxis.js";
 
-const MARGIN = 7;
-const CLOSE = 1.3; // pixels between points of a drawn curve
 const MOST_NAMES = 6; // curves beside the shown one that are told by name
 
 /**
@@ -199,10 +198,7 @@ export class Strata {
    * @param {number} low
    * @param {number} high
    */
-  y(svg, low, high) {
-    const height = this.height(svg) - 2 * MARGIN;
-    return (/** @type {number} */ value) => MARGIN + height - ((value - low) / (high - low)) * height;
-  }
+  y(svg, low, high) { return heights(this.height(svg), low, high); }
 
   /**
    * A curve as path data.
@@ -210,18 +206,7 @@ export class Strata {
    * @param {Float32Array} values
    * @param {(value: number) => number} y
    */
-  line({ from, perFrame }, values, y) {
-    const start = this.x(from);
-    const step = this.width / (span() * perFrame);
-    // a point for every pixel and a half is all that can be seen; the last one always stands
-    const stride = Math.max(1, Math.round(CLOSE / step));
-    const last = values.length - 1;
-    const point = (/** @type {number} */ i) => `${Math.round((start + i * step) * 10) / 10} ${Math.round(y(values[i]) * 10) / 10}`;
-    const points = [];
-    for (let i = 0; i < last; i += stride) points.push(point(i));
-    points.push(point(last));
-    return `M${points.join("L")}`;
-  }
+  line(data, values, y) { return curvePath(data, values, y, this.width); }
 
   /**
    * A curve as heights over places, both in pixels.
@@ -251,21 +236,14 @@ export class Strata {
   }
 
   /** @param {Element} svg */
-  upright(svg) {
-    return ticks(...viewed(), 10).map((frame) => {
-      const x = this.x(frame).toFixed(1);
-      return shape("line", { class: "grid", x1: x, x2: x, y1: 0, y2: this.height(svg) });
-    });
-  }
+  upright(svg) { return upright(this.width, this.height(svg)); }
 
   /**
    * Lines across at round values.
    * @param {number[]} levels
    * @param {(value: number) => number} y
    */
-  across(levels, y) {
-    return levels.map((level) => shape("line", { class: "grid", x1: 0, x2: this.width, y1: y(level), y2: y(level) }));
-  }
+  across(levels, y) { return across(levels, y, this.width); }
 
   /**
    * What lines across stand for, told beside the picture.

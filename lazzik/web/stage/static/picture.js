@@ -20,15 +20,26 @@ export function middleOf(width, height, form) {
   return [(width - w) / 2, (height - h) / 2, w, h];
 }
 
-/** @param {Stage} stage */
-async function take(stage) {
-  const canvas = element("canvas", { width: SIZE[0], height: SIZE[1] });
+/**
+ * The stage as a picture.
+ * @param {Stage} stage
+ * @param {readonly [width: number, height: number]} size
+ * @returns {Promise<Blob | null>}
+ */
+export function pictureOf(stage, size) {
+  const canvas = element("canvas", { width: size[0], height: size[1] });
+  const context = canvas.getContext("2d");
+  if (context) context.imageSmoothingQuality = "high";
   stage.bare(() => {
     const { width, height } = stage.canvas;
-    canvas.getContext("2d")?.drawImage(stage.canvas, ...middleOf(width, height, SIZE[0] / SIZE[1]), 0, 0, ...SIZE);
+    context?.drawImage(stage.canvas, ...middleOf(width, height, size[0] / size[1]), 0, 0, ...size);
   });
-  /** @type {Blob | null} */
-  const blob = await new Promise((done) => canvas.toBlob(done, "image/webp", 0.82));
+  return new Promise((done) => canvas.toBlob(done, "image/webp", 0.82));
+}
+
+/** @param {Stage} stage */
+async function take(stage) {
+  const blob = await pictureOf(stage, SIZE);
   // what is not kept now is taken after the next change
   if (blob) await fetch(`${store.url}/picture?revision=${store.facts.revision}`, { method: "PUT", body: blob }).catch(() => {});
 }

@@ -1,0 +1,145 @@
+"""States of a scene by a word that addresses of pages carry, so that any two of them can be seen and compared.
+
+now                    the scene at its head, or at the revision that `on` says
+31                     the scene at a step of its history
+v12                    a version
+unbaked.bake-1         what is now without a bake: its layers on again, its keys gone
+recipe.gust@a/b.c      what is now with a recipe in place of the stack on a number
+"""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass
+from threading import Lock
+from typing import Annotated
+
+from fastapi import Depends, Query, Request
+
+from lazzik.core.channel.channel import Channel
+from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.scene.address import Address, title, write
+from lazzik.core.scene.edits.bakes import TakeBack
+from lazzik.core.scene.edits.base import applied
+from lazzik.core.scene.edits.recipes import UseRecipe
+from lazzik.core.scene.scene import Scene
+from lazzik.demo.recipes import library
+from lazzik.store.scenes import SceneStore
+from lazzik.store.versions import Versions
+from lazzik.web.requests.fields import AskedRevision
+
+MOST_DRAFTS = 8
+"""States that nobody stored, held in memory: with them goes the motion that was worked out for them."""
+
+LONGEST = 2100
+
+Word = Annotated[str, Query(max_length=LONGEST)]
+
+
+class Drafts:
+    """States that nobody stored, made once and held while they are looked at. Safe between threads."""
+
+    def __init__(self) -> None:
+        self._held: OrderedDict[tuple[str, int, str], Scene] = OrderedDict()
+        self._lock = Lock()
+
+    def get(self, key: tuple[str, int, str], make: Callable[[], Scene]) -> Scene:
+        """One of them: of a scene, a revision and a word."""
+        with self._lock:
+            if key in self._held:
+                self._held.move_to_end(key)
+                return self._held[key]
+        made = make()
+        with self._lock:
+            self._held[key] = made
+            if len(self._held) > MOST_DRAFTS:
+                self._held.popitem(last=False)
+        return made
+
+
+@dataclass(frozen=True, kw_only=True)
+class NamedState:
+    """A state of a scene."""
+
+    word: str
+    name: str
+    """What people call it."""
+    scene: Scene
+    revision: int | None
+    """None for one that nobody stored."""
+    on: int
+    """The revision that was the head when it was asked for."""
+
+
+class States:
+    """Where states are found by their words."""
+
+    def __init__(self, store: SceneStore, versions: Versions, drafts: Drafts) -> None:
+        self._store, self._versions, self._drafts = store, versions, drafts
+
+    def find(self, scene_id: str, word: str, on: int | None = None) -> NamedState:
+        """One of a scene. Raises NoScene, NoVersion; InvalidEdit for a word that means nothing."""
+        head = self._store.head(scene_id) if on is None else on
+        name, revision = self._stored(scene_id, word, head)
+        if revision is not None:
+            scene = self._store.at(scene_id, revision)
+            return NamedState(word=word or "now", name=name, scene=scene, revision=revision, on=head)
+        scene = self._store.at(scene_id, head)
+        name, make = _draft(scene, word)
+        made = self._drafts.get((scene_id, head, word), make)
+        return NamedState(word=word, name=name, scene=made, revision=None, on=head)
+
+    def _stored(self, scene_id: str, word: str, head: int) -> tuple[str, int | None]:
+        if word in ("", "now"):
+            return "Now", head
+        if word.isdecimal() and len(word) < 10:
+            return ("The beginning" if int(word) == 0 else f"Step {int(word)}"), int(word)
+        if word[:1] == "v" and word[1:].isdecimal() and len(word) < 11:
+            version = self._versions.one(scene_id, int(word[1:]))
+            return version.name, version.revision
+        return "", None
+
+
+def _draft(scene: Scene, word: str) -> tuple[str, Callable[[], Scene]]:
+    """What people call a state that nobody stored, and how it is made."""
+    kind, _, what = word.partition(".")
+    if kind == "unbaked" and what:
+        return "Before the bake", lambda: applied(scene, [TakeBack(receipt=what)])
+    if kind == "recipe" and "@" in what:
+        name, _, address = what.partition("@")
+        recipe = next((item for item in (*scene.recipes, *library()) if item.id == name), None)
+        if recipe is None:
+            raise UnknownAddress(f"There is no recipe '{name[:80]}' in this scene or in the library", word[:80])
+        place = Address.parse(address).channel
+
+        def with_recipe() -> Scene:
+            bare = scene.with_part(recipe) if scene.recipe(recipe.id) is None else scene
+            bare = write(bare, place, lambda channel: Channel(value=channel.value, keys=channel.keys))
+            return applied(bare, [UseRecipe(address=str(place), recipe=recipe.id)])
+
+        return f"{recipe.label} on {title(scene, place)}", with_recipe
+    raise InvalidEdit(f"'{word[:80]}' is no state of this scene: not now, a step, a version, a bake or a recipe", "of")
+
+
+def _states(request: Request) -> States:
+    app = request.app.state
+    return States(app.store, app.versions, app.drafts)
+
+
+StatesOf = Annotated[States, Depends(_states)]
+
+
+def _seen(scene_id: str, states: StatesOf, of: Word = "", on: AskedRevision = None) -> NamedState:
+    return states.find(scene_id, of, on)
+
+
+def _beside(scene_id: str, states: StatesOf, beside: Word = "", on: AskedRevision = None) -> NamedState | None:
+    return states.find(scene_id, beside, on) if beside else None
+
+
+Seen = Annotated[NamedState, Depends(_seen)]
+"""The state that is asked for: what is now, if nothing is said."""
+
+Beside = Annotated[NamedState | None, Depends(_beside)]
+"""The state beside which it is seen, in step with it."""

@@ -1,0 +1,194 @@
+// Two states on one stage, in step: parted by a handle, one drawn faintly over the other, or side by side.
+
+import * as THREE from "three";
+import { packed } from "lazzik/lib/api.js";
+import { store } from "lazzik/lib/store.js";
+import { ink } from "lazzik/stage/ink.js";
+import { Model } from "lazzik/stage/model.js";
+import { pictureOf } from "lazzik/stage/picture.js";
+import { Surfaces } from "lazzik/stage/surfaces.js";
+
+/** @import { Points, Surface } from "lazzik/stage/model.js" */
+/** @import { Stage } from "lazzik/stage/stage.js" */
+
+/** @typedef {"wipe" | "ghost" | "sides" | "second"} Look the last is the second state alone */
+
+const FAINT = 0.42;
+const UNSEEN = 1; // a layer of the stage that no camera looks at
+
+export class Comparison {
+  before = new Model();
+  /** @type {Set<string>} objects that move or look otherwise */
+  differs = new Set();
+  /** @type {Look} */
+  look = "wipe";
+  share = 0.5; // of the width that shows the first state
+  /** @type {Surfaces[]} */
+  surfaces = [];
+  /** @type {Map<Surface, THREE.MeshLambertMaterial>} what a faint surface looks like otherwise */
+  solid = new Map();
+  ghost = new THREE.MeshLambertMaterial({ transparent: true, opacity: FAINT, depthWrite: false });
+
+  /** @param {Stage} stage that shows the second state */
+  constructor(stage) {
+    this.stage = stage;
+    stage.paint = () => this.paint();
+    store.subscribe("frame", () => this.show());
+  }
+
+  /**
+   * Fetch both. Of what is the same in both the first state has nothing of its own: it moves with the second.
+   * @param {string} a
+   * @param {string} b
+   * @param {string} on the revision that is now
+   */
+  async load(a, b, on) {
+    const { stage, before } = this;
+    const [second, first] = [{ of: b, on }, { of: a, beside: b, on }];
+    const [after, then] = await Promise.all([second, first].map((asked) => packed(`${store.url}/motion?${new URLSearchParams(asked)}`)));
+    stage.setMotion(after.motion, after.from);
+    before.setMotion(then.motion, after.from);
+    this.differs = new Set(Object.keys(then.motion));
+    for (const [id, track] of stage.tracks) if (!before.tracks.has(id)) before.tracks.set(id, track);
+    await Promise.all([
+      stage.load(`${store.url}/rest.glb?${new URLSearchParams(second)}`),
+      before.load(`${store.url}/rest.glb?${new URLSearchParams({ of: a, on })}`),
+    ]);
+    if (before.root) stage.scene.add(before.root);
+    for (const id of stage.nodes.keys()) if (!before.nodes.has(id)) this.differs.add(id);
+    this.followSurfaces(after.shaped, then.shaped, second, first);
+    this.seeAs(this.look);
+    this.show();
+  }
+
+  /**
+   * @param {string[]} shaped objects of the second state that change their shape
+   * @param {string[]} before and of the first
+   * @param {Record<string, string>} second
+   * @param {Record<string, string>} first
+   */
+  followSurfaces(shaped, before, second, first) {
+    const { stage, differs } = this;
+    const own = (/** @type {string} */ id) => differs.has(id);
+    const both = {
+      setShape: (/** @type {string} */ id, /** @type {Points} */ points) => {
+        stage.setShape(id, points);
+        if (!own(id)) this.before.setShape(id, points);
+      },
+      restShape: (/** @type {string} */ id) => stage.restShape(id),
+    };
+    const alone = {
+      setShape: (/** @type {string} */ id, /** @type {Points} */ points) => { this.before.setShape(id, points); stage.invalidate(); },
+      restShape: (/** @type {string} */ id) => this.before.restShape(id),
+    };
+    this.surfaces = [new Surfaces(both, second), new Surfaces(alone, first)];
+    this.surfaces[0].know(shaped, []);
+    this.surfaces[1].know(before.filter(own), []);
+  }
+
+  show() {
+    this.stage.show(store.frame);
+    this.before.show(store.frame);
+    for (const each of this.surfaces) each.show(store.frame);
+  }
+
+  /** @param {Look} look */
+  seeAs(look) {
+    this.look = look;
+    const faint = look === "ghost";
+    this.ghost.color = ink("--pine");
+    for (const [id, { mesh, lines }] of this.before.nodes) {
+      const seen = !faint || this.differs.has(id);
+      for (const item of [mesh, lines]) item?.layers.set(seen ? 0 : UNSEEN);
+      if (!mesh) continue;
+      if (faint && !this.solid.has(mesh)) {
+        this.solid.set(mesh, mesh.material);
+        mesh.material = this.ghost;
+      } else if (!faint && this.solid.has(mesh)) {
+        mesh.material = /** @type {THREE.MeshLambertMaterial} */ (this.solid.get(mesh));
+        this.solid.delete(mesh);
+      }
+    }
+    this.stage.invalidate();
+  }
+
+  dress() {
+    for (const lines of this.before.edges) lines.material.color = ink("--ink");
+    this.seeAs(this.look);
+  }
+
+  /** How much of the width shows the first state. @param {number} share */
+  part(share) {
+    this.share = Math.min(Math.max(share, 0), 1);
+    this.stage.invalidate();
+  }
+
+  paint() {
+    const { renderer, scene, eye } = this.stage;
+    const { x: width, y: height } = renderer.getSize(new THREE.Vector2());
+    const half = Math.round(width / 2);
+    if (this.look === "second" || this.look === "ghost" || !this.before.root) {
+      this.only(this.look === "ghost", true);
+      renderer.render(scene, eye);
+    } else if (this.look === "wipe") {
+      const edge = Math.round(width * this.share);
+      renderer.setScissorTest(true);
+      for (const [first, x, wide] of /** @type {[boolean, number, number][]} */ ([[true, 0, edge], [false, edge, width - edge]])) {
+        if (!wide) continue;
+        this.only(first, !first);
+        renderer.setScissor(x, 0, wide, height);
+        renderer.render(scene, eye);
+      }
+      renderer.setScissorTest(false);
+    } else {
+      this.besides(half, width, height);
+    }
+    this.only(true, true);
+  }
+
+  /**
+   * @param {number} half
+   * @param {number} width
+   * @param {number} height
+   */
+  besides(half, width, height) {
+    const { renderer, scene, eye } = this.stage;
+    const { aspect } = eye;
+    renderer.setScissorTest(true);
+    for (const [first, x, wide] of /** @type {[boolean, number, number][]} */ ([[true, 0, half], [false, half, width - half]])) {
+      this.only(first, !first);
+      eye.aspect = wide / height;
+      eye.updateProjectionMatrix();
+      renderer.setViewport(x, 0, wide, height);
+      renderer.setScissor(x, 0, wide, height);
+      renderer.render(scene, eye);
+    }
+    renderer.setScissorTest(false);
+    renderer.setViewport(0, 0, width, height);
+    eye.aspect = aspect;
+    eye.updateProjectionMatrix();
+  }
+
+  /** Which of the two are drawn. @param {boolean} first @param {boolean} second */
+  only(first, second) {
+    if (this.before.root) this.before.root.visible = first;
+    if (this.stage.root) this.stage.root.visible = second;
+  }
+
+  /** The second state alone, as a picture. @param {readonly [width: number, height: number]} size */
+  async picture(size) {
+    const was = this.look;
+    this.seeAs("second");
+    try {
+      return await pictureOf(this.stage, size);
+    } finally {
+      this.seeAs(was);
+    }
+  }
+
+  dispose() {
+    this.seeAs("second");
+    this.before.unload();
+    this.ghost.dispose();
+  }
+}
