@@ -25,7 +25,7 @@ class SceneFile(Format):
     media: ClassVar[str] = "application/json"
     use: ClassVar[str] = "To keep, to send, or to open again here, on the command line and in Python."
     carries: ClassVar[str] = (
-        "Everything: objects, keys, layers with all their numbers, meshes and fonts, poses, clips, "
+        "Everything: objects, keys, layers with all their numbers, meshes and fonts, poses, clips, marks, "
     )
     carries += "receipts of bakes."
     leaves: ClassVar[str] = "The steps of undo."
@@ -47,7 +47,7 @@ class JsonCurves(Format):
     carries: ClassVar[str] = (
         "For each number that moves: address, unit, the keys of its base with their slopes in units "
     )
-    carries += "per second, what it does beyond them, and the result at every whole frame."
+    carries += "per second, what it does beyond them, and the result at every whole frame; and the marks of the ruler."
     leaves: ClassVar[str] = "Geometry; layers, whose motion is in the values; numbers that stand still."
 
     def write(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> bytes:
@@ -76,5 +76,6 @@ class JsonCurves(Format):
                     "values": values[text].tolist(),
                 }
             )
-        content = {"fps": scene.fps, "first": scene.first, "last": scene.last, "curves": curves}
+        marks = [mark.model_dump(mode="json", exclude={"id"}) for mark in sorted(scene.marks, key=lambda m: m.frame)]
+        content = {"fps": scene.fps, "first": scene.first, "last": scene.last, "marks": marks, "curves": curves}
         return json.dumps(content, allow_nan=False).encode()

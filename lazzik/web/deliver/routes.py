@@ -18,7 +18,7 @@ from lazzik.core.scene.serialize import plain
 from lazzik.web.deliver.view import format_choices
 from lazzik.web.deps import Heavy, Store, source_of
 from lazzik.web.jobs import Job, Running
-from lazzik.web.jobs.film import FILMS, Encoded, Film, Pictures
+from lazzik.web.jobs.film import FILMS, Encoded, Film, Pictures, chapters_of
 from lazzik.web.jobs.queue import Result
 from lazzik.web.requests.bodies import body_of
 from lazzik.web.studio.view import count_moving
@@ -51,7 +51,7 @@ def film(scene_id: str, store: Store, jobs: Running, body: Annotated[Film, body_
         raise InvalidEdit("A film's width and height must be even numbers of pixels", "width")
     ending, media = ("zip", "application/zip") if body.form == "png" else (body.form, FILMS[body.form][0])
     job = Job(f"{'Pictures' if body.form == 'png' else 'Film'} of {scene.name}", media, stem(scene, ending))
-    reel = (Pictures if body.form == "png" else Encoded)(jobs.file(job), body)
+    reel = (Pictures if body.form == "png" else Encoded)(jobs.file(job), body, chapters_of(scene))
     jobs.add(job, reel).update(state="running", said="Waiting for the first picture")
     return job.news
 

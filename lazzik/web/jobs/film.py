@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import io
 import os
+import re
 import subprocess
 import tempfile
 import zipfile
+from collections.abc import Sequence
 from contextlib import suppress
 from pathlib import Path
 from threading import Lock
-from typing import IO, TYPE_CHECKING, Annotated, Any, Literal
+from typing import IO, TYPE_CHECKING, Annotated, Any, Literal, NamedTuple
 
 import numpy as np
 from fastapi import APIRouter, Request
@@ -18,6 +20,7 @@ from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
 from lazzik.core.errors import InvalidEdit, LazzikError
+from lazzik.core.scene.scene import Scene
 from lazzik.web.jobs.queue import Job, Jobs, Running
 
 if TYPE_CHECKING:
@@ -54,6 +57,31 @@ class Film(BaseModel):
     fps: Annotated[float, Field(ge=0.01, le=1000, allow_inf_nan=False)]
     first: Annotated[int, Field(ge=-1_000_000, le=1_000_000)] = 0
     """The scene's number of the first picture's frame."""
+
+
+class Chapter(NamedTuple):
+    """A named stretch of a film."""
+
+    frame: int
+    """The scene's frame with which it begins."""
+    title: str
+
+
+def chapters_of(scene: Scene) -> list[Chapter]:
+    """The marks of a scene as chapters."""
+    return [Chapter(mark.frame, mark.label) for mark in sorted(scene.marks, key=lambda mark: mark.frame)]
+
+
+def metadata(plan: Film, chapters: Sequence[Chapter]) -> str:
+    """Chapters of a film as the encoder reads them: each from its frame to the next one's, those outside left out."""
+    last = plan.first + plan.count
+    inside = [chapter for chapter in chapters if plan.first <= chapter.frame < last]
+    lines = [";FFMETADATA1"]
+    for chapter, end in zip(inside, [*(other.frame for other in inside[1:]), last], strict=True):
+        begin, until = (round(1000 * (frame - plan.first) / plan.fps) for frame in (chapter.frame, end))
+        title = re.sub(r"([=;#\\\n])", r"\\\1", chapter.title)
+        lines += ["[CHAPTER]", "TIMEBASE=1/1000", f"START={begin}", f"END={max(until, begin + 1)}", f"title={title}"]
+    return "\n".join(lines) + "\n"
 
 
 class FilmReel:
@@ -101,7 +129,7 @@ class FilmReel:
 class Pictures(FilmReel):
     """Pictures into an archive."""
 
-    def __init__(self, path: Path, plan: Film) -> None:
+    def __init__(self, path: Path, plan: Film, chapters: Sequence[Chapter] = ()) -> None:
         super().__init__(plan)
         self._archive = zipfile.ZipFile(path, "w", zipfile.ZIP_STORED)
 
@@ -119,14 +147,20 @@ class Pictures(FilmReel):
 class Encoded(FilmReel):
     """Pictures into a film, by the encoder that the package brings along."""
 
-    def __init__(self, path: Path, plan: Film) -> None:
+    def __init__(self, path: Path, plan: Film, chapters: Sequence[Chapter] = ()) -> None:
         super().__init__(plan)
         import imageio_ffmpeg
 
         _, codec, settings = FILMS[plan.form]
         raw = ["-f", "rawvideo", "-pix_fmt", "rgb24", "-s", f"{plan.width}x{plan.height}", "-r", f"{plan.fps:.6f}"]
         film = ["-an", "-c:v", codec, "-pix_fmt", "yuv420p", *settings, "-f", plan.form, str(path)]
-        command = [imageio_ffmpeg.get_ffmpeg_exe(), "-y", "-loglevel", "error", *raw, "-i", "-", *film]
+        self._metadata = tempfile.NamedTemporaryFile("w", suffix=".txt", encoding="utf-8")  # noqa: SIM115 (as below)
+        self._metadata.write(metadata(plan, chapters))
+        self._metadata.flush()
+        marked = []
+        if chapters:
+            marked = ["-f", "ffmetadata", "-i", self._metadata.name, "-map", "0:v", "-map_chapters", "1"]
+        command = [imageio_ffmpeg.get_ffmpeg_exe(), "-y", "-loglevel", "error", *raw, "-i", "-", *marked, *film]
         self._problems: IO[bytes] = tempfile.TemporaryFile()  # noqa: SIM115 (closed with the reel)
         self.encoder = subprocess.Popen(
             command, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=self._problems
@@ -150,7 +184,7 @@ class Encoded(FilmReel):
                 raise self._broken()
         except (OSError, subprocess.TimeoutExpired):
             raise self._broken() from None
-        self._problems.close()
+        self._close()
 
     def cancel(self) -> None:
         """End the encoder, and wait for its end so that nothing of it stays."""
@@ -160,7 +194,11 @@ class Encoded(FilmReel):
             if self.encoder.stdin is not None and not self.encoder.stdin.closed:
                 with suppress(OSError):  # what was not written yet goes nowhere
                     self.encoder.stdin.close()
-            self._problems.close()
+            self._close()
+
+    def _close(self) -> None:
+        self._problems.close()
+        self._metadata.close()
 
     def _broken(self) -> FilmBroken:
         self.encoder.kill()

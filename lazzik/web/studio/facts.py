@@ -8,6 +8,7 @@ from __future__ import annotations
 from lazzik.core.scene.node import EulerOrder
 from lazzik.store.scenes import State
 from lazzik.web.aim.facts import AimFacts, aim_facts
+from lazzik.web.marks.facts import MarkFacts, mark_facts
 from lazzik.web.shape.facts import ShapeFacts
 from lazzik.web.sheaves.view import SheafFacts, sheaf_facts
 from lazzik.web.stack.facts import StackFacts, stack_facts
@@ -32,6 +33,7 @@ class Facts(StackFacts):
     shape: ShapeFacts | None
     aim: AimFacts | None
     sheaves: list[SheafFacts]
+    marks: list[MarkFacts]
 
 
 def facts_of(
@@ -53,4 +55,5 @@ def facts_of(
         "shape": shape,
         "aim": aim_facts(node),
         "sheaves": sheaf_facts(scene),
+        "marks": mark_facts(scene),
     }

@@ -80,7 +80,8 @@ def _choices(rows: list[Version], *shown: NamedState) -> list[tuple[str, str]]:
 @router.get("/versions/older")
 def older(request: Request, scene_id: str, versions: VersionsOf, below: Index) -> Response:
     """Versions older than one."""
-    content = {"versions": versions.rows(scene_id, before=below, most=PAGE), "most": PAGE, "scene_id": scene_id, "view": None}
+    rows = versions.rows(scene_id, before=below, most=PAGE)
+    content = {"versions": rows, "most": PAGE, "scene_id": scene_id, "view": None}
     return templates.TemplateResponse(request, "versions/rows.html", content)
 
 

@@ -5,6 +5,7 @@ import { follow } from "lazzik/lib/drag.js";
 import { near } from "lazzik/lib/numbers.js";
 import { store } from "lazzik/lib/store.js";
 import { Change } from "lazzik/studio/change.js";
+import { snappedBy } from "lazzik/timeline/timeaxis.js";
 import { boundsOf, drawBeads } from "./beads.js";
 import { carried, chooseKeys, chosenKeys, commitKeys, editsOn, isChosen, pairsOf, putKey, removeKeys, trackOf, tracks } from "./chosen.js";
 
@@ -90,7 +91,7 @@ export class Hands {
       move: (dx, dy, now) => {
         // the stronger direction alone while Shift is held
         const [h, v] = now.shiftKey ? (Math.abs(dx) > Math.abs(dy) ? [dx, 0] : [0, dy]) : [dx, dy];
-        by = now.altKey ? h * strata.perPixel : Math.round(h * strata.perPixel);
+        by = now.altKey ? h * strata.perPixel : snappedBy(h * strata.perPixel, [pair.key.frame], strata.width);
         pixels = v;
         change.to(editsOn((track) => ({ do: /** @type {MoveKeys["do"]} */ ("move-keys"), by, rise: rise(track) })));
         drawBeads(strata, (track, key) => [key.frame + by, key.value + rise(track)]);

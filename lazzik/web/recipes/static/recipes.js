@@ -11,6 +11,7 @@ export function offerRecipes() {
   const shelf = () => { location.href = `${store.url}/recipes?at=${encodeURIComponent(channelAddress())}`; };
   act(
     { name: "save-recipe", run: () => sheet("recipe-form", { at: channelAddress() }), label: "Save the stack as a recipe" },
+    { name: "compare-recipes", run: () => sheet("versions/recipes", { at: channelAddress() }), label: "Compare two recipes on this number" },
     { name: "recipes", run: shelf, label: "Choose a recipe for this number" },
   );
   sheetForm("recipe-form", {

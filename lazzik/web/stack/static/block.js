@@ -38,6 +38,17 @@ export function drawBlock(group, window, { x, width, height, look, name }) {
 }
 
 /**
+ * The frames that a grip moves.
+ * @param {WindowFacts} window
+ * @param {string | undefined} what
+ */
+export function standsOn(window, what) {
+  const { start, end } = endsOf(window);
+  const frames = { window: [start, end], start: [start], end: [end], "fade in": [start + window.fade_in], "fade out": [end - window.fade_out] };
+  return frames[/** @type {keyof typeof frames} */ (what)] ?? [];
+}
+
+/**
  * The window after a grip was moved by so many frames; lengths stay inside the window and on whole frames.
  * @param {WindowFacts} window
  * @param {string | undefined} what

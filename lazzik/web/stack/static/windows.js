@@ -4,7 +4,8 @@ import { maybe, over } from "lazzik/lib/dom.js";
 import { follow } from "lazzik/lib/drag.js";
 import { store } from "lazzik/lib/store.js";
 import { Change } from "lazzik/studio/change.js";
-import { drawBlock, movedWindow } from "./block.js";
+import { snappedBy } from "lazzik/timeline/timeaxis.js";
+import { drawBlock, movedWindow, standsOn } from "./block.js";
 
 /** @import { Edit, WindowFacts } from "lazzik/lib/types.d.ts" */
 /** @import { Strata } from "./strata.js" */
@@ -86,9 +87,10 @@ export function listenToWindows(root, strata) {
     const { perPixel } = strata;
     follow(event, {
       move: (dx, _, at) => {
-        const window = movedWindow(block.window, what, dx * perPixel);
+        const by = snappedBy(dx * perPixel, standsOn(block.window, what), strata.width);
+        const window = movedWindow(block.window, what, by);
         draw(strata, block, window);
-        change.to(editsOf(block, window, what, dx * perPixel, at.altKey));
+        change.to(editsOf(block, window, what, by, at.altKey));
       },
       done: (didMove) => (didMove ? change.land() : block.open()),
       gaveUp: async () => { await change.giveUp(); drawWindows(strata); },

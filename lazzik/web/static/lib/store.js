@@ -5,7 +5,7 @@
 
 /** @type {Facts} */
 const NOTHING = {
-  revision: 0, at: "", fps: 25, first: 0, last: 1, moving: false, find: "", order: "xyz", shape: null, aim: null, sheaves: [],
+  revision: 0, at: "", fps: 25, first: 0, last: 1, moving: false, find: "", order: "xyz", shape: null, aim: null, sheaves: [], marks: [],
   channel: "", also: [], tracks: [], unit: "", step: 1, lanes: [],
 };
 

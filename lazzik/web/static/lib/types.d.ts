@@ -25,6 +25,7 @@ export type Facts = {
   shape: ShapeFacts | null;
   aim: AimFacts | null;
   sheaves: SheafFacts[];
+  marks: MarkFacts[];
 };
 
 export type HandleFacts = {
@@ -55,6 +56,14 @@ export type LaneFacts = {
   sheaf: string;
   chosen: boolean;
   feel: [string, string] | null;
+};
+
+export type MarkFacts = {
+  id: string;
+  label: string;
+  frame: number;
+  color: "brick" | "ochre" | "moss" | "lake" | "plum" | "ink";
+  remark: string;
 };
 
 export type PlacedHandles = {
@@ -119,6 +128,14 @@ export type AddLayer = {
   combine?: "add" | "subtract" | "multiply" | "replace" | null;
   settings?: Record<string, string>;
   seed?: number | null;
+};
+
+export type AddMark = {
+  do: "add-mark";
+  frame: number | string;
+  label?: string;
+  color?: "brick" | "ochre" | "moss" | "lake" | "plum" | "ink";
+  remark?: string;
 };
 
 export type AddObject = {
@@ -291,6 +308,15 @@ export type ChangeLayer = {
   fade_in?: number | string | null;
   fade_out?: number | string | null;
   settings?: Record<string, string>;
+};
+
+export type ChangeMark = {
+  do: "change-mark";
+  mark: string;
+  frame?: number | string | null;
+  label?: string | null;
+  color?: "brick" | "ochre" | "moss" | "lake" | "plum" | "ink" | null;
+  remark?: string | null;
 };
 
 export type ChangeObject = {
@@ -898,6 +924,11 @@ export type RemoveLayer = {
   address: string;
 };
 
+export type RemoveMark = {
+  do: "remove-mark";
+  mark: string;
+};
+
 export type RemoveObject = {
   do: "remove-object";
   node: string;
@@ -1437,4 +1468,4 @@ export type Window = {
   fade_out?: number;
 };
 
-export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | PutPicture | BringPicture | ChangePicture | AimAt | ChangeAim | RemoveAim | Orbit | Pan | GatherSheaf | ChangeSheaf | MoveSheaf | JoinSheaf | LeaveSheaf | PartSheaf | KeepSheaf | ChangeScene | PlaceBake | BakeAgain | TakeBack;
+export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | PutPicture | BringPicture | ChangePicture | AimAt | ChangeAim | RemoveAim | Orbit | Pan | GatherSheaf | ChangeSheaf | MoveSheaf | JoinSheaf | LeaveSheaf | PartSheaf | KeepSheaf | AddMark | ChangeMark | RemoveMark | ChangeScene | PlaceBake | BakeAgain | TakeBack;

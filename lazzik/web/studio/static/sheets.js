@@ -17,6 +17,10 @@ import { commit, send } from "./history.js";
 const forms = {
   // one edit with the fields' values in it
   edit: { land: (form, fields) => commit([{ ...JSON.parse(form.dataset.edit ?? ""), ...filled(form, fields) }], { quiet: true }) },
+  // another page, asked with the fields' values
+  go: { land: async (form, fields) => {
+    location.assign(`${form.action}?${new URLSearchParams(/** @type {[string, string][]} */ ([...fields]))}`);
+  } },
   // a request of its own
   send: { land: (form, fields) => send(form.dataset.send ?? "", filled(form, fields)) },
 };

@@ -4,6 +4,7 @@ import { clamp, wheeled } from "lazzik/lib/numbers.js";
 import { store } from "lazzik/lib/store.js";
 
 const LEAST = 4; // frames that can still be told apart
+const SNAP = 6; // pixels from a mark at which a drag ends on it
 
 /** @type {[from: number, to: number] | null} in frames; null is the whole range */
 let view = null;
@@ -23,6 +24,38 @@ export const toX = (frame, width) => ((frame - viewed()[0]) / span()) * width;
 
 /** The frame at so many pixels from the left. @param {number} x @param {number} width */
 export const toFrame = (x, width) => viewed()[0] + (x / width) * span();
+
+/**
+ * The frame of the mark that a frame lies beside; null if it lies beside none.
+ * @param {number} frame
+ * @param {number} width of the time axis in pixels
+ */
+function markBeside(frame, width) {
+  const away = (/** @type {{ frame: number }} */ mark) => Math.abs(mark.frame - frame);
+  const beside = store.facts.marks.filter((mark) => away(mark) <= (SNAP / width) * span());
+  return beside.sort((a, b) => away(a) - away(b))[0]?.frame ?? null;
+}
+
+/**
+ * The whole frame where something is let go: that of a mark beside it, if there is one.
+ * @param {number} frame
+ * @param {number} width of the time axis in pixels
+ */
+export const snapped = (frame, width) => markBeside(frame, width) ?? Math.round(frame);
+
+/**
+ * By how many frames something is moved that stands on some: whole ones, or what brings one of them onto a mark.
+ * @param {number} by
+ * @param {number[]} frames
+ * @param {number} width of the time axis in pixels
+ */
+export function snappedBy(by, frames, width) {
+  for (const frame of frames) {
+    const mark = markBeside(frame + by, width);
+    if (mark !== null) return mark - frame;
+  }
+  return Math.round(by);
+}
 
 /** Bring frames into view. @param {number} from @param {number} to */
 export function show(from, to) {

@@ -3,7 +3,7 @@
 import { all, one, shape, untilReleased } from "lazzik/lib/dom.js";
 import { clamp } from "lazzik/lib/numbers.js";
 import { store } from "lazzik/lib/store.js";
-import { onView, span, toFrame, toX, viewed, wheelsTime } from "./timeaxis.js";
+import { onView, snapped, span, toFrame, toX, viewed, wheelsTime } from "./timeaxis.js";
 
 const STEPS = [1, 2, 5, 10, 25, 50, 100, 250, 500, 1000, 2500, 5000]; // frames between numbers of the ruler
 const APART = 56; // pixels that a number needs
@@ -39,7 +39,7 @@ export class Transport {
     this.pause();
     const box = this.ruler.getBoundingClientRect();
     /** @param {number} x */
-    const at = (x) => this.go(toFrame(x - box.left, box.width));
+    const at = (x) => this.go(snapped(toFrame(x - box.left, box.width), box.width));
     at(event.clientX);
     untilReleased((next) => at(next.clientX));
   }

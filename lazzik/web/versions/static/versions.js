@@ -8,6 +8,7 @@ import { clamp } from "lazzik/lib/numbers.js";
 import { store } from "lazzik/lib/store.js";
 import { tellTimes } from "lazzik/lib/times.js";
 import { toast } from "lazzik/lib/toasts.js";
+import { offerMarks } from "lazzik/marks/marks.js";
 import { Stage } from "lazzik/stage/stage.js";
 import { offerViews } from "lazzik/stage/views.js";
 import { wholeRange, zoom } from "lazzik/timeline/timeaxis.js";
@@ -138,6 +139,7 @@ sheetForm("change-version", {
 });
 offerVersions(() => (comparison && b === "now" ? comparison.picture(PICTURE) : null));
 offerViews(stage, () => []);
+offerMarks(transport, { changes: false });
 listenToDivider(one("#work"));
 listenToTaking(a);
 onChange(() => location.reload());
