@@ -27,7 +27,7 @@ OTHERS = {
     "timeline": "strata",
     "preset": "recipe",
     "expression": "formula",
-    "version": "revision",
+    "revision": "step",
 }
 """Words that a screen could use for a thing of ours, and the one that it uses."""
 

@@ -17,7 +17,7 @@ PAGE = 100
 
 
 @dataclass(frozen=True)
-class Step:
+class HistoryStep:
     """One step."""
 
     number: int
@@ -30,10 +30,10 @@ class Step:
 
 
 @dataclass(frozen=True)
-class Steps:
+class History:
     """Some steps of a history, the newest first."""
 
-    rows: tuple[Step, ...]
+    rows: tuple[HistoryStep, ...]
     total: int
     """How many steps there are in all."""
 
@@ -43,7 +43,7 @@ class Steps:
         return self.rows[-1].number if self.rows and self.rows[-1].number > 0 else None
 
 
-def steps(database: Database, scene_id: str, *, below: int | None = None, most: int = PAGE) -> Steps:
+def steps(database: Database, scene_id: str, *, below: int | None = None, most: int = PAGE) -> History:
     """Steps of a scene, those below one if wanted. Raises NoScene."""
     asked = select(RevisionRow.number, RevisionRow.label, RevisionRow.made).filter_by(scene=scene_id)
     if below is not None:
@@ -61,8 +61,8 @@ def steps(database: Database, scene_id: str, *, below: int | None = None, most: 
     rows = []
     for number, label, made in found:
         place = "now" if number == head else "before" if number in before else "after" if number in after else "left"
-        rows.append(Step(number, label, made, place, tuple(names.get(number, ()))))
-    return Steps(tuple(rows), total)
+        rows.append(HistoryStep(number, label, made, place, tuple(names.get(number, ()))))
+    return History(tuple(rows), total)
 
 
 def _before(session: Session, scene_id: str, head: int, lowest: int) -> set[int]:

@@ -98,7 +98,7 @@ class Versions:
             scene_row(session, scene_id)
             newest = select(VersionRow.revision).filter_by(scene=scene_id).order_by(VersionRow.row.desc()).limit(1)
             since = session.scalar(newest)
-        return told(self._scenes.at(scene_id, since or 0), self._scenes.at(scene_id, revision))
+        return changes_between(self._scenes.at(scene_id, since or 0), self._scenes.at(scene_id, revision))
 
     def rename(self, scene_id: str, number: int, *, name: str | None = None, note: str | None = None) -> Version:
         """Give a version another name or note. Raises NoVersion."""
@@ -202,7 +202,7 @@ class Versions:
 NOTHING_TRIED = "Nothing is being tried in this scene."
 
 
-def told(before: Scene, after: Scene) -> str:
+def changes_between(before: Scene, after: Scene) -> str:
     """What differs between two states, in a line."""
     return summary(in_words(differences(before, after), before, after))[:MOST_CHANGES]
 

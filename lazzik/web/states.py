@@ -72,7 +72,7 @@ class NamedState:
     """The revision that was the head when it was asked for."""
 
 
-class States:
+class NamedStates:
     """Where states are found by their words."""
 
     def __init__(self, store: SceneStore, versions: Versions, drafts: Drafts) -> None:
@@ -122,12 +122,12 @@ def _draft(scene: Scene, word: str) -> tuple[str, Callable[[], Scene]]:
     raise InvalidEdit(f"'{word[:80]}' is no state of this scene: not now, a step, a version, a bake or a recipe", "of")
 
 
-def _states(request: Request) -> States:
+def _states(request: Request) -> NamedStates:
     app = request.app.state
-    return States(app.store, app.versions, app.drafts)
+    return NamedStates(app.store, app.versions, app.drafts)
 
 
-StatesOf = Annotated[States, Depends(_states)]
+StatesOf = Annotated[NamedStates, Depends(_states)]
 
 
 def _seen(scene_id: str, states: StatesOf, of: Word = "", on: AskedRevision = None) -> NamedState:

@@ -113,7 +113,7 @@ BAD: list[tuple[str, str, Any, int, str]] = [
     ("POST", "/edits", {"revision": 0, "edits": [SET | {"value": "fast"}]}, 422, "'fast' is not a number"),
     ("POST", "/edits", {"revision": 0, "edits": [SET | {"address": "no/where.x"}]}, 422, "There is no object 'no'"),
     ("POST", "/edits", {"revision": 7, "edits": [SET]}, 409, "Reload"),
-    ("POST", "/preview", {"revision": 99, "edits": [SET]}, 404, "no revision 99"),
+    ("POST", "/preview", {"revision": 99, "edits": [SET]}, 404, "no step 99"),
     ("POST", "/preview", {"revision": 0, "edits": [SET], "at": "no/where.x"}, 422, "no object"),
     ("POST", "/undo", {"revision": 0}, 409, "nothing to undo"),
     ("GET", "/curves", None, 422, "address"),

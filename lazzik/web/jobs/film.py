@@ -10,6 +10,7 @@ import tempfile
 import zipfile
 from collections.abc import Sequence
 from contextlib import suppress
+from itertools import zip_longest
 from pathlib import Path
 from threading import Lock
 from typing import IO, TYPE_CHECKING, Annotated, Any, Literal, NamedTuple
@@ -77,7 +78,8 @@ def metadata(plan: Film, chapters: Sequence[Chapter]) -> str:
     last = plan.first + plan.count
     inside = [chapter for chapter in chapters if plan.first <= chapter.frame < last]
     lines = [";FFMETADATA1"]
-    for chapter, end in zip(inside, [*(other.frame for other in inside[1:]), last], strict=True):
+    for chapter, after in zip_longest(inside, inside[1:]):
+        end = after.frame if after else last
         begin, until = (round(1000 * (frame - plan.first) / plan.fps) for frame in (chapter.frame, end))
         title = re.sub(r"([=;#\\\n])", r"\\\1", chapter.title)
         lines += ["[CHAPTER]", "TIMEBASE=1/1000", f"START={begin}", f"END={max(until, begin + 1)}", f"title={title}"]
@@ -154,12 +156,11 @@ class Encoded(FilmReel):
         _, codec, settings = FILMS[plan.form]
         raw = ["-f", "rawvideo", "-pix_fmt", "rgb24", "-s", f"{plan.width}x{plan.height}", "-r", f"{plan.fps:.6f}"]
         film = ["-an", "-c:v", codec, "-pix_fmt", "yuv420p", *settings, "-f", plan.form, str(path)]
-        self._metadata = tempfile.NamedTemporaryFile("w", suffix=".txt", encoding="utf-8")  # noqa: SIM115 (as below)
-        self._metadata.write(metadata(plan, chapters))
-        self._metadata.flush()
+        self._metadata = path.with_name(f"{path.name}.chapters")
         marked = []
         if chapters:
-            marked = ["-f", "ffmetadata", "-i", self._metadata.name, "-map", "0:v", "-map_chapters", "1"]
+            self._metadata.write_text(metadata(plan, chapters), encoding="utf-8")
+            marked = ["-f", "ffmetadata", "-i", str(self._metadata), "-map", "0:v", "-map_chapters", "1"]
         command = [imageio_ffmpeg.get_ffmpeg_exe(), "-y", "-loglevel", "error", *raw, "-i", "-", *marked, *film]
         self._problems: IO[bytes] = tempfile.TemporaryFile()  # noqa: SIM115 (closed with the reel)
         self.encoder = subprocess.Popen(
@@ -198,7 +199,7 @@ class Encoded(FilmReel):
 
     def _close(self) -> None:
         self._problems.close()
-        self._metadata.close()
+        self._metadata.unlink(missing_ok=True)
 
     def _broken(self) -> FilmBroken:
         self.encoder.kill()
