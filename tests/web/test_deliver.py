@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import io
 import json
+import re
+import subprocess
 import zipfile
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
@@ -102,6 +104,27 @@ def test_pictures_become_a_film(client: TestClient, scene: str, form: str, tmp_p
     frames, seconds = imageio_ffmpeg.count_frames_and_secs(str(file))
     assert frames == 9
     assert seconds == pytest.approx(0.75, abs=0.1)
+
+
+@pytest.mark.parametrize("form", ["webm", "mp4"])
+def test_marks_are_the_chapters_of_a_film(client: TestClient, scene: str, form: str, tmp_path: Any) -> None:
+    marks = [(0, "Calm"), (4, "Gust = begins; #1"), (8, "End"), (200, "Far")]
+    edits = [{"do": "add-mark", "frame": frame, "label": label} for frame, label in marks]
+    assert client.post(f"{scene}/edits", json={"revision": 0, "edits": edits}).status_code == 200
+    plan = {"form": form, "count": 10, "width": 64, "height": 48, "fps": 10, "first": 2}
+    job = client.post(f"{scene}/deliver/film", json=plan).json()
+    for number in range(10):
+        client.put(f"/jobs/{job['id']}/pictures/{number}", content=png(shade=20 * number))
+    file = tmp_path / f"film.{form}"
+    file.write_bytes(client.get(f"/jobs/{job['id']}/result").content)
+    command = [imageio_ffmpeg.get_ffmpeg_exe(), "-v", "error", "-i", str(file), "-f", "ffmetadata", "-"]
+    told = subprocess.run(command, capture_output=True, text=True, check=True).stdout
+    assert [1000 * int(n) / int(base) for base, n in re.findall(r"TIMEBASE=1/(\d+)\nSTART=(\d+)", told)] == [
+        0,
+        200,
+        600,
+    ]
+    assert re.findall(r"title=(.*)", told)[-3:] == ["Beginning", r"Gust \= begins\; \#1", "End"]
 
 
 def test_pictures_become_an_archive(client: TestClient, scene: str) -> None:

@@ -74,9 +74,14 @@ def chapters_of(scene: Scene) -> list[Chapter]:
 
 
 def metadata(plan: Film, chapters: Sequence[Chapter]) -> str:
-    """Chapters of a film as the encoder reads them: each from its frame to the next one's, those outside left out."""
+    """Chapters of a film as the encoder reads them: each from its frame to the next one's, those outside left out.
+
+    Some containers have no stretch without a chapter, so there is one before the first mark too.
+    """
     last = plan.first + plan.count
     inside = [chapter for chapter in chapters if plan.first <= chapter.frame < last]
+    if inside and inside[0].frame > plan.first:
+        inside.insert(0, Chapter(plan.first, "Beginning"))
     lines = [";FFMETADATA1"]
     for chapter, after in zip_longest(inside, inside[1:]):
         end = after.frame if after else last

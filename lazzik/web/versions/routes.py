@@ -165,8 +165,8 @@ def keep(
 @router.post("/versions/take")
 def take(scene_id: str, store: Store, states: StatesOf, body: Annotated[Take, body_of(Take)]) -> dict[str, Any]:
     """Take parts of another state over into now, as one step."""
-    taken, other = _taken(scene_id, states, body)
     now = store.at_head(scene_id, body.revision)
+    taken, other = _taken(scene_id, states, body)
     rows = in_words(taken.chosen, now, other.scene)
     label = f"take over {summary(rows, 1)} from {other.name}"
     return store.store(scene_id, body.revision, taken.scene, label).answer | {"notes": _along(taken, now, other)}
