@@ -19,6 +19,7 @@ ON_CURVES = (Path(__file__).parent / "on_curves.js").read_text()
 CUT_OFF = (Path(__file__).parent / "cut_off.js").read_text()
 OVERLAPS = (Path(__file__).parent / "overlaps.js").read_text()
 SIZES = ((1024, 700), (1280, 800), (1920, 1080))
+MAST = "beacon-mast/rotation.z"
 GUST = "?at=beacon-mast/rotation.z%23gust"
 LAMPS = "?at=lamp-1/rotation.z%23nod" + "".join(f"&also=lamp-{k}/rotation.z" for k in range(2, 7))
 
@@ -85,6 +86,11 @@ VIEWS: dict[str, tuple[str, Act]] = {
     "seams": (f"{{scene}}{GUST}", pressing("#loop-menu", "#loop-list [data-sheet=seams]")),
     "bake a shape": ("{scene}?at=cloth/shape", pressing("[data-sheet=shape-bake]")),
     "formula": ("{scene}?at=float/position.y%23swell", pressing("[data-sheet=formula-help]")),
+    "mark": (f"{{scene}}{GUST}", key("u", "#mark-form")),
+    "keep": (f"{{scene}}{GUST}", key("Control+s", "#keep-version")),
+    "versions": ("{scene}/versions", nothing),
+    "compared": (f"{{scene}}/versions?a=recipe.gust_on_the_ridge@{MAST}&b=now", pressing("#walk summary")),
+    "compare recipes": (f"{{scene}}{GUST}", pressing("#stack-menu", "[data-act=compare-recipes]")),
     "recipes": ("{scene}/recipes?at=beacon-mast/rotation.z", nothing),
     "bake": ("{scene}/bake?at=beacon-mast/rotation.z", nothing),
     "deliver": ("{scene}/deliver", nothing),

@@ -27,6 +27,18 @@ def read(url: str) -> bytes:
     return content
 
 
+def keep(url: str, revision: int) -> None:
+    body = {"revision": revision, "name": f"Step {revision}"}
+    request = urllib.request.Request(f"{url}/versions", json.dumps(body).encode(), {"Content-Type": "application/json"})
+    with urllib.request.urlopen(request, timeout=10) as response:
+        assert json.load(response)["of"] == revision
+
+
+def kept(scene: str) -> list[int]:
+    """The steps whose versions are listed, the first first."""
+    return [int(n) for n in re.findall(r"<strong>Step (\d+)</strong>", read(f"{scene}/versions?a=0").decode())][::-1]
+
+
 def amplitude(server: Server, scene: str) -> int:
     document = json.loads(read(f"{scene}/deliver/scene"))
     mast = next(n for n in document["nodes"] if n["id"] == "beacon-mast")
@@ -34,17 +46,20 @@ def amplitude(server: Server, scene: str) -> int:
 
 
 def test_no_acknowledged_edit_is_lost(tmp_path: Path) -> None:
-    """The n-th edit sets 100 + n. Each life ends in the midst of editing, once a few edits are acknowledged."""
+    """The n-th edit sets 100 + n, and is kept as a version. Each life ends in the midst of that, once a few edits are
+    acknowledged."""
     server = Server(tmp_path / "data")
     try:
         listing = read(f"{server.url}/scenes").decode()
         scene = f"{server.url}{re.search('/scenes/[0-9a-f]+', listing)[0]}"  # type: ignore[index]
-        acknowledged = 0
+        acknowledged, versions = 0, []
         for life in range(3):
             enough, death = acknowledged + 5, threading.Timer(0.05 * life, server.kill)
             try:
                 while True:
                     acknowledged = send(f"{scene}/edits", acknowledged, 101 + acknowledged)
+                    keep(scene, acknowledged)
+                    versions.append(acknowledged)
                     if acknowledged == enough:
                         death.start()
             except (OSError, HTTPException):  # cut off before, or within, an answer
@@ -54,5 +69,9 @@ def test_no_acknowledged_edit_is_lost(tmp_path: Path) -> None:
             # one edit may have been stored whose answer never arrived; none may be missing
             assert stored in (acknowledged, acknowledged + 1)
             acknowledged = stored
+            # and so may one version; the list is the old one or the new one, and every one of it can be looked at
+            assert kept(scene)[: len(versions)] == versions
+            assert len(kept(scene)) - len(versions) in (0, 1)
+            versions = kept(scene)
     finally:
         server.kill()

@@ -103,8 +103,8 @@ def _reads_other(before: Scene, after: Scene, reads: frozenset[str]) -> bool:
 
 
 def farthest_apart(before: Scope, after: Scope) -> list[tuple[str, float]]:
-    """Numbers that move otherwise, the one that differs most for its kind first, each with how much: 1 is well seen.
-    Those that come to the same are left out."""
+    """Numbers that move otherwise, each with how much: 1 is well seen. Those that differ themselves come first, then
+    those that only read what is; of each the one that is farthest apart. Those that come to the same are left out."""
     scene = _scene(after)
     clock = scene.clock().at(np.linspace(scene.first, scene.last, MOMENTS))
     rows = [
@@ -112,7 +112,15 @@ def farthest_apart(before: Scope, after: Scope) -> list[tuple[str, float]]:
         for address in moving_apart(_scene(before), scene)[:MOST_LOOKED_AT]
         if (size := _size(before, after, address, clock)) > 0
     ]
-    return sorted(rows, key=lambda row: -row[1])
+    return sorted(rows, key=lambda row: (_is_same(_scene(before), scene, row[0]), -row[1]))
+
+
+def _is_same(before: Scene, after: Scene, address: str) -> bool:
+    """Whether a number is the same in both."""
+    if not exists(before, address):
+        return False
+    place = Address.parse(address)
+    return find(before, place).number == find(after, place).number
 
 
 def _size(before: Scope, after: Scope, address: str, clock: Clock) -> float:

@@ -2,7 +2,8 @@
 
 What comes along because it must: the objects that a part hangs under or aims at, the dials, recipes, clips, sheaves and
 numbers that it reads and that are not here. Where something goes that others need, they take over what makes them do
-without. With `whole`, all that is read comes as it is there, also where this scene has it otherwise.
+without. With `whole`, all that is read comes as it is there, also where this scene has it otherwise, and objects bring
+what hangs under them.
 """
 
 from __future__ import annotations
@@ -76,7 +77,11 @@ class _Taking:
         return self.take(lambda row: under(row.path, path) or under(path, row.path))
 
     def read(self) -> None:
-        """Take all that what is taken reads in the other scene, at any depth."""
+        """Take all that what is taken reads in the other scene, at any depth, and what hangs under what came."""
+        new = [row.path for row in self.taken if row.before is ABSENT]
+        came = {path[1] for path in new if path[0] == "nodes" and len(path) == 2}
+        below = {node.id for node in self.other.nodes if came.intersection(up.id for up in self.other.lineage(node))}
+        self.take(lambda row: row.before is ABSENT and row.path[0] == "nodes" and row.path[1] in below)
         known: set[str] = set()
         ahead = {
             read

@@ -47,7 +47,8 @@ class DifferenceGroup:
     """By which all of it is taken over; '' for the scene's own."""
     name: str
     rows: tuple[DifferenceRow, ...]
-    count: int
+    whole: bool
+    """Whether it is there in one of the two only, so that it is one row."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -117,12 +118,13 @@ def _curve(row: Worded, scenes: tuple[Scene, Scene]) -> str:
 def _group(holder: str, rows: list[Worded], scenes: tuple[Scene, Scene]) -> DifferenceGroup:
     if holder == "scene":
         own = tuple(_row(row, row.names[0], scenes) for row in rows)
-        return DifferenceGroup(key="", name="The scene", rows=own, count=len(own))
+        return DifferenceGroup(key="", name="The scene", rows=own, whole=False)
     key = "/".join(rows[0].difference.path[:2])
     slug = rows[0].difference.path[1]
     called = next((scene.called[slug] for scene in reversed(scenes) if slug in scene.by_id), rows[0].names[0])
-    own = tuple(_row(row, " / ".join(row.names[1:]) or "all of it", scenes) for row in rows)
-    return DifferenceGroup(key=key, name=called, rows=own, count=len(own))
+    whole = len(rows) == 1 and len(rows[0].difference.path) == 2 and rows[0].came_or_went
+    own = tuple(_row(row, called if whole else " / ".join(row.names[1:]) or "all of it", scenes) for row in rows)
+    return DifferenceGroup(key=key, name=called, rows=own, whole=whole)
 
 
 def _title(address: str, before: Scene, after: Scene) -> str:

@@ -91,6 +91,8 @@ def test_an_object_brings_what_it_hangs_under_and_takes_what_hangs_under_it(demo
     taken = take_over(without, demo, ["nodes/shade-3"])
     assert {row.path[1] for row in taken.along} == {"lamp-3", "lamps"}
     assert "lamp-4" not in taken.scene.by_id
+    lamp = take_over(without, demo, ["nodes/lamp-3"], whole=True)
+    assert {row.path[1] for row in lamp.along} == {"shade-3", "lamps"}
     gone = take_over(demo, without, ["nodes/lamp-3"])
     assert {row.path[1] for row in gone.along} == {"shade-3"}
 

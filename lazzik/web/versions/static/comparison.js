@@ -126,45 +126,40 @@ export class Comparison {
   paint() {
     const { renderer, scene, eye } = this.stage;
     const { x: width, y: height } = renderer.getSize(new THREE.Vector2());
-    const half = Math.round(width / 2);
     if (this.look === "second" || this.look === "ghost" || !this.before.root) {
       this.only(this.look === "ghost", true);
       renderer.render(scene, eye);
-    } else if (this.look === "wipe") {
-      const edge = Math.round(width * this.share);
-      renderer.setScissorTest(true);
-      for (const [first, x, wide] of /** @type {[boolean, number, number][]} */ ([[true, 0, edge], [false, edge, width - edge]])) {
-        if (!wide) continue;
-        this.only(first, !first);
-        renderer.setScissor(x, 0, wide, height);
-        renderer.render(scene, eye);
-      }
-      renderer.setScissorTest(false);
     } else {
-      this.besides(half, width, height);
+      const edge = Math.round(width * (this.look === "wipe" ? this.share : 0.5));
+      renderer.setScissorTest(true);
+      this.stripe(true, 0, edge);
+      this.stripe(false, edge, width - edge);
+      renderer.setScissorTest(false);
+      renderer.setViewport(0, 0, width, height);
     }
     this.only(true, true);
   }
 
   /**
-   * @param {number} half
-   * @param {number} width
-   * @param {number} height
+   * One state in a stripe of the picture: the stripe's own part of the view, or all of it beside the other. The camera sees
+   * no more than the stripe, so that nothing is drawn that lies outside of it.
+   * @param {boolean} first
+   * @param {number} x
+   * @param {number} wide
    */
-  besides(half, width, height) {
+  stripe(first, x, wide) {
+    if (!wide) return;
     const { renderer, scene, eye } = this.stage;
+    const { x: width, y: height } = renderer.getSize(new THREE.Vector2());
     const { aspect } = eye;
-    renderer.setScissorTest(true);
-    for (const [first, x, wide] of /** @type {[boolean, number, number][]} */ ([[true, 0, half], [false, half, width - half]])) {
-      this.only(first, !first);
-      eye.aspect = wide / height;
-      eye.updateProjectionMatrix();
-      renderer.setViewport(x, 0, wide, height);
-      renderer.setScissor(x, 0, wide, height);
-      renderer.render(scene, eye);
-    }
-    renderer.setScissorTest(false);
-    renderer.setViewport(0, 0, width, height);
+    this.only(first, !first);
+    if (this.look === "wipe") eye.setViewOffset(width, height, x, 0, wide, height);
+    else eye.aspect = wide / height;
+    eye.updateProjectionMatrix();
+    renderer.setViewport(x, 0, wide, height);
+    renderer.setScissor(x, 0, wide, height);
+    renderer.render(scene, eye);
+    eye.clearViewOffset();
     eye.aspect = aspect;
     eye.updateProjectionMatrix();
   }
