@@ -85,14 +85,13 @@ def _take(page: Page) -> None:
     page.goto(f"{scene}?at=pool/shape")
     _settled(page, 100)
     _keep(page, "pool")
-    page.click("#add-deformer")
-    _keep(page, "deformers")
     page.goto(f"{scene}?at=dish/aim")
     _settled(page, 60)
     _keep(page, "aim")
     page.goto(f"{scene}?at=sheaves/unsteady_hand")
     _settled(page, 60)
     _keep(page, "sheaf")
+    _versions(page, scene)
     page.goto(f"{scene}/recipes?at=sign/rotation.z")
     _keep(page, "recipes")
     page.goto(f"{scene}/bake?at=beacon-mast/rotation.z")
@@ -121,6 +120,53 @@ def _take(page: Page) -> None:
     page.click("text=Write glTF")
     page.wait_for_timeout(900)
     _keep(page, "deliver")
+
+
+def _versions(page: Page, scene: str) -> None:
+    """Two versions in a copy of the scene, the calmer one beside what is now."""
+    page.request.post(f"{scene}/copy", max_redirects=0)
+    page.goto("/scenes")
+    copy = page.locator(".card-link").first.get_attribute("href") or ""
+    gust = "beacon-mast/rotation.z#gust"
+    kept = (
+        ("Storm", "tried, too much", [{"do": "set", "address": f"{gust}.amplitude", "value": 12}]),
+        ("First take", "as agreed", [{"do": "set", "address": f"{gust}.amplitude", "value": 6}]),
+        ("Calmer", "for the client: less storm", [{"do": "set", "address": f"{gust}.amplitude", "value": 4}]),
+    )
+    step = 0
+    for name, note, edits in kept:
+        step = _edited(page, copy, step, edits)
+        page.goto(f"{copy}?at=beacon-mast/rotation.z%23gust")
+        _settled(page, 87)
+        page.keyboard.press("Control+s")
+        page.fill("#keep-version [name=name]", name)
+        page.fill("#keep-version [name=note]", note)
+        page.click("#keep-version [type=submit]")
+        page.wait_for_selector("dialog", state="detached")
+    now = [
+        {"do": "change-scene", "name": "Ridge station"},
+        {"do": "set", "address": f"{gust}.amplitude", "value": 9},
+        {"do": "set", "address": f"{gust}.period", "value": 1.4},
+        {"do": "set", "address": "dials/breeze", "value": 1.3},
+        {"do": "remove-object", "node": "lamp-6"},
+        {"do": "change-scene", "last": 200},
+        {"do": "add-mark", "frame": 60, "label": "Gust begins", "color": "ochre"},
+    ]
+    _edited(page, copy, step, now)
+    page.goto(f"{copy}/versions?at=beacon-mast/rotation.z")
+    page.wait_for_selector("body[data-ready]")
+    page.evaluate("() => window.lazzik.transport.go(87)")
+    page.wait_for_timeout(1500)
+    for key in ("amplitude", "period"):
+        page.check(f"input[data-keys*='layers/gust/{key}']")
+    _keep(page, "versions")
+    page.request.post(f"{copy}/remove", max_redirects=0)
+
+
+def _edited(page: Page, scene: str, step: int, edits: list[dict[str, object]]) -> int:
+    """The step that edits lead to."""
+    answer = page.request.post(f"{scene}/edits", data={"revision": step, "edits": edits})
+    return int(answer.json()["revision"])
 
 
 def _pictured(page: Page, where: str) -> None:

@@ -89,7 +89,7 @@ VIEWS: dict[str, tuple[str, Act]] = {
     "mark": (f"{{scene}}{GUST}", key("u", "#mark-form")),
     "keep": (f"{{scene}}{GUST}", key("Control+s", "#keep-version")),
     "versions": ("{scene}/versions", nothing),
-    "compared": (f"{{scene}}/versions?a=recipe.gust_on_the_ridge@{MAST}&b=now", pressing("#walk summary")),
+    "compared": (f"{{scene}}/versions?a=recipe.gust_sway@{MAST}&b=now", pressing("#walk summary")),
     "compare recipes": (f"{{scene}}{GUST}", pressing("#stack-menu", "[data-act=compare-recipes]")),
     "recipes": ("{scene}/recipes?at=beacon-mast/rotation.z", nothing),
     "bake": ("{scene}/bake?at=beacon-mast/rotation.z", nothing),
@@ -151,7 +151,7 @@ def look(page: Page, station: str, axe: str, view: str) -> dict[str, object]:
     return found
 
 
-TELLING = ("scenes", "number", "rings", "aim", "sheaf", "bake", "deliver")
+TELLING = ("scenes", "number", "compared", "aim", "sheaf", "bake", "deliver")
 """Views that are looked at each time; the others take their time."""
 
 
