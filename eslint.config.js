@@ -16,7 +16,7 @@ export default [
       complexity: ["error", 20],
       eqeqeq: "error",
       "max-len": ["error", { code: 160, ignoreTemplateLiterals: true }],
-      "max-lines-per-function": ["error", { max: 80, skipComments: true }],
+      "max-lines-per-function": ["error", { max: 60, skipComments: true }],
       "no-console": "error",
       "no-shadow": "error",
       "no-unused-vars": ["error", { argsIgnorePattern: "^_", varsIgnorePattern: "^_" }],

@@ -128,7 +128,7 @@ def _versions(page: Page, scene: str) -> None:
     page.goto("/scenes")
     copy = page.locator(".card-link").first.get_attribute("href") or ""
     gust = "beacon-mast/rotation.z#gust"
-    kept = (
+    kept: tuple[tuple[str, str, list[dict[str, object]]], ...] = (
         ("Storm", "tried, too much", [{"do": "set", "address": f"{gust}.amplitude", "value": 12}]),
         ("First take", "as agreed", [{"do": "set", "address": f"{gust}.amplitude", "value": 6}]),
         ("Calmer", "for the client: less storm", [{"do": "set", "address": f"{gust}.amplitude", "value": 4}]),
@@ -143,7 +143,7 @@ def _versions(page: Page, scene: str) -> None:
         page.fill("#keep-version [name=note]", note)
         page.click("#keep-version [type=submit]")
         page.wait_for_selector("dialog", state="detached")
-    now = [
+    now: list[dict[str, object]] = [
         {"do": "change-scene", "name": "Ridge station"},
         {"do": "set", "address": f"{gust}.amplitude", "value": 9},
         {"do": "set", "address": f"{gust}.period", "value": 1.4},

@@ -14,10 +14,11 @@ pytestmark = pytest.mark.browser
 def tree(page: Page) -> list[str]:
     """Labels of the rows, each with a dot for every object above it."""
     rows = page.locator("#tree-rows a.object")
-    return rows.evaluate_all(
+    found: list[str] = rows.evaluate_all(
         "rows => rows.map(row => '.'.repeat(Number([...row.classList].find(c => c.startsWith('depth-')).slice(6)))"
         " + row.querySelector('.name').textContent)"
     )  # fmt: skip
+    return found
 
 
 def add(small: Studio, kind: str, step: int) -> None:

@@ -15,11 +15,13 @@ import pytest
 
 from lazzik.cli import every_kernel
 from lazzik.core.bake.baking import bakeable
+from lazzik.core.channel.channel import as_channel
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
-from lazzik.core.fitting.fitting import PER_FRAME, fit
+from lazzik.core.fitting.fitting import fit
+from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.formats.gltf import write_glb
 from lazzik.core.geometry.outlines import face
 from lazzik.core.kernels import KERNELS
@@ -71,7 +73,7 @@ def _kinds(post: Scene) -> Scene:
             # what else a kind can do: edges made soft, and a smoothing that is narrow
             for number, value in {"softness": 0.4, "cutoff": 200.0}.items():
                 if number in kind.model_fields:
-                    layer = scene.by_id[node].position.y.layers[-1].id
+                    layer = as_channel(scene.by_id[node].position.y).layers[-1].id
                     scene = edited(scene, {"do": "set", "address": f"{at}#{layer}.{number}", "value": value})
     return edited(scene, {"do": "change-scene", "last": 10})
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -90,7 +91,10 @@ def test_undo_and_redo_walk_the_newest_branch(tmp_path_factory: pytest.TempPathF
 def test_a_stale_edit_is_refused_and_nothing_changes(store: SceneStore, demo: Scene) -> None:
     first = store.create(demo, "new")
     store.edit(first.id, 0, amplitude(3))
-    for act in (lambda: store.edit(first.id, 0, amplitude(4)), lambda: store.undo(first.id, 0)):
+    acts: tuple[Callable[[], State], ...] = (
+        lambda: store.edit(first.id, 0, amplitude(4)), lambda: store.undo(first.id, 0),
+    )  # fmt: skip
+    for act in acts:
         with pytest.raises(StaleEdit) as caught:
             act()
         assert caught.value.head == 1

@@ -74,7 +74,7 @@ def test_a_key_where_the_stretch_is_played_again_needs_a_value() -> None:
 def test_beyond_the_ends() -> None:
     linear = tuple(key.replaced(go="linear", slope_in="straight", slope_out="straight") for key in RAMP)
     x = np.array([-15.0, -5.0, 20.0, 25.0, 35.0, 45.0])
-    wanted = {
+    wanted: dict[Beyond, list[float]] = {
         "hold": [0, 0, 1, 1, 1, 1],
         "straight": [-6, -2, 1, -0.5, -3.5, -6.5],
         "repeat": [2, 2.5, 1, 2, 2.5, 2],

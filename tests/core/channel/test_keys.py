@@ -17,7 +17,8 @@ from tests.strategies import numbers
 
 
 def at(curve_keys: tuple[Key, ...], *frames: float, fps: float = 25) -> list[float]:
-    return curve_through(curve_keys, fps).at(np.array(frames), fps).tolist()
+    values: list[float] = curve_through(curve_keys, fps).at(np.array(frames), fps).tolist()
+    return values
 
 
 @given(st.lists(st.tuples(numbers(-10, 10), numbers(-40, 40)), min_size=2, max_size=7), numbers(1, 60))

@@ -75,7 +75,7 @@ def test_jiggle_does_not_depend_on_where_in_the_world_it_happens() -> None:
         cart = Node(id="cart", label="Cart", rotation=Rotation(y=turn), position=Position(z=turn))
         scene = Scene(name="S", nodes=(cart, node))
         found.append(surface_of(scene, node, CLOCK, Scope(scene)).points(12))
-    np.testing.assert_allclose(*found, atol=1e-9)
+    np.testing.assert_allclose(found[0], found[1], atol=1e-9)
 
 
 @given(st.sampled_from(KINDS), st.sampled_from(SHAPES), numbers(-3, 3), numbers(-3, 3), st.integers(0, 60))

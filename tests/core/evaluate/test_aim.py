@@ -26,7 +26,7 @@ from lazzik.core.layers.follow import Follow
 from lazzik.core.layers.noise import Noise
 from lazzik.core.layers.turn import Turn as TurnLayer
 from lazzik.core.layers.wave import Wave
-from lazzik.core.scene.aim import Aim, AimPoint, axis_vector
+from lazzik.core.scene.aim import Aim, AimPoint, Axis, axis_vector
 from lazzik.core.scene.node import Camera, Node, Position, Rotation, Scale
 from lazzik.core.scene.references import affected
 from lazzik.core.scene.scene import Scene
@@ -147,12 +147,12 @@ ARM = Node(id="arm", label="Arm", parent="mast", rotation=Rotation(z=35.0), scal
 
 
 @pytest.mark.parametrize("axis", ["y", "-z"])
-def test_under_parents_that_turn_and_stretch_it_points_there_with_its_up_upward(axis: str) -> None:
+def test_under_parents_that_turn_and_stretch_it_points_there_with_its_up_upward(axis: Axis) -> None:
     scene = pair({"axis": axis}, FLIGHT, None, MAST, ARM, under="arm")
     matrix = world(scene, scene.node("vane"), scene.clock(2), Scope(scene))
     away = origin(scene, "bird") - matrix[:, :3, 3]
     away /= np.linalg.norm(away, axis=1, keepdims=True)
-    points = matrix[:, :3, :3] @ axis_vector(axis)  # type: ignore[arg-type]
+    points = np.matmul(matrix[:, :3, :3], axis_vector(axis))
     points /= np.linalg.norm(points, axis=1, keepdims=True)
     np.testing.assert_allclose(points, away, atol=1e-9)
     # the own upward axis lies in the upright half-plane of the direction: its part across that is none

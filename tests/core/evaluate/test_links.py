@@ -42,7 +42,8 @@ def scene_of(**channels: Channel | float) -> Scene:
 
 def turn(scene: Scene, name: str, clock: Clock | None = None) -> list[float]:
     address = f"{name}/rotation.z"
-    return evaluate(scene, [address], clock or scene.clock())[address].tolist()
+    values: list[float] = evaluate(scene, [address], clock or scene.clock())[address].tolist()
+    return values
 
 
 @given(numbers(-3, 3), numbers(-5, 5), numbers(-1, 1))

@@ -84,7 +84,7 @@ class Player:
     @staticmethod
     def _cubic(times: Values, values: Values, moment: float, k: int, turns: bool) -> Values:
         if len(times) == 1:
-            return values[1]
+            return np.asarray(values[1])
         span = times[k + 1] - times[k]
         t = (moment - times[k]) / span
         point, leave = values[3 * k + 1], values[3 * k + 2] * span
@@ -93,4 +93,4 @@ class Player:
             (2 * t**3 - 3 * t**2 + 1) * point + (t**3 - 2 * t**2 + t) * leave
             + (-2 * t**3 + 3 * t**2) * following + (t**3 - t**2) * arrive
         )  # fmt: skip
-        return curve / np.linalg.norm(curve) if turns else curve
+        return np.asarray(curve / np.linalg.norm(curve) if turns else curve)

@@ -64,7 +64,7 @@ def test_nor_with_a_baked_a_still_and_a_hidden_scene(
 
 def test_geometry_and_hierarchy_are_read_back_by_another_reader(demo: Scene, glb: Path) -> None:
     """trimesh's own scene graph, at rest: the first frame."""
-    loaded = trimesh.load(glb)
+    loaded: Any = trimesh.load(glb)
     now = demo.clock().at(np.array([0.0]))
     shapes = [node for node in demo.nodes if node.shape]
     assert len(loaded.graph.nodes_geometry) == len(shapes)

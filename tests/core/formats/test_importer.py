@@ -8,6 +8,7 @@ import struct
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -100,7 +101,7 @@ def test_other_animations_become_clips_of_the_numbers_that_they_move(scene: Scen
 
 
 def test_the_reader_agrees_with_another_on_where_everything_is(scene: Scene) -> None:
-    loaded = trimesh.load(io.BytesIO(vane().packed()), file_type="glb")
+    loaded: Any = trimesh.load(io.BytesIO(vane().packed()), file_type="glb")
     now = scene.clock().at(np.array([10.0]))
     for name, label in (("mast", "Mast"), ("arrow", "Arrow")):
         matrix, geometry = loaded.graph[label]

@@ -65,7 +65,7 @@ def seen(texture: Values, u: Values, v: Values, beyond: str) -> Values:
         elif beyond == "mirror":
             at = 1 - np.abs(np.mod(at, 2) - 1)
         out.append(np.clip(np.floor(at * count).astype(int), 0, count - 1))
-    return texture[out[1], out[0]]
+    return np.asarray(texture[out[1], out[0]])
 
 
 @pytest.mark.parametrize("beyond", ["clear", "last", "mirror", "repeat"])

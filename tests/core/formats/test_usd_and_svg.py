@@ -6,6 +6,7 @@ import csv
 import io
 import json
 from pathlib import Path
+from typing import Any
 from xml.etree import ElementTree
 
 import numpy as np
@@ -243,7 +244,8 @@ def test_gltf_as_text_holds_the_same_file(short: Scene, tmp_path: Path, validate
     assert (report["numErrors"], report["numWarnings"]) == (0, 0), report["messages"]
     import trimesh
 
-    one, other = trimesh.load(io.BytesIO(glb), file_type="glb"), trimesh.load(file)
+    one: Any = trimesh.load(io.BytesIO(glb), file_type="glb")
+    other: Any = trimesh.load(file)
     assert one.bounds.tolist() == other.bounds.tolist()
     assert len(one.geometry) == len(other.geometry)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import time
 import tracemalloc
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -30,7 +31,7 @@ def value(text: str, **names: Any) -> np.ndarray:
     return np.broadcast_to(np.asarray(read_expression(text).on(given_names), dtype=float), 25)
 
 
-FORMULAS = {
+FORMULAS: dict[str, Callable[[Any], Any]] = {
     "1 + 2 * 3 - 4 / 8": lambda x: 6.5 + 0 * x,
     "-x ** 2": lambda x: -(x**2),
     "2 ** -1 ** 2": lambda x: 0.5 + 0 * x,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -32,8 +33,10 @@ MOVE = (Key(frame=20, value=0, go="linear"), Key(frame=50, value=30, go="linear"
 Values = NDArray[np.float64]
 
 
-READABLE = {"link": {"source": "dials/tide"}, "recipe": {"recipe": "rock"}, "formula": {"text": "x + tide * sin(t)"},
-            "clip": {"source": "clips/gust.swing", "seam": 4.0}}  # fmt: skip
+READABLE: dict[str, dict[str, Any]] = {
+    "link": {"source": "dials/tide"}, "recipe": {"recipe": "rock"}, "formula": {"text": "x + tide * sin(t)"},
+    "clip": {"source": "clips/gust.swing", "seam": 4.0},
+}  # fmt: skip
 """What kinds that read other numbers read in these tests."""
 
 
@@ -95,7 +98,7 @@ def test_softness_is_the_mean_over_half_its_share_of_the_cycle(shape: str, softn
         assert value == pytest.approx(mean, abs=1e-6)
 
 
-PUBLISHED = {
+PUBLISHED: dict[str, Callable[[float], float]] = {
     "linear": lambda x: x,
     "sine": lambda x: 1 - np.cos(x * np.pi / 2),
     "quad": lambda x: x**2,
@@ -247,7 +250,8 @@ def sprung(frequency: float | Channel, damping: float, clock: Clock, pull: Any, 
         return [s[1], pull(t, omega) - 2 * damping * omega * s[1] - omega**2 * s[0]]
 
     times = clock.frames / clock.fps
-    return solve_ivp(change, (0, times[-1]), start, t_eval=times, rtol=1e-9, atol=1e-11, max_step=1 / 60).y[0]
+    solved = solve_ivp(change, (0, times[-1]), start, t_eval=times, rtol=1e-9, atol=1e-11, max_step=1 / 60)
+    return np.asarray(solved.y[0])
 
 
 HEAVE = (layer("wave", amplitude=5.0, period=1.1), layer("wave", id="w", amplitude=1.5, period=0.7, phase=0.3))
@@ -461,7 +465,7 @@ def test_a_value_is_the_same_whatever_was_asked_however_numbers_are_driven(
 )
 def test_a_keyed_period_never_makes_the_motion_skip(kind: str, periods: list[tuple[float, str]]) -> None:
     """No step of the output is larger than the fastest rate allows: the slope of the shape times that rate."""
-    base = tuple(Key(frame=17.0 * k, value=value, go=go) for k, (value, go) in enumerate(periods))  # type: ignore[arg-type]
+    base = tuple(Key(frame=17.0 * k, value=value, go=go) for k, (value, go) in enumerate(periods))
     driven = layer(kind, amplitude=1.0).with_number("period", Channel(keys=base))
     per_frame = 16
     values = on(Clock.over(FPS, 0, 17 * len(periods), per_frame=per_frame), driven)

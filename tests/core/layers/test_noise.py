@@ -12,7 +12,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.channel import Channel, base_value
 from lazzik.core.channel.keys import Key
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import evaluate, number_on, strata
@@ -61,7 +61,7 @@ def test_smooth_noise_is_its_definition(period: float, octaves: int, roughness: 
 def stretches(layer: Noise, count: int, per_cell: int) -> np.ndarray:
     """(count, samples) what a layer gives over as many stretches of 16 cells, each with a seed of its own."""
     cells = np.arange(16 * per_cell) / per_cell
-    clock = Clock(24, 0, 24 * cells * (1 / 24 if layer.character == "white" else layer.period))
+    clock = Clock(24, 0, 24 * cells * (1 / 24 if layer.character == "white" else base_value(layer.period)))
     return np.array([signal(layer.replaced(seed=float(seed + 20_000)), clock) for seed in range(count)])
 
 
@@ -120,8 +120,8 @@ def test_bias_multiplies_odds_and_gain_does_so_in_each_half(v: float, b: float) 
 def test_never_beyond_the_amplitude(layer: Noise) -> None:
     values = signal(layer, Clock.over(30, 0, 200, per_frame=7))
     low, high = {"both": (-1, 1), "above": (0, 1), "below": (-1, 0)}[layer.side]
-    assert values.min() >= low * layer.amplitude
-    assert values.max() <= high * layer.amplitude
+    assert values.min() >= low * base_value(layer.amplitude)
+    assert values.max() <= high * base_value(layer.amplitude)
 
 
 def test_the_amplitude_is_nearly_reached() -> None:
@@ -152,7 +152,7 @@ FORWARD = np.array([-25, 48, -36, 16, -3]) / 12
 @given(noises(character="smooth", combine="add", weight=1.0, shift=0.0), st.integers(3, 250), st.integers(1, 6))
 def test_a_smooth_loop_meets_itself_in_slope(layer: Noise, length: int, octaves: int) -> None:
     layer = layer.replaced(window={}, loop=float(length), octaves=float(octaves), amplitude=1.0)
-    finest = length / max(1, round(length / 24 / layer.period)) / 2 ** (octaves - 1)
+    finest = length / max(1, round(length / 24 / base_value(layer.period))) / 2 ** (octaves - 1)
     h = finest / 2000
     after = signal(layer, Clock(24, 0, h * np.arange(5))) @ FORWARD / h
     before = -(signal(layer, Clock(24, 0, length - h * np.arange(5))) @ FORWARD) / h

@@ -11,6 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lazzik.core.arithmetic import Measure, read_number
+from lazzik.core.channel.channel import as_channel
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.document import Quantity
 from lazzik.core.errors import BadNumber, InvalidDocument, InvalidEdit, UnknownAddress
@@ -71,7 +72,7 @@ def test_writing_shares_all_that_it_leaves_alone(demo: Scene) -> None:
     assert changed == ["beacon-mast"]
     before, now = demo.by_id["beacon-mast"], after.by_id["beacon-mast"]
     assert now.position is before.position
-    assert now.rotation.z.layers[1] is before.rotation.z.layers[1]
+    assert as_channel(now.rotation.z).layers[1] is as_channel(before.rotation.z).layers[1]
 
 
 def test_nesting_has_an_end(post: Scene) -> None:
@@ -219,7 +220,7 @@ def test_edits_read_numbers_in_the_unit_of_the_place(post: Scene) -> None:
         {"do": "change-layer", "address": here, "start": "0.5 s", "end": "2 s", "fade_in": "6 fr"},
         {"do": "put-key", "address": "post/position.x", "frame": "1.5 s", "value": "30 cm"},
     )
-    layer = scene.by_id["post"].rotation.z.layers[0]  # type: ignore[union-attr]
+    layer: Any = as_channel(scene.by_id["post"].rotation.z).layers[0]
     assert (layer.period, layer.amplitude) == (0.5, 90.0)
     assert (layer.window.start, layer.window.end, layer.window.fade_in) == (15.0, 60.0, 6.0)
     (key,) = scene.by_id["post"].position.x.keys  # type: ignore[union-attr]
@@ -246,7 +247,7 @@ def test_kinds_describe_themselves() -> None:
     for name, kind in BY_KIND.items():
         assert kind.title, name
         assert kind.summary.endswith("."), name
-        assert kind.signal is not kind.__mro__[1].signal, name
+        assert "signal" in vars(kind), name
         for number, quantity in numbers_of(kind).items():
             assert quantity.help.endswith("."), f"{name}.{number}"
             assert quantity.low <= quantity.useful[0] < quantity.useful[1] <= quantity.high, f"{name}.{number}"

@@ -18,6 +18,7 @@ from lazzik.core.errors import BadNumber, InvalidEdit, UnknownAddress
 from lazzik.core.evaluate.evaluator import evaluate, number_on
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.layers import BY_KIND
+from lazzik.core.layers.noise import Noise
 from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.edits import read_edits
 from lazzik.core.scene.scene import Scene
@@ -58,7 +59,10 @@ def test_a_new_layer_moves_what_it_lands_on_visibly(demo: Scene) -> None:
 def test_layers_added_twice_get_ids_and_seeds_of_their_own(layered: Scene) -> None:
     twice = edited(layered, {"do": "add-layer", "address": Z, "kind": "noise", "label": "Noise"})
     assert [layer.id for layer in channel(twice).layers] == ["noise", "noise-2"]
-    assert channel(twice).layers[0].seed != channel(twice).layers[1].seed
+    one, other = channel(twice).layers
+    assert isinstance(one, Noise)
+    assert isinstance(other, Noise)
+    assert one.seed != other.seed
 
 
 def test_keys_are_put_moved_and_removed(post: Scene) -> None:
@@ -91,7 +95,7 @@ def test_a_layer_is_changed_in_what_is_given_only(layered: Scene) -> None:
         {"do": "change-layer", "address": N, "start": 10, "end": "6*10", "fade_in": 5},
         {"do": "change-layer", "address": N, "settings": {"character": "ridged"}, "combine": "multiply", "loop": 90},
     )
-    layer = channel(changed).layers[0]
+    layer: Any = channel(changed).layers[0]
     assert layer.window.model_dump() == {"start": 10, "end": 60, "fade_in": 5, "fade_out": 0}
     assert (layer.character, layer.combine, layer.loop, layer.muted) == ("ridged", "multiply", 90, False)
     opened = edited(changed, {"do": "change-layer", "address": N, "start": None, "loop": None})

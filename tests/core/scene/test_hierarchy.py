@@ -45,7 +45,7 @@ def trees(draw: st.DrawFn) -> Scene:
             Node(
                 id=f"n{k}", label=f"N{k}", parent=parent,
                 position=Position(x=place[0], y=place[1], z=place[2]),
-                rotation=Rotation(x=turn[0], y=turn[1], z=turn[2], order=order),  # type: ignore[arg-type]
+                rotation=Rotation(x=turn[0], y=turn[1], z=turn[2], order=order),
                 scale=Scale(x=size, y=size, z=size),
             )
         )  # fmt: skip

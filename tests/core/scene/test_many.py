@@ -43,8 +43,8 @@ def test_one_edit_on_all_the_chosen(demo: Scene) -> None:
     for lamp in LAMPS:
         channel = find(after, Address.parse(lamp)).channel
         assert [layer.id for layer in channel.layers] == ["nod", "wave"]
-        assert (channel.layers[0].period, channel.layers[0].window.start) == (0.7, 20)
-        assert channel.layers[0].character == "ridged"
+        nod: Any = channel.layers[0]
+        assert (nod.period, nod.window.start, nod.character) == (0.7, 20, "ridged")
     assert after.by_id["mast"] is demo.by_id["mast"]
 
 
@@ -237,12 +237,12 @@ def test_a_layer_takes_another_kind_and_keeps_what_both_have() -> None:
         {"do": "set", "address": f"{at}#noise.period", "value": 0.5},
     )
     wave = edited(scene, {"do": "switch-layer", "address": f"{at}#noise", "kind": "wave"})
-    (layer,) = find(wave, Address.parse(at)).channel.layers
+    layer: Any = find(wave, Address.parse(at)).channel.layers[0]
     assert (layer.kind, layer.id, layer.label) == ("wave", "noise", "Wave")
     assert (layer.window.start, layer.window.fade_in, layer.combine, layer.muted) == (10, 5, "replace", True)
     assert (layer.amplitude, layer.period) == (7, 0.5)
     back = edited(wave, {"do": "switch-layer", "address": f"{at}#noise", "kind": "noise"})
-    (again,) = find(back, Address.parse(at)).channel.layers
+    again: Any = find(back, Address.parse(at)).channel.layers[0]
     assert (again.kind, again.label, again.amplitude, again.period) == ("noise", "Noise", 7, 0.5)
     limited = edited(scene, {"do": "switch-layer", "address": f"{at}#noise", "kind": "limit"})
     assert find(limited, Address.parse(at)).channel.layers[0].window.start == 10

@@ -17,6 +17,7 @@ from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.layers.noise import Noise
 from lazzik.core.scene.address import Address, find, find_layer
 from lazzik.core.scene.edits.stacks import used_sheaves
 from lazzik.core.scene.node import Camera, Node, Rotation
@@ -171,10 +172,10 @@ def test_numbers_join_and_leave_and_nothing_moves_by_leaving(shaky: Scene) -> No
         {"do": "put-key", "address": "sheaves/unsteady_hand", "frame": 100, "value": 2},
     )
     joined = edited(scene, {"do": "join-sheaf", "sheaf": "unsteady_hand", "addresses": ["lamp/rotation.z"]})
-    (seed, other) = (
-        find_layer(joined, Address.parse(f"{at}#unsteady-hand")).seed for at in ("lamp/rotation.z", HAND[0])
-    )  # type: ignore[attr-defined]
-    assert seed != other
+    new, old = (find_layer(joined, Address.parse(f"{at}#unsteady-hand")) for at in ("lamp/rotation.z", HAND[0]))
+    assert isinstance(new, Noise)
+    assert isinstance(old, Noise)
+    assert new.seed != old.seed
     assert not on(joined, "lamp/rotation.z", clock=joined.clock().at(np.array([19.0]))).any()
     assert np.abs(on(joined, "lamp/rotation.z")).max() > 1
     left = edited(

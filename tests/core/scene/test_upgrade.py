@@ -81,7 +81,8 @@ def test_recipes_their_uses_poses_and_receipts_follow() -> None:
         "receipts": [{"id": "r", "first": 0, "last": 9, "method": "each", "lines": [line]}],
     }
     scene = read_scene(document(noise(amplitude=5.0), use, own, **more))
-    n, _, v = scene.by_id["post"].rotation.z.layers  # type: ignore[union-attr]
+    layers: Any = scene.by_id["post"].rotation.z.layers  # type: ignore[union-attr]
+    n, _, v = layers
     factor = n.amplitude / 5.0
     assert 0.6 < factor < 0.8
     assert scene.recipes[0].stack.layers[0].amplitude == pytest.approx(4.0 * factor)  # type: ignore[attr-defined]

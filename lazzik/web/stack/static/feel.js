@@ -60,75 +60,124 @@ function square(reach) {
   return { svg, dot };
 }
 
+class FeelPad {
+  /** @type {Change | null} */
+  change = null;
+  closing = new AbortController();
+  x = 0;
+  y = 0;
+
+  /**
+   * @param {HTMLElement} button that opened it
+   * @param {[pace: string, reach: string]} names of its numbers
+   * @param {ReturnType<typeof number>} along
+   * @param {ReturnType<typeof number>} up
+   */
+  constructor(button, names, along, up) {
+    this.button = button;
+    this.names = names;
+    this.along = along;
+    this.up = up;
+    this.pacing = pacing(along);
+    this.square = square(names[1]);
+    this.said = element("p", { className: "num" });
+    this.box = element("div", { className: "feel" }, this.square.svg, this.said);
+    this.x = within(this.pacing.place(along.value));
+    this.y = within((up.value - up.low) / (up.high - up.low));
+    this.show();
+    this.listen();
+  }
+
+  // over the stage, so that the curves stay in sight
+  show() {
+    const { box } = this;
+    box.setAttribute("role", "dialog");
+    box.setAttribute("aria-label", "Feel pad");
+    document.body.append(box);
+    const lanes = one("#strata").getBoundingClientRect();
+    box.style.left = `${lanes.left + 12}px`;
+    box.style.top = `${Math.max(50, lanes.top - box.offsetHeight - 44)}px`;
+    this.draw();
+    this.square.svg.focus();
+  }
+
+  listen() {
+    const { svg } = this.square;
+    svg.addEventListener("pointerdown", (event) => this.drag(event));
+    svg.addEventListener("keydown", (event) => this.step(event));
+    svg.addEventListener("keyup", (event) => { if (event.key.startsWith("Arrow")) this.land(); });
+    const { signal } = this.closing;
+    document.addEventListener("pointerdown", (event) => {
+      if (!this.box.contains(/** @type {Node} */ (event.target))) this.close();
+    }, { capture: true, signal });
+    document.addEventListener("keydown", (event) => {
+      if (event.key === "Escape" && !document.body.classList.contains("dragging")) this.close();
+    }, { signal });
+  }
+
+  close() {
+    this.closing.abort();
+    this.box.remove();
+    this.button.focus();
+  }
+
+  get values() {
+    const { up } = this;
+    return [Number(this.pacing.rate(this.x).toPrecision(3)), Number((up.low + this.y * (up.high - up.low)).toPrecision(3))];
+  }
+
+  draw() {
+    put(this.square.dot, { cx: this.x * SIZE, cy: (1 - this.y) * SIZE });
+    const [fast, far] = this.values;
+    const [pace, reach] = this.names;
+    this.said.textContent = `${reach} ${far}${this.up.unit} · ${pace} ${fast}${this.along.unit}`;
+  }
+
+  /** @param {number} x @param {number} y */
+  moveTo(x, y) {
+    [this.x, this.y] = [within(x), within(y)];
+    this.draw();
+    const [fast, far] = this.values;
+    (this.change ??= new Change()).to([numberEdit(this.along.knob, fast), numberEdit(this.up.knob, far)]);
+  }
+
+  taken() {
+    const { change } = this;
+    this.change = null;
+    return change;
+  }
+
+  async land() { await this.taken()?.land(); }
+
+  /** @param {PointerEvent} event */
+  drag(event) {
+    const { svg } = this.square;
+    const frame = svg.getBoundingClientRect();
+    const aim = (/** @type {PointerEvent} */ at) => this.moveTo((at.clientX - frame.left) / frame.width, 1 - (at.clientY - frame.top) / frame.height);
+    const before = [this.x, this.y];
+    svg.focus();
+    aim(event);
+    follow(event, {
+      move: (_dx, _dy, next) => aim(next),
+      done: () => this.land(),
+      gaveUp: async () => { [this.x, this.y] = before; this.draw(); await this.taken()?.giveUp(); },
+    });
+  }
+
+  /** @param {KeyboardEvent} event */
+  step(event) {
+    const by = ARROWS[event.key];
+    if (event.key === "Escape") { event.stopPropagation(); return this.close(); }
+    if (!by) return;
+    event.preventDefault();
+    this.moveTo(this.x + by[0], this.y + by[1]);
+  }
+}
+
 /** @param {HTMLElement} button of the layer */
 export function openFeel(button) {
   maybe(".feel")?.remove();
   const address = button.dataset.feel;
   const feel = store.facts.lanes.find((lane) => lane.address === address)?.feel;
-  if (!feel) return;
-  const [pace, reach] = feel;
-  const [along, up] = [number(`${address}.${pace}`), number(`${address}.${reach}`)];
-  const { rate, place } = pacing(along);
-
-  const { svg, dot } = square(reach);
-  const said = element("p", { className: "num" });
-  const box = element("div", { className: "feel" }, svg, said);
-  box.setAttribute("role", "dialog");
-  box.setAttribute("aria-label", "Feel pad");
-  document.body.append(box);
-  // over the stage, so that the curves stay in sight
-  const lanes = one("#strata").getBoundingClientRect();
-  box.style.left = `${lanes.left + 12}px`;
-  box.style.top = `${Math.max(50, lanes.top - box.offsetHeight - 44)}px`;
-
-  let [x, y] = [within(place(along.value)), within((up.value - up.low) / (up.high - up.low))];
-  const values = () => [Number(rate(x).toPrecision(3)), Number((up.low + y * (up.high - up.low)).toPrecision(3))];
-  const draw = () => {
-    put(dot, { cx: x * SIZE, cy: (1 - y) * SIZE });
-    const [fast, far] = values();
-    said.textContent = `${reach} ${far}${up.unit} · ${pace} ${fast}${along.unit}`;
-  };
-  /** @type {Change | null} */
-  let change = null;
-  const moveTo = (/** @type {number} */ nx, /** @type {number} */ ny) => {
-    [x, y] = [within(nx), within(ny)];
-    draw();
-    const [fast, far] = values();
-    (change ??= new Change()).to([numberEdit(along.knob, fast), numberEdit(up.knob, far)]);
-  };
-  const taken = () => { const given = change; change = null; return given; };
-  const land = async () => { await taken()?.land(); };
-  draw();
-
-  svg.addEventListener("pointerdown", (event) => {
-    const frame = svg.getBoundingClientRect();
-    const aim = (/** @type {PointerEvent} */ at) => moveTo((at.clientX - frame.left) / frame.width, 1 - (at.clientY - frame.top) / frame.height);
-    const before = [x, y];
-    svg.focus();
-    aim(event);
-    follow(event, {
-      move: (_dx, _dy, next) => aim(next),
-      done: land,
-      gaveUp: async () => { [x, y] = before; draw(); await taken()?.giveUp(); },
-    });
-  });
-  svg.addEventListener("keydown", (event) => {
-    const by = ARROWS[event.key];
-    if (event.key === "Escape") { event.stopPropagation(); return close(); }
-    if (!by) return;
-    event.preventDefault();
-    moveTo(x + by[0], y + by[1]);
-  });
-  svg.addEventListener("keyup", (event) => { if (event.key.startsWith("Arrow")) land(); });
-  const close = () => {
-    box.remove();
-    document.removeEventListener("pointerdown", outside, true);
-    document.removeEventListener("keydown", escape);
-    button.focus();
-  };
-  const outside = (/** @type {Event} */ event) => { if (!box.contains(/** @type {Node} */ (event.target))) close(); };
-  const escape = (/** @type {KeyboardEvent} */ event) => { if (event.key === "Escape" && !document.body.classList.contains("dragging")) close(); };
-  document.addEventListener("pointerdown", outside, true);
-  document.addEventListener("keydown", escape);
-  svg.focus();
+  if (feel) new FeelPad(button, feel, number(`${address}.${feel[0]}`), number(`${address}.${feel[1]}`));
 }

@@ -129,47 +129,67 @@ function typedEdit(knob, value) {
 
 const SPECIAL = /^pick$|^(picture|painted|surface) …$|^weights$|^picture$/; // choices that need more than a value
 
-/** @param {HTMLElement} root */
-export function listenToKnobs(root) {
+/** What is done to the knobs of a part of the page. */
+class Knobs {
   /** @type {Change | null} */
-  let change = null;
-  const begin = (/** @type {HTMLElement} */ knob) => (change ??= new Change((sentence) => wrong(knob, sentence)));
-  const taken = () => { const given = change; change = null; return given; };
-  const finish = async () => { await taken()?.land(); };
+  change = null;
+  /** @type {HTMLInputElement | null} the slider that Escape gave back: what the pointer still does with it counts no more */
+  given = null;
 
-  // Escape gives a slider back while it is dragged; what the pointer still does with it counts no more
-  /** @type {HTMLInputElement | null} */
-  let given = null;
-  root.addEventListener("keydown", async (event) => {
+  /** @param {HTMLElement} root */
+  constructor(root) {
+    root.addEventListener("keydown", (event) => this.giveBack(event));
+    document.addEventListener("pointerup", () => setTimeout(() => { this.given = null; }), true);
+    root.addEventListener("input", (event) => this.slide(event));
+    root.addEventListener("change", (event) => this.take(event));
+    root.addEventListener("keydown", (event) => this.step(event));
+    root.addEventListener("keyup", (event) => { if (event.key.startsWith("Arrow") && over(event, ".knob input.num")) this.finish(); });
+    dragSideways(root, (knob) => this.begin(knob), () => this.taken());
+  }
+
+  /** @param {HTMLElement} knob */
+  begin(knob) { return (this.change ??= new Change((sentence) => wrong(knob, sentence))); }
+
+  taken() {
+    const { change } = this;
+    this.change = null;
+    return change;
+  }
+
+  async finish() { await this.taken()?.land(); }
+
+  /** Escape gives a slider back while it is dragged. @param {KeyboardEvent} event */
+  async giveBack(event) {
     const range = over(event, ".knob input[type=range]", HTMLInputElement);
     const knob = over(event, ".knob");
-    if (event.key !== "Escape" || !range || !knob || !change) return;
+    if (event.key !== "Escape" || !range || !knob || !this.change) return;
     event.preventDefault();
     event.stopPropagation();
-    given = range;
+    this.given = range;
     const field = typedField(knob);
     field.value = field.defaultValue;
-    await taken()?.giveUp();
+    await this.taken()?.giveUp();
     paintSliders();
-  });
-  document.addEventListener("pointerup", () => setTimeout(() => { given = null; }), true);
+  }
 
-  root.addEventListener("input", (event) => {
+  /** @param {Event} event */
+  slide(event) {
     const range = over(event, ".knob input[type=range]", HTMLInputElement);
     const knob = over(event, ".knob");
-    if (!range || !knob || range === given) return;
+    if (!range || !knob || range === this.given) return;
     typedField(knob).value = shownValue(knob, Number(range.value));
     paint(range);
-    begin(knob).to([numberEdit(knob, Number(range.value))]);
-  });
+    this.begin(knob).to([numberEdit(knob, Number(range.value))]);
+  }
 
-  root.addEventListener("change", async (event) => {
+  /** @param {Event} event */
+  async take(event) {
     const knob = over(event, ".knob");
     const control = event.target;
     if (!knob || over(event, "#key-form, #key-table")) return;
     if (!(control instanceof HTMLInputElement || control instanceof HTMLSelectElement)) return;
-    if (control === given) return paintSliders();
-    if (control.type === "range") return finish();
+    if (control === this.given) return paintSliders();
+    if (control.type === "range") return this.finish();
     if (control instanceof HTMLInputElement && control.value === control.defaultValue) return wrong(knob, "");
     if (SPECIAL.test(control.value)) {
       knob.dispatchEvent(new CustomEvent("special", { bubbles: true, detail: control.value }));
@@ -180,9 +200,10 @@ export function listenToKnobs(root) {
     await guard(async () => {
       if (await commit([edit], { quiet: true })) wrong(knob, "");
     }, (sentence) => wrong(knob, sentence));
-  });
+  }
 
-  root.addEventListener("keydown", (event) => {
+  /** Keys of a field: taken, given up, or a step up and down. @param {KeyboardEvent} event */
+  step(event) {
     const field = over(event, ".knob input.num", HTMLInputElement);
     const knob = over(event, ".knob");
     if (!field || !knob || over(event, "#key-form")) return;
@@ -191,15 +212,16 @@ export function listenToKnobs(root) {
     if ((event.key !== "ArrowUp" && event.key !== "ArrowDown") || !knob.dataset.address) return;
     event.preventDefault();
     const fine = Number(maybe("input[type=range]", knob, HTMLInputElement)?.step ?? 0.05);
-    const step = fine * (event.shiftKey ? 10 : 1) * (event.key === "ArrowUp" ? 1 : -1);
-    const value = Number((Number(field.value) + step).toFixed(6));
+    const by = fine * (event.shiftKey ? 10 : 1) * (event.key === "ArrowUp" ? 1 : -1);
+    const value = Number((Number(field.value) + by).toFixed(6));
     if (!Number.isFinite(value)) return;
     field.value = String(value);
-    begin(knob).to([numberEdit(knob, asTyped(knob, field.value))]);
-  });
-  root.addEventListener("keyup", (event) => { if (event.key.startsWith("Arrow") && over(event, ".knob input.num")) finish(); });
-  dragSideways(root, begin, taken);
+    this.begin(knob).to([numberEdit(knob, asTyped(knob, field.value))]);
+  }
 }
+
+/** @param {HTMLElement} root */
+export const listenToKnobs = (root) => new Knobs(root);
 
 /**
  * A field without a slider is dragged sideways.
