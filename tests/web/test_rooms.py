@@ -52,6 +52,14 @@ def test_lines_of_templates_can_be_read() -> None:
     assert [f"{path.name}: {line[:60]}" for path, line in lines if len(line) > 140] == []
 
 
+def test_fields_are_written_by_the_macros_that_all_rooms_share() -> None:
+    """What is typed or chosen from a list; ticks, files, colours and what is hidden have types of their own."""
+    parts = [path for path in WEB.glob("*/templates/*.html") if path.parent.parent.name != "ui"]
+    assert len(parts) > 40
+    own = {path.name: re.findall(r'<select|<textarea|<input(?![^>]*\btype=")', path.read_text()) for path in parts}
+    assert {name: found for name, found in own.items() if found} == {}
+
+
 def _length(function: ast.FunctionDef | ast.AsyncFunctionDef) -> int:
     """In lines, without what is said of it."""
     words = len((ast.get_docstring(function, clean=False) or "").split("\n")) if ast.get_docstring(function) else 0

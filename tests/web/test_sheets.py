@@ -73,7 +73,9 @@ def test_the_stagger_sheet_knows_who_has_the_layer(client: TestClient, scene: st
     page = text(client, f"{scene}/stagger", **asked)
     assert json.loads(html.unescape(re.search(r'data-members="([^"]*)"', page).group(1))) == LAMPS  # type: ignore[union-attr]
     assert "1 chosen without it is left out" in page
-    assert re.findall(r'<option\s+value="([a-z]+)"\s+data-spread', page)[:2] == ["shift", "seed"]
+    assert re.findall(r'<option\s+value="([a-z]+)"', page)[:2] == ["shift", "seed"]
+    spreads = json.loads(html.unescape(re.search(r'data-spreads="([^"]*)"', page).group(1)))  # type: ignore[union-attr]
+    assert (spreads["seed"], spreads["phase"], "shift" in spreads) == ("step", "cycle", False)
 
 
 def test_copied_layers_say_what_they_were_measured_in(client: TestClient, scene: str) -> None:

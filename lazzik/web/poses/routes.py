@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request, Response
@@ -44,9 +45,12 @@ def sheet(
     address = Address.parse(at).channel
     numbers = (str(address), *also) if address.path != "shape" else also
     choices = [choice for choice in pose_choices(scene, scene.by_id.get(address.node), numbers) if choice.addresses]
+    titles = [title(scene, Address.parse(number)) for number in numbers]
+    chosen = titles[0] if len(titles) == 1 else f"the {len(titles)} chosen numbers"
     content = {
-        "scene": scene, "frame": frame, "choices": choices, "size": SIZE, "numbers": numbers,
-        "titles": [title(scene, Address.parse(number)) for number in numbers],
+        "scene": scene, "frame": frame, "size": SIZE, "numbers": numbers,
+        "offers": [(json.dumps(choice.addresses), choice.name) for choice in choices],
+        "played_on": [("[]", "what it came from"), (json.dumps(numbers), chosen)],
         "clips": [(clip, clip_curves(scene, clip, Scope(scene, memo, []))) for clip in scene.clips],
     }  # fmt: skip
     return templates.TemplateResponse(request, "poses/sheet.html", content)

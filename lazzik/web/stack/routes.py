@@ -84,10 +84,11 @@ def stagger_sheet(
     having = [member for member in members if _has(scene, member, layer.id)]
     numbers: list[str] = [name for name in ("shift", "phase", "seed") if name in numbers_of(type(layer))]
     numbers += [name for name in layer.numbers(scene) if name not in numbers]
-    whole = {name for name in numbers if numbers_of(type(layer))[name].whole}
+    usual = {name: "step" for name in numbers if numbers_of(type(layer))[name].whole} | {"phase": "cycle"}
     content = {
         "title": layer.label, "layer": layer.id, "members": having, "left_out": len(members) - len(having),
-        "numbers": numbers, "whole": whole, "objects": [(node.id, scene.called[node.id]) for node in scene.nodes],
+        "numbers": [(name, name.replace("_", " ")) for name in numbers], "spreads": usual,
+        "objects": [(node.id, scene.called[node.id]) for node in scene.nodes],
     }  # fmt: skip
     return templates.TemplateResponse(request, "stack/stagger.html", content)
 

@@ -18,6 +18,8 @@ def _environment() -> Environment:
         loader=PrefixLoader(rooms), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
     )
     environment.filters["shown"] = shown
+    environment.filters["paired"] = lambda words: [(word, word) for word in words]
+    environment.filters["labelled"] = lambda items: [(item.id, item.label) for item in items]
     environment.filters["combined"] = lambda one, other: {**one, **other}
     return environment
 

@@ -39,8 +39,8 @@ function preview(form) {
 
 /** How a number is usually spread: a phase over a turn, a whole number by steps of one. @param {HTMLFormElement} form */
 function suit(form) {
-  const [option] = /** @type {HTMLSelectElement} */ (/** @type {unknown} */ (field(form, "number"))).selectedOptions;
-  field(form, "by").value = option?.dataset.spread ?? "order";
+  const { value, dataset } = field(form, "number");
+  field(form, "by").value = JSON.parse(dataset.spreads ?? "{}")[value] ?? "order";
   field(form, "amount").value = "1";
 }
 

@@ -72,6 +72,7 @@ export class Stage {
   get tracks() { return this.model.tracks; }
   get root() { return this.model.root; }
   get lens() { return this.model.lens; }
+  get frame() { return this.model.frame; }
 
   // shaded surfaces as they are drawn, for measuring
   get shaded() { return this.shades.drawn; }
