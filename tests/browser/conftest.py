@@ -39,11 +39,17 @@ EXPECTED = (
 """What a software renderer grumbles about, and the refusals that tests provoke."""
 
 
-@pytest.fixture(scope="module")
-def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
-    running = Server(tmp_path_factory.mktemp("browser") / "data")
+def served(factory: pytest.TempPathFactory) -> Iterator[Server]:
+    """A server over a folder of its own."""
+    running = Server(factory.mktemp("browser") / "data")
     yield running
     running.kill()
+
+
+@pytest.fixture(scope="session")
+def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    """Each test works on scenes of its own. Where their list is looked at, a module has its own server."""
+    yield from served(tmp_path_factory)
 
 
 @pytest.fixture(scope="session")

@@ -62,6 +62,7 @@ def test_channels_are_chosen_by_kind_sorted_and_looked_at_closely(page: Page, de
     expect(page.locator("#review .compared")).to_have_count(1)
 
 
+@pytest.mark.slow
 def test_a_stale_bake_is_made_again_and_keeps_what_was_done_by_hand(page: Page, demo_url: str) -> None:
     page.goto(f"{demo_url}/bake?at={MAST}")
     page.click("text=Place the keys")

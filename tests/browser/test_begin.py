@@ -4,11 +4,19 @@ from __future__ import annotations
 
 import re
 import urllib.request
+from collections.abc import Iterator
 
+import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import Studio
+from tests.browser.conftest import Studio, served
 from tests.serving import Server
+
+
+@pytest.fixture(scope="module")
+def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    """With few scenes in its list."""
+    yield from served(tmp_path_factory)
 
 
 def begin(server: Server, start: str, name: str = "") -> str:

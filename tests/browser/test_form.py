@@ -170,6 +170,7 @@ def test_a_shape_is_made_permanent_and_undone(shaped: Studio) -> None:
     expect(page.locator(".trail")).to_contain_text("Box")
 
 
+@pytest.mark.slow
 def test_a_shape_is_baked_to_targets_and_taken_back(page: Page, demo_url: str) -> None:
     page.goto(f"{demo_url}?at=cloth/shape")
     studio = Studio(page).ready()

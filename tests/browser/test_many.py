@@ -347,6 +347,7 @@ def test_a_recipe_of_the_library_is_put_on_a_number(small: Studio) -> None:
     expect(page.locator("#recipe-gust_sway")).to_contain_text("Post / rotation z")
 
 
+@pytest.mark.slow
 def test_loops_follow_the_range_and_the_seam_check_leads_to_what_does_not(station: Studio) -> None:
     page = station.page
     page.click("#loop-menu")

@@ -84,7 +84,7 @@ def parted(page: Page, share: float) -> np.ndarray[Any, Any]:
     return seen(page)
 
 
-def test_two_states_meet_at_the_handle(calmer: Page) -> None:
+def test_two_states_on_one_stage_wiped_in_step_as_a_ghost_and_side_by_side(calmer: Page) -> None:
     page = calmer
     page.evaluate("() => window.lazzik.transport.go(90)")
     page.evaluate(SETTLED)
@@ -104,10 +104,6 @@ def test_two_states_meet_at_the_handle(calmer: Page) -> None:
     page.keyboard.press("Home")
     page.keyboard.press("ArrowRight")
     expect(handle).to_have_attribute("aria-valuenow", "2")
-
-
-def test_they_play_in_step_and_what_is_equal_in_both_is_there_once(calmer: Page) -> None:
-    page = calmer
     differing = set(page.evaluate("() => [...window.lazzik.comparison.differs]"))
     assert {"beacon-mast", "lamp-3", "shade-3"} <= differing
     assert not differing & {"sock", "rotor", "lamp-4", "pool"}
@@ -129,16 +125,11 @@ def test_they_play_in_step_and_what_is_equal_in_both_is_there_once(calmer: Page)
     )
     assert turned[0][0] != turned[1][0]
     assert turned[0][1] == turned[1][1]
-
-
-def test_a_ghost_is_what_differs_and_each_has_a_side(calmer: Page) -> None:
-    page = calmer
     page.click("button[data-look=ghost]")
     shown = page.evaluate(
         """() => [...window.lazzik.comparison.before.nodes]
             .filter(([, { mesh }]) => mesh && mesh.layers.mask === 1).map(([id]) => id)"""
     )
-    differing = set(page.evaluate("() => [...window.lazzik.comparison.differs]"))
     assert set(shown) <= differing
     assert {"beacon-mast", "shade-3"} <= set(shown)
     expect(page.locator("#wipe-handle")).to_be_hidden()
@@ -153,10 +144,9 @@ def test_a_ghost_is_what_differs_and_each_has_a_side(calmer: Page) -> None:
     page.reload()
     page.wait_for_selector("body[data-ready]")
     assert page.evaluate("() => window.lazzik.comparison.look") == "sides"
-    page.click("button[data-look=wipe]")
 
 
-def test_curves_of_the_number_that_is_farthest_apart_then_of_others(calmer: Page) -> None:
+def test_curves_of_both_and_what_is_ticked_is_taken_over_with_what_it_needs(calmer: Page) -> None:
     page = calmer
     expect(page.locator("#seen-title")).to_have_text("Beacon mast / rotation z")
     expect(page.locator("#seen-count")).to_have_text("4 numbers move otherwise")
@@ -169,16 +159,15 @@ def test_curves_of_the_number_that_is_farthest_apart_then_of_others(calmer: Page
             return Math.max(...after.map((value, i) => Math.abs(value - before[i]))); }"""
     )
     assert apart == pytest.approx(most, rel=1e-4)
-    page.goto(f"{page.url.split('?')[0]}?at=guy-plate-1/deform.wring.angle")
-    page.wait_for_selector("body[data-ready]")
+    page.evaluate(
+        "() => { document.querySelector('.differs [data-see]').dataset.see = 'guy-plate-1/deform.wring.angle'; }"
+    )
+    page.click(".differs [data-see]")
     expect(page.locator("#seen-title")).to_contain_text("Guy plate 1")
+    page.evaluate("at => { document.querySelector('.differs [data-see]').dataset.see = at; }", MAST)
     page.click(".differs [data-see]")
     expect(page.locator("#seen-title")).to_have_text("Beacon mast / rotation z")
     assert "at=beacon-mast" in page.url
-
-
-def test_what_is_ticked_is_taken_over_with_what_it_needs(calmer: Page) -> None:
-    page = calmer
     button = page.locator("#take-over [type=submit]")
     expect(button).to_be_disabled()
     page.check("text=Shade 3 >> xpath=ancestor::tr >> input")
@@ -229,7 +218,7 @@ def test_a_version_is_kept_from_the_studio_and_gone_back_to(small: Studio) -> No
     expect(page.locator("#saved")).to_have_text("Saved · step 1")
 
 
-def test_names_and_notes_are_changed_and_a_removed_one_is_kept_again(calmer: Page) -> None:
+def test_names_are_changed_a_removed_one_is_kept_again_and_the_steps_are_walked(calmer: Page) -> None:
     page = calmer
     page.click(".version-more > button")
     page.click("text=Name and note …")
@@ -242,6 +231,13 @@ def test_names_and_notes_are_changed_and_a_removed_one_is_kept_again(calmer: Pag
     expect(page.locator(".version")).to_have_count(1)
     page.click(".toast button:has-text('Keep it again')")
     expect(page.locator(".version-words strong").nth(1)).to_have_text("Softer")
+    page.wait_for_selector("body[data-ready]")
+    page.click("#walk summary")
+    expect(page.locator(".step")).to_have_count(2)
+    expect(page.locator(".step").last).to_contain_text("Softer")
+    page.click("[data-act=go-to-step]")
+    expect(page.locator("#saved")).to_have_text("Saved · step 2")
+    expect(page.locator(".differs-scroll")).to_contain_text("same")
 
 
 def test_something_is_tried_with_a_way_back(small: Studio) -> None:
@@ -255,6 +251,13 @@ def test_something_is_tried_with_a_way_back(small: Studio) -> None:
     page.click(".steps a:has-text('Stage')")
     small.ready()
     expect(page.locator(".trying")).to_contain_text("Wilder")
+    page.click(".steps a:has-text('Deliver')")  # and on every other page: here too one may keep what is now
+    expect(page.locator("#film-form [type=submit]")).to_be_enabled()
+    page.keyboard.press("Control+s")
+    expect(page.locator("#keep-version [name=name]")).to_have_value("Before Wilder 2")
+    page.keyboard.press("Escape")
+    page.click(".steps a:has-text('Stage')")
+    small.ready()
     page.click("#add-layer")
     page.click("[data-add=noise]")
     small.lands(1)
@@ -267,16 +270,6 @@ def test_something_is_tried_with_a_way_back(small: Studio) -> None:
     page.wait_for_selector("body[data-ready]")
     assert versions(page) == ["Now", "Wilder", "Before Wilder"]
     page.wait_for_function(PICTURED, arg=2)
-
-
-def test_the_steps_are_walked(calmer: Page) -> None:
-    page = calmer
-    page.click("#walk summary")
-    expect(page.locator(".step")).to_have_count(2)
-    expect(page.locator(".step").last).to_contain_text("Calmer")
-    page.click("[data-act=go-to-step]")
-    expect(page.locator("#saved")).to_have_text("Saved · step 2")
-    expect(page.locator(".differs-scroll")).to_contain_text("same")
 
 
 def test_states_are_chosen_to_be_compared(calmer: Page, demo_url: str) -> None:

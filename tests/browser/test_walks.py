@@ -110,6 +110,7 @@ def drawn(walk: Walk, address: str) -> Values:
     return np.array(found)[:: (len(found) - 1) // 150]
 
 
+@pytest.mark.slow
 def test_six_paddles_on_a_turning_hub_share_one_beat_at_sixths(small: Studio) -> None:
     walk, page = Walk(small), small.page
     before = scene_of(small)
@@ -170,6 +171,7 @@ def test_six_lamps_are_out_of_step(small: Studio) -> None:
     assert scene_of(small) == before
 
 
+@pytest.mark.slow
 def test_a_windsock_is_carried_by_a_swaying_mast(small: Studio) -> None:
     walk, page = Walk(small), small.page
     before = scene_of(small)

@@ -24,7 +24,10 @@ SILENT = frozenset({"nodes", "layers", "deform", "tracks", "stack", "value", "mo
 ALSO = WORDS | {"poses": "pose", "receipts": "bake", "marks": "mark"}
 """Parts of a scene that are no objects, each with the word that stands before its name."""
 
-FIELDS = {RANGE: "range", ORDER: "order", "fps": "frame rate", "first": "first frame", "last": "last frame"}
+FIELDS = {
+    RANGE: "range", ORDER: "order", "fps": "frame rate", "first": "first frame", "last": "last frame", "label": "name",
+    "parent": "hangs under",
+}  # fmt: skip
 """What fields are called whose names would not tell."""
 
 UNITS = {"fps": "fr/s", "loop": "fr", "length": "fr", "frame": "fr"}

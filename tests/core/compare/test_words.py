@@ -35,7 +35,10 @@ def told(before: Scene, *steps: dict[str, Any]) -> str:
         ({"do": "add-dial", "label": "Storm"}, "dial Storm added"),
         ({"do": "add-mark", "label": "Gust", "frame": 3}, "mark Gust added"),
         ({"do": "change-object", "node": "sign", "visible": False}, "Sign visible yes → no"),
-        ({"do": "hang", "nodes": ["sign"], "under": "mast", "stay": False}, "Sign parent none → Mast, order changed"),
+        (
+            {"do": "hang", "nodes": ["sign"], "under": "mast", "stay": False},
+            "Sign hangs under none → Mast, order changed",
+        ),
         ({"do": "change-layer", "address": f"{MAST}#gust", "combine": "subtract"}, "Gust combine add → subtract"),
         (
             {"do": "change-layer", "address": f"{MAST}#gust", "start": 10, "fade_in": 4},

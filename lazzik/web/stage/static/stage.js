@@ -383,3 +383,17 @@ export class Stage {
     this.invalidate();
   }
 }
+
+/**
+ * A stage on a canvas; null, and why, where the browser can't draw one.
+ * @param {HTMLCanvasElement} canvas
+ * @param {HTMLElement} note where it is said
+ */
+export function begunStage(canvas, note) {
+  try {
+    return new Stage(canvas);
+  } catch {
+    note.textContent = "This browser can't draw in three dimensions (WebGL 2 is off). Curves and numbers work all the same.";
+    return null;
+  }
+}

@@ -33,12 +33,13 @@ import { autoKeys, Gizmo } from "lazzik/stage/gizmo.js";
 import { switchEdges } from "lazzik/stage/hardware.js";
 import { keepPictures, pictureOf } from "lazzik/stage/picture.js";
 import { namePointed } from "lazzik/stage/pointed.js";
-import { Stage } from "lazzik/stage/stage.js";
+import { begunStage } from "lazzik/stage/stage.js";
 import { Surfaces } from "lazzik/stage/surfaces.js";
 import { offerViews } from "lazzik/stage/views.js";
-import { wholeRange, zoom } from "lazzik/timeline/timeaxis.js";
+import { offerTime } from "lazzik/timeline/steps.js";
+import { wholeRange } from "lazzik/timeline/timeaxis.js";
 import { Transport } from "lazzik/timeline/transport.js";
-import { offerVersions, PICTURE } from "lazzik/versions/keeping.js";
+import { PICTURE, shootWith } from "lazzik/versions/keeping.js";
 import { changesShowOn } from "./change.js";
 import { alone, chooseNodes, chosenNodes, listenToChoice } from "./choice.js";
 import { listenToDivider } from "./divider.js";
@@ -52,7 +53,6 @@ import { sheet } from "./sheets.js";
 import { offerSteps } from "./steps.js";
 import { listenToTree } from "./tree.js";
 
-const CLOSER = 0.7; // times less in view
 const NO_PATH = new Float32Array(0);
 
 await store.set({ facts: factsIn(document) });
@@ -64,16 +64,7 @@ const tree = one("#tree");
 const note = one("#stage-note");
 const canvas = one("#canvas", document, HTMLCanvasElement);
 
-function begunStage() {
-  try {
-    return new Stage(canvas);
-  } catch {
-    note.textContent = "This browser can't draw in three dimensions (WebGL 2 is off). Curves and keys work all the same.";
-    return null;
-  }
-}
-
-const stage = begunStage();
+const stage = begunStage(canvas, note);
 const surfaces = stage && new Surfaces(stage);
 const strata = new Strata();
 const transport = new Transport();
@@ -175,10 +166,11 @@ offerObjects();
 offerDials();
 offerAims();
 offerSheaves();
+offerTime(transport);
 offerMarks(transport, { changes: true });
 offerRecipes();
 offerSteps();
-offerVersions(() => (stage ? pictureOf(stage, PICTURE) : null));
+shootWith(() => (stage ? pictureOf(stage, PICTURE) : null));
 offerHelp();
 offerViews(stage, chosenNodes);
 
@@ -232,11 +224,6 @@ window.addEventListener("keydown", (event) => {
 }, true);
 
 act(
-  { name: "play", keys: ["Space"], run: () => transport.toggle(), label: "Play or pause" },
-  { name: "back", keys: ["ArrowLeft"], run: () => transport.go(store.frame - 1), label: "One frame back" },
-  { name: "on", keys: ["ArrowRight"], run: () => transport.go(store.frame + 1), label: "One frame on" },
-  { name: "first", keys: ["Home"], run: () => transport.go(store.facts.first), label: "To the first frame" },
-  { name: "last", keys: ["End"], run: () => transport.go(store.facts.last), label: "To the last frame" },
   { name: "key", keys: ["K"], run: () => putKey(store.frame), label: "Put a key at the playhead" },
   { name: "remove-keys", keys: ["Delete"], run: removeKeys, label: "Remove the chosen keys" },
   { name: "layer", keys: ["L"], run: () => (maybe("#add-layer") ?? maybe("#add-deformer"))?.click(), label: "Add a layer or a deformer" },
@@ -244,8 +231,6 @@ act(
   { name: "isolate", keys: ["I"], run: () => pressed("isolate", stage?.isolate(chosenNode())), label: "Look at the chosen object alone" },
   { name: "why", keys: ["W"], run: () => sheet("why", { at: store.facts.at }), label: "Why does it not show?" },
   { name: "fit", keys: ["F"], run: () => { wholeRange(); strata.fitValues(); }, label: "Fit the view to the range and all values" },
-  { name: "closer", keys: ["+", "="], run: () => zoom(CLOSER, store.frame), label: "Zoom the time in, about the playhead" },
-  { name: "wider", keys: ["-"], run: () => zoom(1 / CLOSER, store.frame), label: "Zoom the time out" },
   { name: "choose-keys", keys: ["Ctrl+A"], run: () => { desk.toggle(true); chooseAll(); }, label: "Choose all keys" },
   { name: "auto-key", keys: ["Q"], run: () => pressed("auto-key", autoKeys(true)), label: "Put keys by themselves while posing" },
   { name: "move-handles", keys: ["M"], run: () => gizmo?.toggle("move"), label: "Move the chosen object on the stage" },

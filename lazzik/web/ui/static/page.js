@@ -5,6 +5,7 @@ import { all, field, maybe, one, over } from "lazzik/lib/dom.js";
 import { guard } from "lazzik/lib/guard.js";
 import { toast } from "lazzik/lib/toasts.js";
 import { apply, commit, readHead, redo, undo } from "lazzik/studio/history.js";
+import { offerVersions } from "lazzik/versions/keeping.js";
 import { find } from "./finder.js";
 
 /** @import { ChangeScene } from "lazzik/lib/types.d.ts" */
@@ -24,6 +25,7 @@ if (maybe("#history")) {
     { name: "undo", keys: ["Ctrl+Z"], run: undo, label: "Undo" },
     { name: "redo", keys: ["Ctrl+Shift+Z", "Ctrl+Y"], run: redo, label: "Redo" },
   );
+  offerVersions();
 }
 act(
   { name: "theme", run: switchTheme, label: "Switch between day and dusk" },

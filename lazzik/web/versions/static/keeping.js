@@ -1,4 +1,4 @@
-// Keeping what is now as a version, and trying something with a way back: in the studio and on the page of versions.
+// Keeping what is now as a version, and trying something with a way back: on every page of a scene.
 
 import { act } from "lazzik/lib/actions.js";
 import { store } from "lazzik/lib/store.js";
@@ -12,11 +12,17 @@ export const PICTURE = /** @type {const} */ ([168, 90]);
 
 /** @typedef {() => Promise<Blob | null> | null} Shoot makes a picture of what is now, if there is a stage that shows it */
 
+/** @type {Shoot} */
+let shoot = () => null;
+
 /**
- * What the page can do with versions.
- * @param {Shoot} shoot
+ * How a version's picture is made on this page.
+ * @param {Shoot} how
  */
-export function offerVersions(shoot) {
+export const shootWith = (how) => { shoot = how; };
+
+/** What the page can do with versions. */
+export function offerVersions() {
   // the stage still shows what is kept: it follows once the answer is taken
   /** @param {any} answer */
   const pictured = async (answer) => {

@@ -9,9 +9,10 @@ import { store } from "lazzik/lib/store.js";
 import { tellTimes } from "lazzik/lib/times.js";
 import { toast } from "lazzik/lib/toasts.js";
 import { offerMarks } from "lazzik/marks/marks.js";
-import { Stage } from "lazzik/stage/stage.js";
+import { begunStage } from "lazzik/stage/stage.js";
 import { offerViews } from "lazzik/stage/views.js";
-import { wholeRange, zoom } from "lazzik/timeline/timeaxis.js";
+import { offerTime } from "lazzik/timeline/steps.js";
+import { wholeRange } from "lazzik/timeline/timeaxis.js";
 import { Transport } from "lazzik/timeline/transport.js";
 import { listenToDivider } from "lazzik/studio/divider.js";
 import { onChange, send } from "lazzik/studio/history.js";
@@ -19,13 +20,12 @@ import { factsIn } from "lazzik/studio/session.js";
 import { sheet, sheetForm } from "lazzik/studio/sheets.js";
 import { Comparison } from "./comparison.js";
 import { BothCurves } from "./curves.js";
-import { offerVersions, PICTURE } from "./keeping.js";
+import { PICTURE, shootWith } from "./keeping.js";
 import { listenToTaking } from "./taking.js";
 
 /** @import { Look } from "./comparison.js" */
 
 const LOOK = "lazzik-look";
-const CLOSER = 0.7; // times less in view
 const STEP = 0.02; // of the width, for a key
 
 const main = one("#main");
@@ -37,16 +37,7 @@ const note = one("#stage-note");
 const handle = one("#wipe-handle");
 const canvas = one("#canvas", document, HTMLCanvasElement);
 
-function begunStage() {
-  try {
-    return new Stage(canvas);
-  } catch {
-    note.textContent = "This browser can't draw in three dimensions (WebGL 2 is off). Curves and the list work all the same.";
-    return null;
-  }
-}
-
-const stage = begunStage();
+const stage = begunStage(canvas, note);
 const comparison = stage && new Comparison(stage);
 const transport = new Transport();
 const curves = new BothCurves(() => transport.place());
@@ -112,14 +103,7 @@ const removeVersion = (button) => guard(async () => {
 });
 
 act(
-  { name: "play", keys: ["Space"], run: () => transport.toggle(), label: "Play or pause, both in step" },
-  { name: "back", keys: ["ArrowLeft"], run: () => transport.go(store.frame - 1), label: "One frame back" },
-  { name: "on", keys: ["ArrowRight"], run: () => transport.go(store.frame + 1), label: "One frame on" },
-  { name: "first", keys: ["Home"], run: () => transport.go(store.facts.first), label: "To the first frame" },
-  { name: "last", keys: ["End"], run: () => transport.go(store.facts.last), label: "To the last frame" },
   { name: "fit", keys: ["F"], run: wholeRange, label: "Fit the view to the range" },
-  { name: "closer", keys: ["+", "="], run: () => zoom(CLOSER, store.frame), label: "Zoom the time in, about the playhead" },
-  { name: "wider", keys: ["-"], run: () => zoom(1 / CLOSER, store.frame), label: "Zoom the time out" },
   { name: "look", run: (button) => seeAs(button?.dataset.look ?? "wipe") },
   { name: "see-wipe", run: () => seeAs("wipe"), label: "Both states, parted by a handle" },
   { name: "see-ghost", run: () => seeAs("ghost"), label: "The first state drawn faintly over the second" },
@@ -137,8 +121,9 @@ sheetForm("change-version", {
     return true;
   },
 });
-offerVersions(() => (comparison && b === "now" ? comparison.picture(PICTURE) : null));
+shootWith(() => (comparison && b === "now" ? comparison.picture(PICTURE) : null));
 offerViews(stage, () => []);
+offerTime(transport);
 offerMarks(transport, { changes: false });
 listenToDivider(one("#work"));
 listenToTaking(a);
