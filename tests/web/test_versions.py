@@ -185,6 +185,19 @@ def test_all_that_differs_is_listed_and_some_of_it_taken_over(room: Room) -> Non
     assert room.post("/take", 409, revision=0, **asked)["head"] == room.head
 
 
+def test_what_is_too_much_to_be_listed_is_taken_over_by_object(room: Room, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("lazzik.web.versions.view.MOST_ROWS", 1)
+    calm = room.keep("Calm")
+    moved = [{"do": "set", "address": f"sign/position.{axis}", "value": 9} for axis in "xyz"]
+    edit(room.client, room.scene, gust(9), *moved)
+    page = room.page(a=f"v{calm}")
+    assert "4 differences" in page
+    assert "Sign: 3 more" in page
+    assert "rotation z / Gust / amplitude" in page
+    room.post("/take", of=f"v{calm}", keys=["nodes/sign"])
+    assert room.now.by_id["sign"] == room.store.at(room.id, 0).by_id["sign"]
+
+
 def test_only_what_differs_is_sent_of_the_other_state(room: Room, demo: Scene) -> None:
     calm = room.keep("Calm")
     edit(room.client, room.scene, gust(9))

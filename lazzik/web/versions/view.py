@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from itertools import groupby
 from typing import Any
 
@@ -21,7 +22,7 @@ from lazzik.web.states import NamedState
 from lazzik.web.ui.encode import floats
 
 MOST_ROWS = 1500
-"""Differences that are listed one by one; of more, objects alone are."""
+"""Differences that are listed one by one; of more, a row for each object."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -87,7 +88,7 @@ def compared_view(before: NamedState, after: NamedState, at: str, memo: Memo) ->
         before=before,
         after=after,
         many=many,
-        groups=tuple(_group(holder, list(some), scenes) for holder, some in held),
+        groups=(*(_group(holder, list(some), scenes) for holder, some in held), *_cut(rows[MOST_ROWS:], scenes)),
         count=len(rows),
         moving=len(moving),
         address=address,
@@ -125,6 +126,15 @@ def _group(holder: str, rows: list[Worded], scenes: tuple[Scene, Scene]) -> Diff
     whole = len(rows) == 1 and len(rows[0].difference.path) == 2 and rows[0].came_or_went
     own = tuple(_row(row, called if whole else " / ".join(row.names[1:]) or "all of it", scenes) for row in rows)
     return DifferenceGroup(key=key, name=called, rows=own, whole=whole)
+
+
+def _cut(rows: list[Worded], scenes: tuple[Scene, Scene]) -> Iterator[DifferenceGroup]:
+    """What is too much to be listed one by one: a row for each object, by which all of it is taken over."""
+    for holder, some in groupby(rows, lambda row: row.holder):
+        group = _group(holder, list(some), scenes)
+        more = f"{group.name}: {len(group.rows)} more"
+        keys = (group.key,) if group.key else tuple(key for row in group.rows for key in row.keys)
+        yield replace(group, rows=(DifferenceRow(keys=keys, name=more, first="", second="", address=""),), whole=True)
 
 
 def _title(address: str, before: Scene, after: Scene) -> str:
