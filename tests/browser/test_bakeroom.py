@@ -112,6 +112,7 @@ def test_a_stale_bake_is_made_again_and_keeps_what_was_done_by_hand(page: Page, 
     assert off[20 * 4] < 1e-6
 
 
+@pytest.mark.slow
 def test_a_large_bake_shows_how_far_it_is_is_stopped_and_asked_for_again(page: Page, demo_url: str) -> None:
     page.goto(f"{demo_url}/bake")
     expect(page.locator("#review .compared")).to_have_count(47)

@@ -255,6 +255,7 @@ def test_names_are_typed_one_after_the_other_with_tab(small: Studio) -> None:
     assert tree(page) == ["Deck", "Pole", "Eye"]
 
 
+@pytest.mark.slow
 def test_a_box_breathes_at_two_hertz_is_baked_and_delivered(small: Studio) -> None:
     walk, page = Walk(small), small.page
     before = scene_of(small)
