@@ -211,15 +211,19 @@ class Scene(Frozen):
 
     def with_nodes(self, changed: Iterable[Node]) -> Scene:
         """The scene with objects in place of those with the same ids."""
-        nodes, rehung = list(self.nodes), False
+        nodes, by_id = list(self.nodes), dict(self.by_id)
+        rehung = renamed = False
         for node in changed:
-            rehung = rehung or node.parent != self.by_id[node.id].parent
-            nodes[self.places[node.id]] = node
+            was = by_id[node.id]
+            rehung, renamed = rehung or node.parent != was.parent, renamed or node.label != was.label
+            nodes[self.places[node.id]] = by_id[node.id] = node
         if rehung:
             return self.replaced(nodes=tuple(nodes))
         # the tree is the same and the object was checked when it was made: nothing is left to check, so that an edit
         # of one object costs the same in a scene of thousands
         fields = {name: getattr(self, name) for name in type(self).model_fields}
         scene = Scene.model_construct(**(fields | {"nodes": tuple(nodes)}))
-        scene.__dict__ |= {"places": self.places, "assets": self.assets}
+        scene.__dict__ |= {"places": self.places, "assets": self.assets, "by_id": by_id}
+        if not renamed and "called" in self.__dict__:
+            scene.__dict__["called"] = self.called
         return scene

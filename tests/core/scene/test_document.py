@@ -288,3 +288,14 @@ def test_another_process_is_given_the_document_and_nothing_that_was_worked_out_o
 def test_a_document_of_more_values_than_a_scene_may_have_is_refused_unread() -> None:
     with pytest.raises(InvalidDocument, match="2,000,000 values"):
         read_scene('{"nodes": [' + "0," * 2_000_000 + "0]}")
+
+
+def test_what_objects_are_called_is_worked_out_again_only_where_one_is_renamed_or_hung_elsewhere(demo: Scene) -> None:
+    assert demo.called["lamp-3"] == "Lamp 3"
+    moved = edited(demo, {"do": "set", "address": "lamp-3/position.x", "value": 2})
+    assert moved.called is demo.called
+    assert moved.by_id == {node.id: node for node in moved.nodes}
+    renamed = edited(moved, {"do": "change-object", "node": "lamp-3", "label": "Sign"})
+    assert (renamed.called["lamp-3"], renamed.called["sign"]) != ("Lamp 3", "Sign")
+    for scene in (moved, renamed):
+        assert scene.called == scene.replaced(name="Another").called
