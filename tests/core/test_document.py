@@ -46,6 +46,7 @@ def moved(kind: str, chosen: Mapping[str, str], numbers: Mapping[str, float]) ->
     keys = [{"do": "put-key", "address": at, "frame": f, "value": v} for f, v in ((60, 0), (72, 2), (90, 1))]
     scene = edited(
         Scene(name="One"),
+        {"do": "add-object", "label": "Wind", "field": {"kind": "wind"}},
         {"do": "add-object", "label": "Post"},
         *keys,
         {"do": "add-layer", "address": at, "kind": "wave"},
@@ -91,7 +92,8 @@ def test_a_number_of_a_deformer_that_is_not_offered_does_nothing(kind: str) -> N
         for name in hidden:
             if not counts_under(numbers_of(DEFORMERS[kind])[name].only, chosen):
                 at = f"post/deform.{deformer.id}.{name}"
-                other = edited(whole, {"do": "set", "address": at, "value": 0.31})
+                value = 3.0 if numbers_of(DEFORMERS[kind])[name].whole else 0.31
+                other = edited(whole, {"do": "set", "address": at, "value": value})
                 np.testing.assert_array_equal(surface(other), before, err_msg=f"{name} {chosen}")
 
 

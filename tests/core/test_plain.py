@@ -52,7 +52,15 @@ def plain(monkeypatch: pytest.MonkeyPatch) -> Iterator[Counter[str]]:
 
 def _kinds(post: Scene) -> Scene:
     """A number for each layer kind on top of the two that it may answer to, in each of its settings."""
-    scene = post
+    scene = edited(
+        post,
+        {"do": "add-object", "label": "Wind", "field": {"kind": "wind"}},
+        {"do": "add-object", "label": "Slow wind", "field": {"kind": "wind", "loop": 9.0, "speed": 0.5}},
+        {"do": "add-object", "label": "Eddies", "field": {"kind": "eddies", "life": 0.4, "reach": "within"}},
+        {"do": "add-object", "label": "Whirl", "field": {"kind": "whirl"}},
+        {"do": "add-object", "label": "Push", "field": {"kind": "push"}},
+        {"do": "set", "address": "eddies/position.x", "value": 3.0},
+    )
     for place, (name, kind) in enumerate(BY_KIND.items()):
         if name in ("formula", "link", "clip", "recipe", "play", "use"):  # these have no kernels of their own
             continue

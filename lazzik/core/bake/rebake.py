@@ -162,7 +162,7 @@ def _source(scene: Scene, beside: Scene, line: ReceiptLine, clock: Clock, memo: 
     """(samples,) what the bake stands for, as it is now in the scene `beside`, and the channel."""
     place = find(scene, Address.parse(line.address))
     channel = place.channel
-    y = clamp(number_on(line.stands_for(channel), clock, Scope(beside, memo, [])), place.quantity)
+    y = clamp(number_on(line.stands_for(channel), clock, Scope(beside, memo, [], home=place.home)), place.quantity)
     return np.array(np.broadcast_to(y, clock.frames.shape), dtype=float), channel
 
 

@@ -15,6 +15,7 @@ from typing import Annotated, Any, ClassVar, Literal, Protocol, Self
 import numpy as np
 from pydantic import Field
 
+from lazzik.core.channel.airflow import Airflow
 from lazzik.core.channel.channel import Channel, Number
 from lazzik.core.channel.combine import Combine
 from lazzik.core.channel.scaling import moved_base, moved_keys, scaled
@@ -125,6 +126,11 @@ class Inputs(Protocol):
         """The clip that a track belongs to (a Clip). Raises UnknownAddress."""
         ...
 
+    def airflow(self) -> Airflow:
+        """The air as it passes where the object is: what it hangs under and the base of its own position say where, and
+        the axes of what it hangs under how its components are taken. Without a scene it stands still."""
+        ...
+
     def through(self, stack: Channel, size: float | Samples) -> Samples:
         """A stack of layers over what lies below, with all its values `size` times as large as written.
 
@@ -176,8 +182,8 @@ class Layer(Frozen):
     """The two numbers that it goes between, where they can be swapped."""
     idle_at: ClassVar[dict[str, float]] = {}
     """Numbers at whose value the kind does nothing, whatever else is set."""
-    needs: ClassVar[Literal["", "motion", "keys"]] = ""
-    """What has to lie below before the kind can do anything."""
+    needs: ClassVar[Literal["", "motion", "keys", "air"]] = ""
+    """What has to lie below, or to move about it, before the kind can do anything."""
     below: ClassVar[Literal["ignored", "moves", "carried", "values"]] = "ignored"
     """What of all that lies below its motion answers to: nothing; how it moves, wherever it is; the same moved along
     with it; or the very values."""

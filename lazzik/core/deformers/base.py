@@ -24,6 +24,7 @@ from typing import Annotated, Any, ClassVar, Literal, Protocol, Self
 import numpy as np
 from numpy.typing import NDArray
 
+from lazzik.core.channel.airflow import Airflow
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.clock import Clock
@@ -90,6 +91,10 @@ class Tracks(Protocol):
         (frames, 4, 4) array
             From the object's space to the scene's, metres.
         """
+        ...
+
+    def airflow(self) -> Airflow:
+        """The air at the deformer's root, where its span begins, in its own coordinates."""
         ...
 
     def frames(self, clock: Clock) -> Frames:
@@ -188,9 +193,14 @@ class Deformer(Frozen):
         return False
 
     @property
+    def in_air(self) -> bool:
+        """Whether it answers the scene's air."""
+        return False
+
+    @property
     def worldly(self) -> bool:
         """Whether what it does depends on where the object or another one is."""
-        return type(self).moves_with_world or self.placement.of is not None
+        return type(self).moves_with_world or self.in_air or self.placement.of is not None
 
     def plan(self, tracks: Tracks) -> dict[str, NDArray[np.float64]]:
         """What the kind works out once for all moments: arrays whose first axis is time. Kinds with a rate integrate

@@ -6,24 +6,31 @@ With s = (u − a)/L and two smooth noises of time, slow g and quick h, the axis
 
 and the points follow it: the axis is integrated from the root in STEPS steps, so its length is kept. A second lean,
 across the first and a quarter as strong, takes other noises. In a loop the noises repeat.
+
+In the air, g and h are what the wind at the root does to two oscillators (layers/response.py), 1 at 10 m/s: one with
+the trunk's period, one with the tip's, each in the wind's two components about the axis, so it leans where that blows.
 """
 
 from __future__ import annotations
 
 import math
+from functools import partial
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import Field
 
 from lazzik.core.channel.phase import integrate
+from lazzik.core.channel.repeats import Repeats
+from lazzik.core.clock import Clock
 from lazzik.core.deformers.base import Deformer, Moments, Numbers, Tracks, sideways, span_of
 from lazzik.core.deformers.extent import Extent
-from lazzik.core.document import LARGEST, Finite, Quantity
+from lazzik.core.document import LARGEST, Option, Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
+from lazzik.core.layers.breeze import USUAL
 from lazzik.core.layers.noise import octave_noise
+from lazzik.core.layers.response import Spring, answer
 from lazzik.core.types import PointBlock, Samples, Shares
 
 STEPS = 64
@@ -32,7 +39,7 @@ STEPS = 64
 ACROSS = 0.25
 
 
-class Sway(Deformer):
+class Sway(Deformer, Repeats):
     """In the wind."""
 
     title: ClassVar[str] = "Sway"
@@ -52,17 +59,40 @@ class Sway(Deformer):
         Number, Quantity("°", "How far it leans at all times.", (-60, 60), 0.1, label="steady lean", rest=0.0)
     ] = 0.0
     direction: Annotated[Number, Quantity("°", "Which way, about its axis.", (-180, 180), 1)] = 0.0
-    seed: Annotated[Number, Quantity("", "Another wind.", (0, 99), 1, low=0, high=LARGEST, whole=True)] = 0.0
-    loop: Annotated[Finite, Field(gt=0)] | None = None
-    """Frames after which it repeats; None is endless."""
+    seed: Annotated[
+        Number,
+        Quantity("", "Another wind.", (0, 99), 1, low=0, high=LARGEST, whole=True, only={"wind": ("own",)}),
+    ] = 0.0
+    wind: Annotated[
+        Literal["own", "air"],
+        Option(
+            "Which wind it leans in: one of its own, or the scene's air where its root stands.",
+            label="leans in",
+            words={"own": "a wind of its own", "air": "the air"},
+        ),
+    ] = "own"
+    damping: Annotated[
+        Number,
+        Quantity(
+            "", "How fast it comes to rest: under 1 it swings back.", (0, 1.2), 0.01, low=0, high=100, group="time",
+            only={"wind": ("air",)},
+        ),
+    ] = 0.2  # fmt: skip
 
     @property
     def moves_itself(self) -> bool:
         """The wind blows."""
         return self.angle != 0.0
 
+    @property
+    def in_air(self) -> bool:
+        """Whether it leans in the scene's air."""
+        return self.wind == "air"
+
     def plan(self, tracks: Tracks) -> dict[str, NDArray[np.float64]]:
-        """The four noises: trunk and tip, with the wind and across it."""
+        """How far trunk and tip lean with the wind and across it, as shares of the angle."""
+        if self.in_air:
+            return {"winds": self._answers(tracks)}
         count = len(tracks.clock.frames)
         seeds = np.broadcast_to(np.asarray(tracks.number("seed"), dtype=float), count)
         out = np.empty((count, 4))
@@ -72,14 +102,36 @@ class Sway(Deformer):
             one = np.empty(count)
             octave_noise(np.ascontiguousarray(phase.cycles), phase.wrap, 0, numbers, one)
             out[:, column] = _dwelling(one)
+        out[:, 2:] *= ACROSS
         return {"winds": out}
+
+    def _answers(self, tracks: Tracks) -> Samples:
+        """(frames, 4) what the air at the root does to trunk and tip: in its direction, then across that."""
+        airflow, clock = tracks.airflow(), tracks.clock
+        out = np.empty((len(clock.frames), 4))
+
+        def lean(at: Clock, across: bool) -> Samples:
+            turn = np.radians(tracks.number("direction", at))
+            v, w = airflow.velocity(at).T[1:] / USUAL
+            return np.asarray(np.cos(turn) * w - np.sin(turn) * v if across else np.cos(turn) * v + np.sin(turn) * w)
+
+        for column, (name, across) in enumerate(
+            (("period", False), ("tip_period", False), ("period", True), ("tip_period", True))
+        ):
+            spring = Spring(partial(self._frequency, tracks, name), partial(tracks.number, "damping"))
+            out[:, column] = answer(partial(lean, across=across), airflow, spring, clock, self.loop)
+        return out
+
+    def _frequency(self, tracks: Tracks, name: str, clock: Clock) -> Samples:
+        """(frames,) hertz of a period."""
+        return np.asarray(1.0 / np.asarray(tracks.number(name, clock)))
 
     def shaped(self, inside: PointBlock, counts: Shares, numbers: Numbers, moments: Moments) -> PointBlock:
         """(moments, n, 3) the points along the leaning axis."""
         trunk, tip, side, side_tip = moments.of("winds").T
         angle, turn = np.radians(numbers["angle"]), np.radians(numbers["direction"])
         bends = np.stack([np.radians(numbers["lean"]) + angle * trunk, angle * numbers["tip"] * tip,
-                          ACROSS * angle * side, ACROSS * angle * numbers["tip"] * side_tip], 1)  # fmt: skip
+                          angle * side, angle * numbers["tip"] * side_tip], 1)  # fmt: skip
         out = np.empty_like(inside)
         follow_axis(inside, counts, numbers["start"], numbers["end"], bends, turn, out)
         return out

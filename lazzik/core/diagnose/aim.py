@@ -12,7 +12,7 @@ from lazzik.core.scene.scene import Scene
 
 def why_aim(scene: Scene, node: Node, scope: Scope) -> list[Reason]:
     """The reasons; none if it shows."""
-    aim = node.aim
+    aim, scope = node.aim, scope.at(node.id)
     if aim is None:
         return [reason("no-aim", name=node.label)]
     found: list[Reason] = []

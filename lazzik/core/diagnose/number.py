@@ -29,6 +29,7 @@ ROUND = {"ball": "xyz", "tube": "y", "ring": "y"}
 def why(scene: Scene, address: Address, scope: Scope) -> list[Reason]:
     """The reasons for a layer, or for a number with all its layers; none if it shows. Raises UnknownAddress."""
     place = find(scene, address)
+    scope = scope.at(place.home)
     if place.channel.layers:
         place = replace(place, number=place.channel.replaced(layers=scene.counted(place.channel.layers)))
     only = find_layer(scene, address).id if address.layer else None
@@ -49,7 +50,7 @@ def why(scene: Scene, address: Address, scope: Scope) -> list[Reason]:
 
 def _clamped(place: Place, scene: Scene, scope: Scope) -> Iterator[Reason]:
     """Where a number would leave its limits."""
-    values = np.asarray(number_on(place.number, scene.clock(), Scope(scope.scene, scope.memo, [])))
+    values = np.asarray(number_on(place.number, scene.clock(), Scope(scope.scene, scope.memo, [], home=place.home)))
     low, high, unit = place.quantity.low, place.quantity.high, place.quantity.unit
     for limit, extreme, beyond in ((low, values.min(), values.min() < low), (high, values.max(), values.max() > high)):
         if beyond:

@@ -27,6 +27,7 @@ def why_shape(scene: Scene, node: Node, chosen: str, scope: Scope) -> list[Reaso
     if not node.deform:
         bend = {"do": "add-deformer", "node": node.id, "kind": "bend"}
         return [reason("no-deformers", bend, name=node.label), *unseen(scene, node)]
+    scope = scope.at(node.id)
     reasons: list[Reason] = []
     below = list(shapes_below(scene, node))
     if not below:

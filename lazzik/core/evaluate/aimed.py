@@ -54,7 +54,7 @@ class Aimer:
         float or (frames,) array
             In the number's unit.
         """
-        return value_of(self.aim, name, clock, self.scope)
+        return value_of(self.aim, name, clock, self.scope.at(self.node.id))
 
     def turned(self, own: Quaternions, clock: Clock) -> Quaternions:
         """The object's orientation within the one above it; where nothing gives a direction, as it would be without.
@@ -103,7 +103,7 @@ class Aimer:
 
     def _origin(self, node: Node, clock: Clock) -> Points:
         """(frames, 3) metres in the scene: where an object is, however it is turned itself."""
-        return _at(self._above(node, clock), triple(node.position, clock, self.scope))
+        return _at(self._above(node, clock), triple(node.position, clock, self.scope.at(node.id)))
 
     def _into(self, clock: Clock) -> NDArray[np.float64]:
         """(frames, 3, 3) directions of the scene into that space; nothing where it has no size."""
@@ -118,7 +118,7 @@ class Aimer:
         target = self.scene.node(self.aim.target) if self.aim.target is not None else None
         if target is not None and not self.aim.turned_target:
             return self._origin(target, clock)
-        return _at(self.world(target, clock), triple(self.aim.point, clock, self.scope))
+        return _at(self.world(target, clock), triple(self.aim.point, clock, self.scope.at(self.node.id)))
 
     def _directions(self, clock: Clock) -> Points:
         """(frames, 3) metres in the scene, from the object's origin to what it aims at, with its lag."""

@@ -19,6 +19,7 @@ from typing import Protocol
 
 import numpy as np
 
+from lazzik.core.channel.airflow import Airflow
 from lazzik.core.channel.channel import Channel, as_channel, sounding
 from lazzik.core.channel.combine import combined
 from lazzik.core.channel.layer import Layer, clamp, numbers_of
@@ -29,6 +30,7 @@ from lazzik.core.evaluate.jumps import jumps_of
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import ALONE, Scope
 from lazzik.core.layers import Clip, Recipe
+from lazzik.core.scene.address import Place
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
 
@@ -116,7 +118,18 @@ def read(address: str, clock: Clock, scope: Scope) -> float | Samples:
         If it leads nowhere.
     """
     place = scope.place(address)
-    return clamp(number_on(place.number, clock, scope), place.quantity)
+    return clamp(number_at(place, clock, scope), place.quantity)
+
+
+def number_at(place: Place, clock: Clock, scope: Scope) -> float | Samples:
+    """The number at a place of the scene, on a clock: a float where it can't change, otherwise (frames,).
+
+    Returns
+    -------
+    float or (frames,) array
+        In the number's unit.
+    """
+    return number_on(place.number, clock, scope.at(place.home))
 
 
 def number_on(number: float | Channel, clock: Clock, scope: Scope = ALONE) -> float | Samples:
@@ -222,7 +235,7 @@ class Stack:
             In the channel's unit.
         """
         missing: list[str] | None = None if self.scope.problems is None else []
-        scope = Scope(self.scope.scene, self.scope.memo, missing, self.scope.run)
+        scope = replace(self.scope, problems=missing)
         inputs = LayerInputs(layer, place, self, clock, scope)
         k = inputs.number("weight")
         if scope.scene is not None and (sheaf := scope.scene.sheaf(layer.sheaf)) is not None:
@@ -249,16 +262,16 @@ def stack_of(channel: Channel, scope: Scope) -> Stack:
         scope = replace(scope, run={})
     run = scope.run
     assert run is not None
-    stack = run.get(id(channel))
+    stack = run.get((id(channel), scope.home))
     if stack is None:
-        stack = run[id(channel)] = Stack(sounding(scope.counted(channel)), ChannelBase(channel), scope)
+        stack = run[id(channel), scope.home] = Stack(sounding(scope.counted(channel)), ChannelBase(channel), scope)
     return stack
 
 
 def strata(number: float | Channel, clock: Clock, scope: Scope = ALONE) -> Strata:
     """A channel's base, each layer's own contribution and the result. A layer without a value has a problem."""
     channel = as_channel(number)
-    stack = stack_of(channel, Scope(scope.scene, scope.memo, []))
+    stack = stack_of(channel, Scope(scope.scene, scope.memo, [], home=scope.home))
     top = stack.at(len(stack.layers), clock)  # the highest first: what it reads of the others is wider than the clock
     lanes, place = [], 0
     for layer in scope.counted(channel):
@@ -278,7 +291,7 @@ def strata(number: float | Channel, clock: Clock, scope: Scope = ALONE) -> Strat
 
 def loop_note(number: float | Channel, layer: Layer, clock: Clock, scope: Scope) -> str:
     """What a loop made of the rate of one of a number's layers, for the person to read; '' if nothing."""
-    stack = stack_of(as_channel(number), Scope(scope.scene, scope.memo, []))
+    stack = stack_of(as_channel(number), Scope(scope.scene, scope.memo, [], home=scope.home))
     (layer,) = scope.scene.counted((layer,)) if scope.scene else (layer,)
     return layer.note(LayerInputs(layer, 0, stack, clock.at(clock.frames[:1]), stack.scope))
 
@@ -403,6 +416,10 @@ class LayerInputs:
     def clip(self, address: str) -> Clip:
         """The clip that a track belongs to."""
         return self.scope.clip(address)
+
+    def airflow(self) -> Airflow:
+        """The air as it passes where the object is."""
+        return self.scope.airflow()
 
     def through(self, stack: Channel, size: float | Samples) -> Samples:
         """What a stack makes of what lies below."""

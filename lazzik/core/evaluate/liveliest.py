@@ -6,7 +6,7 @@ import numpy as np
 
 from lazzik.core.clock import Clock
 from lazzik.core.errors import LazzikError
-from lazzik.core.evaluate.evaluator import number_on
+from lazzik.core.evaluate.evaluator import number_at
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.scene import Scene
@@ -34,7 +34,7 @@ def _reach(scene: Scene, address: Address, clock: Clock, scope: Scope) -> float:
     """How far a number moves, as a part of what is far for its kind; nothing for one that can't be worked out."""
     place = find(scene, address)
     try:
-        values = np.atleast_1d(number_on(place.number, clock, scope))
+        values = np.atleast_1d(number_at(place, clock, scope))
     except LazzikError:
         return 0.0
     return float(np.ptp(values)) / max(place.reach, 1e-9)

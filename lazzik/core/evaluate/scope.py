@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from importlib import import_module
 from typing import Any
 
+from lazzik.core.channel.airflow import Airflow, StillAir
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import Layer
 from lazzik.core.clock import Clock
@@ -13,7 +15,7 @@ from lazzik.core.evaluate.memo import Memo
 from lazzik.core.layers import Clip, Recipe
 from lazzik.core.scene.address import Address, Place, find
 from lazzik.core.scene.node import Node
-from lazzik.core.scene.references import NOTHING, node_reads, reads_of, seen_by
+from lazzik.core.scene.references import NOTHING, answers, hangs, node_reads, reads_of, seen_by
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
 
@@ -26,8 +28,29 @@ class Scope:
     memo: Memo | None = None
     problems: list[str] | None = None
     """Where it is noted why layers have no value somewhere; they then do nothing. None lets them raise."""
-    run: dict[int, Any] | None = None
-    """The stacks of the evaluation that is under way, by the identity of their channels; None outside of one."""
+    run: dict[tuple[object, ...], Any] | None = None
+    """What was worked out in the evaluation that is under way: stacks by their channels and homes, the numbers of
+    fields by their clocks; None outside of one."""
+    home: str = ""
+    """What the number belongs to: an object's id, or the address of another part of the scene. It says where what
+    answers the air stands."""
+
+    def at(self, home: str) -> Scope:
+        """The scope of a number that belongs to an object, or to another part of the scene."""
+        return self if home == self.home else replace(self, home=home)
+
+    @property
+    def node(self) -> Node | None:
+        """The object that the number belongs to, if it does to one."""
+        return self.scene.by_id.get(self.home) if self.scene is not None else None
+
+    def airflow(self) -> Airflow:
+        """The air as it passes where the number is."""
+        if self.scene is None:
+            return StillAir()
+        # a number may read the air, which reads the places of fields, which are numbers: the ring is a true one
+        made: Airflow = import_module("lazzik.core.evaluate.airflow").airflow_for(self)
+        return made
 
     def place(self, address: str) -> Place:
         """Another number of the scene. Raises UnknownAddress."""
@@ -96,7 +119,12 @@ class Scope:
             self.memo.put(node, clock, rows, self._seen(_read(node)))
 
     def _seen(self, reads: frozenset[str]) -> tuple[object, ...]:
-        return seen_by(self.scene, reads) if self.scene is not None and reads else ()
+        if self.scene is None or not reads:
+            return ()
+        node = self.node
+        if node is None or not answers(self.scene, reads):
+            return seen_by(self.scene, reads)
+        return (node, *seen_by(self.scene, reads | hangs(node)))
 
 
 def _read(node: Node) -> frozenset[str]:

@@ -64,7 +64,7 @@ def seams(scene: Scene, scope: Scope) -> list[Seam]:
     for node in scene.nodes:
         for path, number, quantity in channels_of(node):
             if isinstance(number, Channel) and number.moves:
-                seam = seam_of(number, f"{node.id}/{path}", quantity.unit, scene, scope)
+                seam = seam_of(number, f"{node.id}/{path}", quantity.unit, scene, scope.at(node.id))
                 if not seam.meets:
                     found.append(seam)
     return found

@@ -10,7 +10,7 @@ from lazzik.core.deformers.base import Deformer
 from lazzik.core.evaluate.transforms import moves
 from lazzik.core.scene.morph_targets import ShapeFrames, ShapeTargets
 from lazzik.core.scene.node import Node
-from lazzik.core.scene.references import node_reads
+from lazzik.core.scene.references import node_reads, same_air
 from lazzik.core.scene.scene import Scene
 
 
@@ -51,8 +51,17 @@ def acting(scene: Scene, node: Node) -> Iterator[tuple[Node, Deformer]]:
 def reshaped(before: Scene, after: Scene, changed: list[Node]) -> list[Node]:
     """Objects whose points may differ between two scenes, given those that differ in anything."""
     ids = {node.id for node in changed}
-    return [node for node in after.nodes if node.shape is not None and _touched(after, node, ids)
-            and _reshaped(before, after, node, ids)]  # fmt: skip
+    found = [node for node in after.nodes if node.shape is not None and _touched(after, node, ids)
+             and _reshaped(before, after, node, ids)]  # fmt: skip
+    if same_air(before, after):
+        return found
+    known = {node.id for node in found}
+    return [node for node in after.nodes if node.id in known or _in_air(after, node)]
+
+
+def _in_air(scene: Scene, node: Node) -> bool:
+    """Whether the air bends an object."""
+    return node.shape is not None and any(deformer.in_air for _, deformer in acting(scene, node))
 
 
 def _touched(scene: Scene, node: Node, changed: set[str]) -> bool:

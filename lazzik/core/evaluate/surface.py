@@ -212,6 +212,7 @@ def surface_of(scene: Scene, node: Node, clock: Clock, scope: Scope, *, own: boo
     Raises UnknownAddress, BadFormula, UnknownAsset.
     """
     assert node.shape is not None
+    scope = scope.at(node.id)
     sizes = {}
     for name in numbers_of(type(node.shape)):
         value = value_of(node.shape, name, clock, scope)

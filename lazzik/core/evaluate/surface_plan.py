@@ -13,12 +13,14 @@ from itertools import takewhile
 import numpy as np
 from numpy.typing import NDArray
 
+from lazzik.core.channel.airflow import Airflow
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.clock import Clock
 from lazzik.core.deformers.apply import Step
-from lazzik.core.deformers.base import Deformer
+from lazzik.core.deformers.base import OPEN, Deformer
 from lazzik.core.deformers.placement import frames_of
 from lazzik.core.document import Frozen
+from lazzik.core.evaluate.airflow import Rooted
 from lazzik.core.evaluate.evaluator import constant, number_on, value_of
 from lazzik.core.evaluate.jumps import jumps_of
 from lazzik.core.evaluate.scope import Scope
@@ -27,11 +29,12 @@ from lazzik.core.geometry.assets import AssetStore, unpack_frames, unpack_target
 from lazzik.core.scene.morph_targets import ShapeFrames
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
-from lazzik.core.types import Frames, Samples
+from lazzik.core.types import Frames, Points, Samples
 
 
 def step_of(scene: Scene, node: Node, owner: Node, deformer: Deformer, clock: Clock, scope: Scope) -> Step:
     """A deformer of an object, or of one above it, over a clock."""
+    scope = scope.at(owner.id)
     numbers: dict[str, float | Samples] = {}
     for path, _ in deformer.stored():
         part, _, name = path.rpartition(".")
@@ -85,6 +88,7 @@ def targets_of(
     offsets, _ = assets.read(node.targets.asset, unpack_targets)
     if offsets.shape[:2] != (len(node.targets.rows), count):
         return None
+    scope = scope.at(node.id)
     weights = np.empty((len(clock.frames), len(offsets)))
     for k, row in enumerate(node.targets.rows):
         weights[:, k] = number_on(row.weight, clock, scope)
@@ -123,6 +127,16 @@ class _Tracks:
 
     def world(self, clock: Clock) -> NDArray[np.float64]:
         return world(self.scene, self.owner, clock, self.scope)
+
+    def airflow(self) -> Airflow:
+        return Rooted(self.scene, self.owner, self._root, self.scope)
+
+    def _root(self, clock: Clock) -> tuple[Points, NDArray[np.float64]]:
+        """((frames, 3), (frames, 3, 3)) where the span begins in the object's space, and the deformer's axes there."""
+        frames = _frames(self.scene, self.owner, self.deformer, clock, self.scope)
+        start = value_of(self.deformer, "start", clock, self.scope)
+        along = np.where(np.asarray(start) <= -OPEN, 0.0, start)
+        return frames[:, 3] + np.atleast_1d(along)[:, None] * frames[:, 0], frames[:, :3]
 
     def frames(self, clock: Clock) -> Frames:
         return _frames(self.scene, self.owner, self.deformer, clock, self.scope)

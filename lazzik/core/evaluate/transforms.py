@@ -58,6 +58,7 @@ def moves(scene: Scene, node: Node, parts: tuple[Part, ...] = PARTS) -> bool:
 
 def transforms(node: Node, clock: Clock, scope: Scope = ALONE) -> Transforms:
     """An object's own transform at every moment of a clock. Without a scene nothing aims."""
+    scope = scope.at(node.id)
     rows, problems = scope.kept_pose(node, clock), len(scope.problems or ())
     if rows is None:
         turn = orientations(triple(node.rotation, clock, scope), node.rotation.order)
@@ -81,7 +82,7 @@ def part_of(node: Node, part: Part, clock: Clock, scope: Scope) -> NDArray[np.fl
     """
     if part == "rotation":
         return transforms(node, clock, scope).orientation
-    return triple(getattr(node, part), clock, scope)
+    return triple(getattr(node, part), clock, scope.at(node.id))
 
 
 def world(scene: Scene, node: Node | None, clock: Clock, scope: Scope = ALONE) -> NDArray[np.float64]:

@@ -8,7 +8,7 @@ import numpy as np
 
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.errors import BadFormula, InvalidEdit
-from lazzik.core.evaluate.evaluator import number_on
+from lazzik.core.evaluate.evaluator import number_at, number_on
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.layers.expression import NAMES, read_expression
 from lazzik.core.layers.formula import Formula
@@ -44,7 +44,7 @@ def with_seeds(scene: Scene, at: Address, seeds: Iterable[int], scope: Scope) ->
     for seed in seeds:
         edit = SetNumber(address=f"{at}.seed", value=float(seed))
         after = applied(scene, [edit])
-        values = number_on(find(after, at).number, after.clock(), Scope(after, scope.memo, []))
+        values = number_at(find(after, at), after.clock(), Scope(after, scope.memo, []))
         rows.append((edit, np.atleast_1d(values)))
     return rows
 
@@ -71,7 +71,8 @@ def with_formula(scene: Scene, at: Address, text: str, scope: Scope) -> Samples:
         column = text.find(missing[0]) + 1
         raise BadFormula(f"There is no name '{missing[0]}'; names are t, frame, x, pi, tau and the dials", column)
     trial = layer.replaced(text=text) if isinstance(layer, Formula) else layer
-    channel = find(scene, at).channel
+    there = find(scene, at)
+    channel = there.channel
     place = [item.id for item in channel.layers].index(layer.id)
     stack = channel.replaced(layers=(*channel.layers[:place], trial))
-    return np.atleast_1d(number_on(stack, scene.clock(), scope))
+    return np.atleast_1d(number_on(stack, scene.clock(), scope.at(there.home)))

@@ -76,8 +76,8 @@ class Writer:
     """Whether looks, lights and cameras change over time."""
     paints: dict[str, Paint] = field(default_factory=dict)
     """The looks of those of them that were repainted."""
-    changing: list[tuple[str, str, Frozen, str]] = field(default_factory=list)
-    """(label, pointer, part, number or 'color') of what moves by a pointer, in the order in which it was written."""
+    changing: list[tuple[str, str, Frozen, str, str]] = field(default_factory=list)
+    """(label, pointer, part, number or 'color', object) of what moves by a pointer, in the order of writing."""
     report: list[str] = field(default_factory=list)
     counts: Counter[str] = field(default_factory=Counter)
     worst: dict[str, float] = field(default_factory=dict)
@@ -137,6 +137,7 @@ class Writer:
         return Clock.over(self.scene.fps, self.scene.first, self.scene.first)
 
     def _node(self, node: Node) -> Row:
+        self.scope = self.scope.at(node.id)
         now = transforms(node, self._now(), self.scope)
         out: Row = {
             "name": node.label,
@@ -226,7 +227,7 @@ class Writer:
         for way in ways:
             for name in ("offset", "scale"):
                 pointer = f"{root}{way}/extensions/{TRANSFORM}/{name}"
-                self.changing.append((f"{label} / picture", pointer, picture, name))
+                self.changing.append((f"{label} / picture", pointer, picture, name, self.scope.home))
 
     def _shapes(self, node: Node, progress: Progress) -> None:
         """Find the shape targets of an object; one whose points stand still has none."""
@@ -349,7 +350,8 @@ class Writer:
                 track = SampledTrack("LINEAR", seconds, shapes.weights.astype(np.float32), shapes.worst)
                 target = {"node": places[node.id], "path": "weights"}
                 add(track, "SCALAR", f"{node.label} / shape", target, "weights")
-        for label, pointer, owner, name in self.changing:
+        for label, pointer, owner, name, home in self.changing:
+            self.scope = self.scope.at(home)
             rows, before = (self._looks(owner, name, at) for at in (clock, just_before))
             span = max(float(np.ptp(rows, axis=0).max()), 1e-9)
             track = track_of(Moved(clock.frames, rows, before), self.scene.first, self.scene.fps, SHARE_OF_LOOKS * span)
@@ -386,7 +388,7 @@ class Writer:
             held = part.color if name in ("color", "emission") else part  # type: ignore[attr-defined]
             numbers = [getattr(held, axis) for axis in "rgb"] if held is not part else [getattr(part, name)]
             if self.pointers and any(isinstance(number, Channel) and number.moves for number in numbers):
-                self.changing.append((f"{label} / {name}", root + rest, part, name))
+                self.changing.append((f"{label} / {name}", root + rest, part, name, self.scope.home))
 
     def _add(self, animation: Row, track: SampledTrack, shape: str, target: Row) -> None:
         key = track.seconds.tobytes()

@@ -89,7 +89,9 @@ class AnimatedSvg(Format):
     def _eye(self, scene: Scene, clock: Clock, scope: Scope) -> Eye:
         camera = next((node for node in scene.nodes if node.camera is not None), None)
         if self.view == "camera" and camera is not None and camera.camera is not None:
-            view = np.broadcast_to(np.asarray(value_of(camera.camera, "view", clock, scope)), clock.frames.shape)
+            view = np.broadcast_to(
+                np.asarray(value_of(camera.camera, "view", clock, scope.at(camera.id))), clock.frames.shape
+            )
             scale = (self.height / 2 / np.tan(np.radians(view) / 2)).astype(np.float64)
             inverse = np.linalg.inv(world(scene, camera, clock, scope)).astype(np.float64)
             return Eye(inverse, scale, self.width / 2, self.height / 2, True)
@@ -242,7 +244,7 @@ def _corners(scene: Scene, node: Node, clock: Clock, scope: Scope) -> Points:
 def _path(node: Node, pictures: list[str], seconds: float, scope: Scope, scene: Scene) -> str:
     look = node.look or Look()
     now = Clock.over(scene.fps, scene.first, scene.first)
-    parts = [float(np.ravel(value_of(look.color, name, now, scope))[0]) for name in "rgb"]
+    parts = [float(np.ravel(value_of(look.color, name, now, scope.at(node.id)))[0]) for name in "rgb"]
     code = "".join(f"{round(255 * part):02X}" for part in parts)
     head = f'<path id="{node.id}" fill="#{code}" d="{pictures[0]}"><title>{escape(node.label)}</title>'
     if len(pictures) == 1:

@@ -121,6 +121,7 @@ class _Writer:
     def _node(self, node: Node) -> None:
         from pxr import UsdGeom
 
+        self.scope = self.scope.at(node.id)
         above = self.paths[node.parent] if node.parent else "/World"
         name = node.id.replace("-", "_")
         path = f"{above}/{'n_' if name[0].isdigit() or name in OWN else ''}{name}"

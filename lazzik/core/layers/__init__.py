@@ -18,6 +18,7 @@ from lazzik.core.layers.recipe import Override, Recipe
 
 FILES = (
     "noise",
+    "breeze",
     "wave",
     "settle",
     "follow",

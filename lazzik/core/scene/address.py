@@ -94,6 +94,8 @@ class Place:
     quantity: Quantity
     reach: float
     """A change of the number that is well seen, in its own unit."""
+    home: str = ""
+    """What it belongs to: an object's id, or the address of a dial, recipe, clip or sheaf."""
 
     @property
     def channel(self) -> Channel:
@@ -104,6 +106,7 @@ class Place:
 def find(scene: Scene, address: Address) -> Place:
     """The number at an address (for a layer's address, the number it lies on). Raises UnknownAddress."""
     place = _root(scene, address)
+    place = replace(place, home=place.node.id if place.node else f"{address.node}/{address.path}")
     for hop in address.channel.hops:
         place = into(scene, place, hop, address)
     return place
@@ -127,9 +130,10 @@ def into(scene: Scene, place: Place, hop: Hop, address: Address) -> Place:
         raise UnknownAddress(f"A {layer.title} layer has no number '{hop.number}'", str(address))
     number, quantity = entry
     if not quantity.unit.startswith("own"):
-        return Place(place.node, number, quantity, _well_seen(scene, place.node, quantity))
+        return Place(place.node, number, quantity, _well_seen(scene, place.node, quantity), place.home)
     quantity = _settled(quantity, place.quantity.unit, place.reach)
-    return Place(place.node, number, quantity, 0.25 * (quantity.useful[1] - min(quantity.useful[0], 0.0)))
+    reach = 0.25 * (quantity.useful[1] - min(quantity.useful[0], 0.0))
+    return Place(place.node, number, quantity, reach, place.home)
 
 
 def _settled(quantity: Quantity, unit: str, reach: float) -> Quantity:

@@ -9,9 +9,10 @@ from collections.abc import Mapping
 from typing import Annotated, Any, Literal, Self, get_args
 
 import numpy as np
-from pydantic import Field, model_validator
+from pydantic import model_validator
 
-from lazzik.core.document import Finite, Frozen, Option, Quantity, Slug
+from lazzik.core.channel.repeats import Repeats
+from lazzik.core.document import Frozen, Option, Quantity, Slug
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.types import Samples
 
@@ -35,7 +36,7 @@ class AimPoint(Frozen):
     z: Coordinate = 0.0
 
 
-class Aim(Frozen):
+class Aim(Repeats):
     """What an object looks at, with what of itself, and how readily."""
 
     target: Slug | None = None
@@ -86,10 +87,6 @@ class Aim(Frozen):
         ),
     ] = 0.6  # fmt: skip
     muted: bool = False
-    loop: Annotated[Finite, Field(gt=0)] | None = None
-    """Frames after which the lag repeats; None is endless."""
-    fit: bool = False
-    """Whether `loop` follows the scene's range when that changes."""
 
     @model_validator(mode="after")
     def _can_turn(self) -> Self:
@@ -113,9 +110,10 @@ class Aim(Frozen):
         copy = names.get(self.target or "")
         return self.replaced(target=copy) if copy else self
 
-    def fitted(self, first: float, last: float) -> Self:
-        """The aim whose lag repeats with the scene's range, if it follows that; itself if it does so already."""
-        return self.replaced(loop=last - first) if self.fit and self.loop != last - first else self
+    @property
+    def repeats(self) -> bool:
+        """Its lag does."""
+        return self.lag
 
     @property
     def turned_target(self) -> bool:

@@ -1,4 +1,5 @@
-"""An object of the scene: where it is, and by choice a shape, a look, a light or a camera. (`Node`, as in glTF.)"""
+"""An object of the scene: where it is, and by choice a shape, a look, a light, a camera or a field of
+the air. (`Node`, as in glTF.)"""
 
 from __future__ import annotations
 
@@ -8,6 +9,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
+from lazzik.core.air import AnyField
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.deformers import AnyDeformer
@@ -113,6 +115,8 @@ class Node(Frozen):
     look: Look | None = None
     light: Light | None = None
     camera: Camera | None = None
+    field: AnyField | None = None
+    """How it moves the air."""
     origin: Origin | None = None
 
     @model_validator(mode="after")
@@ -139,6 +143,8 @@ class Node(Frozen):
             return "camera"
         if self.light:
             return "light"
+        if self.field:
+            return self.field.kind
         return self.shape.kind if self.shape else "group"
 
 

@@ -3,18 +3,22 @@
 A vertex is a written address; the number there reads whatever a layer on it names, or a layer on a number of that
 layer, to any depth. Recipes stand in the graph under 'recipes/name', dials under 'dials/name',
 the weights of sheaves under 'sheaves/name'.
+
+What answers the air reads AIR, and where the object hangs. AIR reads the places and the numbers of all fields; an
+object leaves out those fields that depend on it (`fields_for`), so no ring ever goes through the air.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
+from lazzik.core.channel.airflow import AIR
 from lazzik.core.channel.channel import Channel
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.scene.address import Address, find, title
 from lazzik.core.scene.aim import Aim
 from lazzik.core.scene.node import Node, channels_of
-from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.scene import PARTS, Scene
 
 NOTHING: frozenset[str] = frozenset()
 
@@ -31,7 +35,8 @@ def reads_of(number: float | Channel) -> frozenset[str]:
         kept = NOTHING
         for layer in number.layers:
             shared = () if layer.sheaf is None else (f"sheaves/{layer.sheaf}",)
-            kept = kept.union(layer.references(), shared, *(reads_of(own) for own in layer.stored()))
+            air = (AIR,) if type(layer).needs == "air" else ()
+            kept = kept.union(layer.references(), shared, air, *(reads_of(own) for own in layer.stored()))
         number.__dict__["_reads"] = kept
     return kept
 
@@ -40,11 +45,36 @@ def node_reads(node: Node) -> dict[str, frozenset[str]]:
     """What of an object reads others: path -> addresses. Kept in the object, which never changes."""
     kept: dict[str, frozenset[str]] | None = node.__dict__.get("_node_reads")
     if kept is None:
-        kept = {path: reads for path, number, _ in channels_of(node) if (reads := reads_of(number))}
+        above = hangs(node)
+        kept = {
+            path: reads | above if AIR in reads else reads
+            for path, number, _ in channels_of(node)
+            if (reads := reads_of(number))
+        }
         if node.aim is not None and node.aim.acts:
             kept["rotation"] = _aim_reads(node, node.aim)
         node.__dict__["_node_reads"] = kept
     return kept
+
+
+def hangs(node: Node) -> frozenset[str]:
+    """The place of what an object hangs under: where whatever of it answers the air stands."""
+    return frozenset(f"{node.parent}/{part}" for part in PLACES) if node.parent is not None else NOTHING
+
+
+def answers(scene: Scene, reads: frozenset[str]) -> bool:
+    """Whether what reads these addresses answers the air itself, by a layer of its own or of a recipe that it uses."""
+    known: set[str] = set()
+    ahead = list(reads)
+    while ahead:
+        address = ahead.pop()
+        if address == AIR:
+            return True
+        recipe = scene.recipe(address.removeprefix("recipes/")) if address.startswith("recipes/") else None
+        if recipe is not None and address not in known:
+            known.add(address)
+            ahead += reads_of(recipe.stack)
+    return False
 
 
 def _aim_reads(node: Node, aim: Aim) -> frozenset[str]:
@@ -73,7 +103,7 @@ def readers(scene: Scene) -> Iterator[tuple[str, frozenset[str]]]:
     """Every number of the scene that reads others, as (address, addresses)."""
     for node in scene.nodes:
         for path, reads in node_reads(node).items():
-            yield f"{node.id}/{path}", reads
+            yield f"{node.id}/{path}", reads | hangs(node) if answers(scene, reads) else reads
     for dial in scene.dials:
         if reads := reads_of(dial.value):
             yield f"dials/{dial.id}", reads
@@ -91,14 +121,69 @@ def readers(scene: Scene) -> Iterator[tuple[str, frozenset[str]]]:
 
 def reads_at(scene: Scene, address: str) -> frozenset[str]:
     """What the number or the place at an address reads; nothing if there is none."""
+    if address == AIR:
+        return _air_reads(scene)
     slug, _, part = address.partition("/")
+    node = scene.by_id.get(slug)
     if part in PLACES:
-        node = scene.by_id.get(slug)
         return _place_reads(node, part) if node else NOTHING
     try:
-        return reads_of(find(scene, Address.parse(address)).number)
+        reads = reads_of(find(scene, Address.parse(address)).number)
     except UnknownAddress:
         return NOTHING
+    return reads | hangs(node) if node is not None and answers(scene, reads) else reads
+
+
+def _air_reads(scene: Scene) -> frozenset[str]:
+    """The places of all fields that act, and what their numbers read."""
+    return NOTHING.union(*(_field_reads(node) for node in scene.fields if acts(node)))
+
+
+def _field_reads(node: Node) -> frozenset[str]:
+    places = (f"{node.id}/{part}" for part in PLACES)
+    numbers = (reads for path, reads in node_reads(node).items() if path.startswith("field."))
+    return NOTHING.union(places, *numbers)
+
+
+def acts(node: Node) -> bool:
+    """Whether an object moves the air."""
+    return node.field is not None and not node.field.muted
+
+
+def fields_for(scene: Scene, home: str) -> tuple[Node, ...]:
+    """The fields that what belongs to `home`, an object or a part of the scene, answers: those that act and do not
+    depend on it themselves."""
+    return tuple(node for node in scene.fields if acts(node) and home not in _needs(scene)[node.id])
+
+
+def _needs(scene: Scene) -> dict[str, frozenset[str]]:
+    """For each field the objects and parts of the scene that it depends on, the air itself counted in. Kept in the
+    scene, which never changes."""
+    kept: dict[str, frozenset[str]] | None = scene.__dict__.get("_needs")
+    if kept is None:
+        kept = {
+            node.id: frozenset({node.id, *(_home(address) for address in _closure(scene, _field_reads(node)))})
+            for node in scene.fields
+        }
+        scene.__dict__["_needs"] = kept
+    return kept
+
+
+def _home(address: str) -> str:
+    head, _, _ = address.partition("/")
+    return address.partition("#")[0] if head in PARTS else head
+
+
+def _closure(scene: Scene, reads: frozenset[str]) -> set[str]:
+    """All addresses that are read by whatever reads these, directly or through others."""
+    found: set[str] = set()
+    ahead = list(reads)
+    while ahead:
+        address = ahead.pop()
+        if address not in found:
+            found.add(address)
+            ahead += reads_at(scene, address)
+    return found
 
 
 def circle(scene: Scene) -> list[str] | None:
@@ -108,7 +193,7 @@ def circle(scene: Scene) -> list[str] | None:
         if start in done:
             continue
         way: list[str] = [start]
-        ahead: list[Iterator[str]] = [iter(sorted(reads))]
+        ahead: list[Iterator[str]] = [iter(sorted(reads - {AIR}))]
         while ahead:
             after = next(ahead[-1], None)
             if after is None:
@@ -118,7 +203,7 @@ def circle(scene: Scene) -> list[str] | None:
                 return [*way[way.index(after) :], after]
             elif after not in done:
                 way.append(after)
-                ahead.append(iter(sorted(reads_at(scene, after))))
+                ahead.append(iter(sorted(reads_at(scene, after) - {AIR})))
     return None
 
 
@@ -140,14 +225,21 @@ def _title(scene: Scene, address: str) -> str:
 def seen_by(scene: Scene, reads: frozenset[str]) -> tuple[object, ...]:
     """All that is read by whatever reads these addresses, directly or through others: the very objects, in the order
     of their addresses."""
-    found: dict[str, object] = {}
-    ahead = sorted(reads)
-    while ahead:
-        address = ahead.pop()
-        if address not in found:
-            found[address] = scene.held_at(address)
-            ahead += sorted(reads_at(scene, address))
-    return tuple(found[address] for address in sorted(found))
+    return tuple(_held(scene, address) for address in sorted(_closure(scene, reads)))
+
+
+def _held(scene: Scene, address: str) -> object:
+    """What an address begins with; for the air all that moves it."""
+    return scene.fields if address == AIR else scene.held_at(address)
+
+
+def same_air(before: Scene, after: Scene) -> bool:
+    """Whether the air of two scenes is the same: whatever it depends on is the very same."""
+    air = frozenset({AIR})
+    if not before.fields and not after.fields:
+        return True
+    a, b = seen_by(before, air), seen_by(after, air)
+    return len(a) == len(b) and all(map(_same, a, b))
 
 
 def affected(before: Scene, after: Scene) -> list[Node]:
@@ -156,12 +248,22 @@ def affected(before: Scene, after: Scene) -> list[Node]:
 
 
 def _reads_other(before: Scene, after: Scene, node: Node) -> bool:
-    ahead = {address for reads in node_reads(node).values() for address in reads}
+    own = node_reads(node).values()
+    ahead = {address for reads in own for address in reads}
+    if any(answers(after, reads) for reads in own):
+        ahead |= hangs(node)
     known: set[str] = set()
     while ahead:
         address = ahead.pop()
         known.add(address)
-        if before.held_at(address) is not after.held_at(address):
+        if not _same(_held(before, address), _held(after, address)):
             return True
         ahead |= reads_at(after, address) - known
     return False
+
+
+def _same(a: object, b: object) -> bool:
+    """Whether two are the very same, or rows of the very same objects."""
+    if isinstance(a, tuple) and isinstance(b, tuple):
+        return len(a) == len(b) and all(x is y for x, y in zip(a, b, strict=True))
+    return a is b

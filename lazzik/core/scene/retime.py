@@ -28,7 +28,7 @@ from lazzik.core.scene.node import channels_of
 from lazzik.core.scene.receipt import Receipt
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.sheaf import WEIGHT, Sheaf
-from lazzik.core.scene.visit import with_aims
+from lazzik.core.scene.visit import with_repeating
 
 PLAIN = Quantity()
 
@@ -136,7 +136,7 @@ def retimed(scene: Scene, fps: float) -> Scene:
             new = time.number(number, quantity)
             if new != number:
                 after = write(after, Address(node.id, path), lambda _, new=new: as_channel(new))  # type: ignore[misc]
-    return with_aims(after, lambda aim: aim.replaced(loop=aim.loop * time.factor) if aim.loop is not None else aim)
+    return with_repeating(after, lambda part: part.looped(part.loop and part.loop * time.factor, fit=part.fit))
 
 
 def _clip(clip: Clip, time: TimeMap) -> Clip:

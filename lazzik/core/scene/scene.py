@@ -135,6 +135,11 @@ class Scene(Frozen):
         return {parent: tuple(row) for parent, row in rows.items()}
 
     @cached_property
+    def fields(self) -> tuple[Node, ...]:
+        """The objects that move the air, in the order of the document."""
+        return tuple(node for node in self.nodes if node.field is not None)
+
+    @cached_property
     def assets(self) -> AssetStore:
         """Where what is heavy of it is kept. No part of the value: where a thing lies says nothing of what it is."""
         return AssetStore()
@@ -212,9 +217,10 @@ class Scene(Frozen):
     def with_nodes(self, changed: Iterable[Node]) -> Scene:
         """The scene with objects in place of those with the same ids."""
         nodes, by_id = list(self.nodes), dict(self.by_id)
-        rehung = renamed = False
+        rehung = renamed = blows = False
         for node in changed:
             was = by_id[node.id]
+            blows = blows or node.field is not None or was.field is not None
             rehung, renamed = rehung or node.parent != was.parent, renamed or node.label != was.label
             nodes[self.places[node.id]] = by_id[node.id] = node
         if rehung:
@@ -226,4 +232,6 @@ class Scene(Frozen):
         scene.__dict__ |= {"places": self.places, "assets": self.assets, "by_id": by_id}
         if not renamed and "called" in self.__dict__:
             scene.__dict__["called"] = self.called
+        if not blows and "fields" in self.__dict__:
+            scene.__dict__["fields"] = self.fields
         return scene

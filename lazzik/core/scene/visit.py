@@ -1,4 +1,5 @@
-"""Changing every layer of a scene, or of a part of it, at any depth, and every aim; what does not change is shared."""
+"""Changing every layer of a scene, or of a part of it, at any depth, and all else that may repeat; what does not change
+is shared."""
 
 from __future__ import annotations
 
@@ -6,6 +7,7 @@ from collections.abc import Callable, Collection, Iterator
 
 from lazzik.core.channel.channel import Channel, as_channel
 from lazzik.core.channel.layer import Layer, numbers_of
+from lazzik.core.channel.repeats import Repeats
 from lazzik.core.scene.address import Address, write
 from lazzik.core.scene.aim import Aim
 from lazzik.core.scene.node import Node, channels_of
@@ -56,6 +58,28 @@ def with_every_layer(scene: Scene, change: Change) -> Scene:
     """The scene with a change made to every layer in it."""
     moved = [address for address, number in layered(scene) if with_layers(number, change) is not number]
     return with_layers_at(scene, moved, change)
+
+
+def with_repeating(scene: Scene, change: Callable[[Repeats], Repeats], slugs: Collection[str] | None = None) -> Scene:
+    """The scene with a change made to all that repeats beside its layers, or to that of some objects: aims, fields and
+    deformers."""
+    return scene.with_nodes(
+        new
+        for node in scene.nodes
+        if slugs is None or node.id in slugs
+        if (new := _repeating(node, change)) is not node
+    )
+
+
+def _repeating(node: Node, change: Callable[[Repeats], Repeats]) -> Node:
+    changes: dict[str, object] = {}
+    for name, part in (("aim", node.aim), ("field", node.field)):
+        if part is not None and (new := change(part)) is not part:
+            changes[name] = new
+    deform = tuple(change(item) if isinstance(item, Repeats) else item for item in node.deform)
+    if any(new is not old for new, old in zip(deform, node.deform, strict=True)):
+        changes["deform"] = deform
+    return node.replaced(**changes) if changes else node
 
 
 def with_aims(scene: Scene, change: Callable[[Aim], Aim], slugs: Collection[str] | None = None) -> Scene:

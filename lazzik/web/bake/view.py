@@ -14,7 +14,7 @@ from lazzik.core.bake.rebake import Redone, stale
 from lazzik.core.channel.keys import Key, curve_through
 from lazzik.core.clock import Clock
 from lazzik.core.errors import BadNumber, InvalidEdit
-from lazzik.core.evaluate.evaluator import number_on
+from lazzik.core.evaluate.evaluator import number_at, number_on
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.fitting.minimax import PER_FRAME
@@ -138,8 +138,8 @@ def review(scene: Scene, placed: PlaceBake) -> list[Row]:
 def reviewed_curves(scene: Scene, placed: PlaceBake, place: int, memo: Memo) -> Curves:
     """One channel of it: as it is evaluated, and through the keys."""
     channel = _nth(placed.channels, place)
-    number = find(scene, Address.parse(channel.address)).number
-    before = number_on(number, _clock(scene, placed.first, placed.last), Scope(scene, memo))
+    there = find(scene, Address.parse(channel.address))
+    before = number_at(there, _clock(scene, placed.first, placed.last), Scope(scene, memo))
     return _curves(scene, channel.address, before, channel.keys, placed.first, placed.last)
 
 
@@ -178,8 +178,9 @@ def receipts(scene: Scene) -> list[ReceiptView]:
 def receipt_curves(scene: Scene, receipt: Receipt, place: int, memo: Memo) -> Curves:
     """One channel of a past bake: as its layers would move it, and through its keys."""
     entry = _nth(receipt.lines, place)
-    channel = find(scene, Address.parse(entry.address)).channel
-    before = number_on(entry.source(channel), _clock(scene, receipt.first, receipt.last), Scope(scene, memo, []))
+    there = find(scene, Address.parse(entry.address))
+    channel, scope = there.channel, Scope(scene, memo, [], home=there.home)
+    before = number_on(entry.source(channel), _clock(scene, receipt.first, receipt.last), scope)
     return _curves(scene, entry.address, before, channel.keys, receipt.first, receipt.last)
 
 

@@ -19,7 +19,7 @@ from lazzik.web.ui.encode import floats
 
 def strata_of(strata: Strata, place: Place, address: str, scene: Scene, clock: Clock, scope: Scope) -> dict[str, Any]:
     """What the lanes draw: the base, each layer's contribution and the result, with their clock."""
-    seam = seam_of(place.channel, address, place.quantity.unit, scene, scope)
+    seam = seam_of(place.channel, address, place.quantity.unit, scene, scope.at(place.home))
     return {
         "from": float(clock.frames[0]),
         "perFrame": round(1 / (clock.frames[1] - clock.frames[0])),
@@ -42,7 +42,7 @@ def curves_of(scope: Scope, scene: Scene, text: str, also: tuple[str, ...]) -> d
     place = find(scene, address)
     fine = max(1, min(4, MOST_POINTS // scene.frames))
     clock = scene.clock(fine)
-    content = strata_of(strata(place.number, clock, scope), place, str(address), scene, clock, scope)
+    content = strata_of(strata(place.number, clock, scope.at(place.home)), place, str(address), scene, clock, scope)
     content["also"] = [
         {
             "channel": str(other),

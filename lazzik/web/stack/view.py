@@ -183,7 +183,7 @@ def _lane(
     scene: Scene, here: Address, place: Place, layer: Layer, position: int, chosen: bool, recipe: Recipe | None
 ) -> LaneView:
     knobs = [_knob(scene, here, place, layer, name, recipe) for name in layer.numbers(scene)]
-    note = loop_note(place.number, layer, scene.clock(), Scope(scene)) if chosen else ""
+    note = loop_note(place.number, layer, scene.clock(), Scope(scene, home=place.home)) if chosen else ""
     unit = place.quantity.unit
     note = note.replace(" own", unit if unit in ("", "°") else f" {unit}")
     (counted,) = scene.counted((layer,))

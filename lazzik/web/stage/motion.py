@@ -26,6 +26,7 @@ def motion_of(scene: Scene, nodes: list[Node], clock: Clock, scope: Scope) -> di
 
 def motion_of_one(scene: Scene, node: Node, clock: Clock, scope: Scope) -> dict[str, Any]:
     """What the stage needs of one object."""
+    scope = scope.at(node.id)
     own = transforms(node, clock if moves(scene, node) else Clock.over(scene.fps, scene.first, scene.first), scope)
     numbers = {
         f"{part}.{name}": floats(np.atleast_1d(value_of(getattr(node, part), name, clock, scope)))

@@ -220,7 +220,7 @@ def _row(scene: Scene, node: Node, depth: int, choice: Choice, scope: Scope) -> 
     clock = scene.clock()
     moving = node.moving
     drawn = moving if is_chosen else moving[:1]
-    values = {path: np.atleast_1d(number_on(number, clock, scope)) for path, number in drawn}
+    values = {path: np.atleast_1d(number_on(number, clock, scope.at(node.id))) for path, number in drawn}
     sparks = {path: spark(row, *SPARK) for path, row in values.items()}
     waves = not moving and surface_moves(scene, node)
     return TreeRow(

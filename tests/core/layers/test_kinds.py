@@ -386,6 +386,7 @@ def test_a_new_layer_of_each_kind_does_something_where_there_is_motion(kind: str
     noise = layer("noise", amplitude=8.0, period=0.7)
     scene = turned(Channel(keys=(Key(frame=0, value=0), Key(frame=60, value=9)), layers=(noise,)))
     scene = scene.replaced(dials=(TIDE,), recipes=(ROCK,), clips=(GUST,))
+    scene = edited(scene, {"do": "add-object", "label": "Wind", "field": {"kind": "wind"}})
     before = evaluate(scene, ["post/rotation.z"], scene.clock())["post/rotation.z"]
     add: dict[str, Any] = {"do": "add-layer", "address": "post/rotation.z", "kind": kind}
     if kind == "link":

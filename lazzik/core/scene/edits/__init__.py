@@ -13,6 +13,7 @@ from lazzik.core.document import Measures
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.edits.aims import AimAt, ChangeAim, RemoveAim
+from lazzik.core.scene.edits.air import ChangeField, StandInWind
 from lazzik.core.scene.edits.bakes import BakeAgain, PlaceBake, TakeBack
 from lazzik.core.scene.edits.base import Edit, applied
 from lazzik.core.scene.edits.clips import PlayClip, PutClip, RemoveClip
@@ -110,6 +111,8 @@ AnyEdit = Annotated[
     | AimAt
     | ChangeAim
     | RemoveAim
+    | ChangeField
+    | StandInWind
     | Orbit
     | Pan
     | GatherSheaf

@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from lazzik.core.air import AnyField
 from lazzik.core.channel.scaling import scaled
 from lazzik.core.document import Label, Slug, Typed
 from lazzik.core.errors import InvalidEdit
@@ -19,7 +20,7 @@ from lazzik.core.scene.scene import MOST_NODES, PARTS, Scene
 
 
 class AddObject(Edit):
-    """Put a new object into the scene: with a shape, as a light or a camera, or a group."""
+    """Put a new object into the scene: with a shape, as a light, a camera or a field of the air, or a group."""
 
     do: Literal["add-object"] = "add-object"
     label: Label
@@ -27,6 +28,7 @@ class AddObject(Edit):
     parent: Slug | None = None
     light: Light | None = None
     camera: Camera | None = None
+    field: AnyField | None = None
     position: tuple[Typed, Typed, Typed] = (0.0, 0.0, 0.0)
 
     def apply(self, scene: Scene) -> Scene:
@@ -36,7 +38,7 @@ class AddObject(Edit):
         label = free_label(self.label, {node.label for node in scene.below.get(self.parent, ())})
         node = Node(
             id=slug, label=label, parent=self.parent, shape=self.shape, look=look, light=self.light,
-            camera=self.camera, position=Position(x=x, y=y, z=z),
+            camera=self.camera, field=self.field, position=Position(x=x, y=y, z=z),
         )  # fmt: skip
         return scene.replaced(nodes=(*scene.nodes, node))
 

@@ -8,16 +8,16 @@ from pydantic import Field
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import Layer
+from lazzik.core.channel.repeats import Repeats
 from lazzik.core.document import Finite, InFrames
 from lazzik.core.layers import AnyLayer, Recipe
 from lazzik.core.layers.recipe import Use
 from lazzik.core.scene.address import Address, find, find_layer, title, write
-from lazzik.core.scene.aim import Aim
 from lazzik.core.scene.edits.base import Edit, free_label, free_slug
 from lazzik.core.scene.edits.dials import free_name
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.sheaf import Sheaf
-from lazzik.core.scene.visit import layered, layers_on, with_aims, with_every_layer, with_layers, with_layers_at
+from lazzik.core.scene.visit import layered, layers_on, with_every_layer, with_layers, with_layers_at, with_repeating
 
 
 class PutLayers(Edit):
@@ -134,9 +134,9 @@ def used_recipes(scene: Scene, layers: tuple[Layer, ...]) -> tuple[Recipe, ...]:
 class SetLoop(Edit):
     """One loop for many layers: those named, all on the named numbers or objects, or all of the scene.
 
-    A layer in a sheaf loops with all of it, and lag of what aims as layers do. `fit` makes the loop as long as the
-    scene's range and keeps it so when the range changes. Without frames and fit the layers are endless again. Layers on
-    layers' numbers loop with them.
+    A layer in a sheaf loops with all of it; lag of what aims, fields of the air and deformers do as layers do. `fit`
+    makes the loop as long as the scene's range and keeps it so when the range changes. Without frames and fit the
+    layers are endless again. Layers on layers' numbers loop with them.
     """
 
     do: Literal["loop"] = "loop"
@@ -163,17 +163,15 @@ class SetLoop(Edit):
                     scene = scene.with_part(sheaf.replaced(loop=length, fit=self.fit))
             return scene
 
-        def repeating(aim: Aim) -> Aim:
-            if not aim.lag or (aim.loop, aim.fit) == (length, self.fit):
-                return aim
-            return aim.replaced(loop=length, fit=self.fit)
+        def repeating(part: Repeats) -> Repeats:
+            return part.looped(length, fit=self.fit) if part.repeats else part
 
         if not self.addresses:
-            scene = with_aims(with_every_layer(scene, looped), repeating)
+            scene = with_repeating(with_every_layer(scene, looped), repeating)
             return all_repeating(scene, {sheaf.id for sheaf in scene.sheaves})
         for text in self.addresses:
             if text in scene.by_id:
-                scene = with_aims(scene, repeating, (text,))
+                scene = with_repeating(scene, repeating, (text,))
                 inside = [a for a, _ in layered(scene) if a.startswith(f"{text}/")]
                 scene = with_layers_at(scene, inside, looped)
                 continue
@@ -200,7 +198,7 @@ def refit(scene: Scene) -> Scene:
     for sheaf in scene.sheaves:
         if (fitted := sheaf.fitted(first, last)) is not sheaf:
             scene = scene.with_part(fitted)
-    return with_aims(scene, lambda aim: aim.fitted(first, last))
+    return with_repeating(scene, lambda part: part.fitted(first, last))
 
 
 def _with_layer(scene: Scene, address: Address, layer: Layer) -> Scene:

@@ -1,0 +1,231 @@
+"""The air of a scene: what all fields that act blow at, at any points and moments.
+
+    v(p, t) = Σ v_field(p, t)
+
+Each kind packs its numbers over a clock (`rows`), and its compiled loop adds its velocity at all points of all moments;
+fields are few, points and moments many. What was packed is kept, since whatever stands in the air asks for the same
+moments.
+
+An object leaves out those fields whose place or numbers depend on it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lazzik.core.air import AirField
+from lazzik.core.air.field import Rows, axes_of
+from lazzik.core.channel.airflow import AIR
+from lazzik.core.channel.layer import numbers_of
+from lazzik.core.clock import Clock
+from lazzik.core.evaluate.evaluator import constant, value_of
+from lazzik.core.evaluate.jumps import jumps_of
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.transforms import moves, world
+from lazzik.core.evaluate.triples import base_triple
+from lazzik.core.scene.node import Node, channels_of
+from lazzik.core.scene.references import fields_for, seen_by
+from lazzik.core.scene.scene import Scene
+from lazzik.core.types import PointBlock, Points, Samples
+
+
+def air(points: PointBlock, clock: Clock, scope: Scope, fields: tuple[Node, ...] | None = None) -> PointBlock:
+    """How the air goes at points.
+
+    Parameters
+    ----------
+    points : (frames or 1, n, 3) array
+        Metres, in the scene.
+    fields : tuple of Node
+        Those that count; without it, all that act.
+
+    Returns
+    -------
+    (frames, n, 3) array
+        Metres per second.
+    """
+    scene = _scene(scope)
+    blowing = fields_for(scene, "") if fields is None else fields
+    out = np.zeros((len(clock.frames), points.shape[1], 3))
+    where = np.ascontiguousarray(points, dtype=np.float64)
+    for node in blowing:
+        assert node.field is not None
+        type(node.field).blow(where, field_rows(node, clock, scope), out)
+    return out
+
+
+def field_rows(node: Node, clock: Clock, scope: Scope) -> Rows:
+    """The numbers of a field over a clock, packed for its kernel. Not to be written to.
+
+    Returns
+    -------
+    (frames, columns) array
+        As the kind's `rows` gives them.
+    """
+    assert node.field is not None
+    scene, run = _scene(scope), scope.run
+    place = ("field", node.id, clock.key)
+    if run is not None and clock.key is not None and place in run:
+        rows: Rows = run[place]
+        return rows
+    seen = (node, *seen_by(scene, frozenset({AIR})))
+    kept = scope.memo.get(node.field, clock, seen) if scope.memo else None
+    if kept is None:
+        problems = len(scope.problems or ())
+        kept = np.ascontiguousarray(node.field.rows(FieldAt(scene, node, node.field, clock, scope)))
+        if scope.memo and len(scope.problems or ()) == problems:
+            scope.memo.put(node.field, clock, kept, seen)
+    if run is not None and clock.key is not None:
+        run[place] = kept
+    return np.ascontiguousarray(kept)
+
+
+@dataclass(frozen=True, eq=False)
+class FieldAt:
+    """What a field is given (the protocol `FieldInputs`)."""
+
+    scene: Scene
+    node: Node
+    field: AirField
+    clock: Clock
+    scope: Scope
+
+    def number(self, name: str, clock: Clock | None = None) -> float | Samples:
+        """One of the field's own numbers."""
+        return value_of(self.field, name, clock or self.clock, self.scope.at(self.node.id))
+
+    def constant(self, name: str) -> float | None:
+        """One of the field's own numbers, if it can't change."""
+        return constant(getattr(self.field, name), numbers_of(type(self.field))[name])
+
+    def jumps(self, names: tuple[str, ...], first: float, last: float) -> Samples:
+        """Where some of its numbers may jump, or its place."""
+        own = [getattr(self.field, name) for name in names if name in numbers_of(type(self.field))]
+        return jumps_of([*own, *_place_numbers(self.scene, self.node)], first, last, self.clock.fps, self.scope)
+
+    def world(self, clock: Clock) -> NDArray[np.float64]:
+        """From the field's space to the scene's."""
+        return world_of(self.scene, self.node, clock, self.scope)
+
+    def wind(self, clock: Clock) -> Points:
+        """What the winds blow at where the field stands."""
+        winds = tuple(
+            node for node in fields_for(self.scene, self.node.id)
+            if node.field is not None and not type(node.field).pushed_along
+        )  # fmt: skip
+        return np.asarray(air(self.world(clock)[:, None, :3, 3], clock, self.scope, winds)[:, 0])
+
+
+@dataclass(frozen=True, eq=False)
+class Standing:
+    """The air as it passes an object (the protocol `Airflow`): where it hangs, at the base of its own position, in the
+    axes of what it hangs under. What belongs to no object stands at the scene's origin."""
+
+    scene: Scene
+    node: Node | None
+    home: str
+    scope: Scope
+
+    @cached_property
+    def fields(self) -> tuple[Node, ...]:
+        """What it answers."""
+        return fields_for(self.scene, self.home)
+
+    def velocity(self, clock: Clock) -> Points:
+        """How the air goes there."""
+        if self.node is None:
+            return np.asarray(air(np.zeros((1, 1, 3)), clock, self.scope, self.fields)[:, 0])
+        above = self.scene.by_id[self.node.parent] if self.node.parent is not None else None
+        around = self._around(above, clock)
+        base = base_triple(self.node.position, clock if len(around) > 1 or self._keyed else clock.at(clock.frames[:1]))
+        points = np.einsum("fij,fj->fi", around[:, :3, :3], base) + around[:, :3, 3]
+        blown = air(points[:, None], clock, self.scope, self.fields)[:, 0]
+        return np.asarray(np.einsum("fij,fj->fi", np.broadcast_to(axes_of(around), (len(blown), 3, 3)), blown))
+
+    def jumps(self, first: float, last: float) -> Samples:
+        """Where it may jump."""
+        numbers = [number for node in self.fields for number in _air_numbers(self.scene, node)]
+        if self.node is not None:
+            numbers += _place_numbers(self.scene, self.node)
+        return jumps_of(numbers, first, last, self.scene.fps, self.scope)
+
+    @property
+    def _keyed(self) -> bool:
+        assert self.node is not None
+        position = self.node.position
+        return any(not isinstance(number, float | int) for number in (position.x, position.y, position.z))
+
+    def _around(self, above: Node | None, clock: Clock) -> NDArray[np.float64]:
+        """(frames or 1, 4, 4) the space that it hangs in."""
+        moving = above is not None and any(moves(self.scene, here) for here in self.scene.lineage(above))
+        at = clock if moving or self._keyed else clock.at(clock.frames[:1])
+        return world(self.scene, above, at, self.scope)
+
+
+@dataclass(frozen=True, eq=False)
+class Rooted:
+    """The air at a place within an object, in axes of that place (the protocol `Airflow`). No number depends on it, so
+    all fields count."""
+
+    scene: Scene
+    owner: Node
+    root: Callable[[Clock], tuple[Points, NDArray[np.float64]]]
+    """The place in the object's space, (frames or 1, 3), and its axes as rows, (frames or 1, 3, 3)."""
+    scope: Scope
+
+    def velocity(self, clock: Clock) -> Points:
+        """How the air goes there."""
+        own = world_of(self.scene, self.owner, clock, self.scope)
+        points, axes = self.root(clock)
+        there = np.einsum("fij,fj->fi", own[:, :3, :3], np.broadcast_to(points, (len(own), 3))) + own[:, :3, 3]
+        blown = air(there[:, None], clock, self.scope)[:, 0]
+        turned = np.einsum("fij,fkj->fki", own[:, :3, :3], np.broadcast_to(axes, (len(own), 3, 3)))
+        length = np.linalg.norm(turned, axis=2, keepdims=True)
+        turned = np.divide(turned, length, out=np.zeros_like(turned), where=length > 0)
+        return np.asarray(np.einsum("fij,fj->fi", turned, blown))
+
+    def jumps(self, first: float, last: float) -> Samples:
+        """Where it may jump."""
+        fields = fields_for(self.scene, "")
+        numbers = [number for node in fields for number in _air_numbers(self.scene, node)]
+        return jumps_of(numbers + _place_numbers(self.scene, self.owner), first, last, self.scene.fps, self.scope)
+
+
+def airflow_for(scope: Scope) -> Standing:
+    """The air as it passes whatever the scope's number belongs to."""
+    return Standing(_scene(scope), scope.node, scope.home, scope)
+
+
+def world_of(scene: Scene, node: Node, clock: Clock, scope: Scope) -> NDArray[np.float64]:
+    """From an object's space to the scene's, worked out once for what stands still.
+
+    Returns
+    -------
+    (frames, 4, 4) array
+        Metres.
+    """
+    if any(moves(scene, here) for here in scene.lineage(node)):
+        return world(scene, node, clock, scope)
+    return np.repeat(world(scene, node, clock.at(clock.frames[:1]), scope), len(clock.frames), axis=0)
+
+
+def _air_numbers(scene: Scene, node: Node) -> list[float]:
+    assert node.field is not None
+    own = [number for _, number, _ in channels_of(node.field)]
+    return [*own, *_place_numbers(scene, node)]
+
+
+def _place_numbers(scene: Scene, node: Node) -> list[float]:
+    """The numbers of where an object is, and all above it."""
+    parts = [part for here in scene.lineage(node) for part in (here.position, here.rotation, here.scale)]
+    return [number for part in parts for _, number, _ in channels_of(part)]
+
+
+def _scene(scope: Scope) -> Scene:
+    assert scope.scene is not None  # the air is a scene's
+    return scope.scene

@@ -1,0 +1,170 @@
+"""How a light structure answers the wind: a damped oscillator that is driven toward where the wind would hold it.
+
+    θ'' + 2ζω θ' + ω² θ = ω²·u(t)
+
+u is where it would lean for good. It is read twice a frame, taken as straight between, and split where it may jump;
+over each such piece the answer is exact (oscillator.py), ω and ζ taken at its middle. It starts as if the wind had
+blown before: a pre-roll begins in the lean of that moment, and is so long that nothing of the beginning is left on the
+first frame. In a loop it starts in the state that returns to itself.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from lazzik.core.channel.airflow import Airflow
+from lazzik.core.clock import Clock
+from lazzik.core.kernels import kernel
+from lazzik.core.layers.oscillator import closed, trailed
+from lazzik.core.types import Samples
+
+PER_FRAME = 2
+"""Samples of the air in a frame."""
+
+FADED = 7.0
+"""Times 1/(ζω) after which a beginning is forgotten: less than a thousandth of it is left."""
+
+LONGEST = 32.0
+"""Seconds that a pre-roll takes at most."""
+
+SIDE = 1e-7
+"""Frames before and after a jump at which its two values are read."""
+
+Over = Callable[[Clock], float | Samples]
+"""Something over the moments of a clock: a float if it is constant."""
+
+
+@dataclass(frozen=True, eq=False)
+class Spring:
+    """What answers: its frequency in hertz, and its damping as a ratio to the critical one."""
+
+    frequency: Over
+    damping: Over
+
+
+def answer(lean: Over, airflow: Airflow, spring: Spring, clock: Clock, loop: float | None) -> Samples:
+    """Where it is at the moments of a clock.
+
+    Parameters
+    ----------
+    lean : where the wind would hold it, by moments.
+    airflow : says where that may jump.
+    loop : frames after which all repeats; None is endless.
+
+    Returns
+    -------
+    (frames,) array
+        In the unit of the lean.
+    """
+    grid = nodes_for(clock, spring, loop)
+    jumps = airflow.jumps(float(grid.frames[0]), float(grid.frames[-1]))
+    jumps = jumps[(jumps > grid.frames[0] + 2 * SIDE) & (jumps < grid.frames[-1] - 2 * SIDE)]
+    on_grid = _values(lean, grid)
+    if len(jumps):
+        apart = np.abs(grid.frames[:, None] - jumps).min(axis=1) > 2 * SIDE
+        nodes = np.concatenate([grid.frames[apart], jumps])
+        order = np.argsort(nodes)
+        before, after = (
+            np.concatenate([on_grid[apart], _values(lean, grid.at(jumps + side))])[order] for side in (-SIDE, SIDE)
+        )
+        nodes = nodes[order]
+    else:
+        nodes, before, after = grid.frames, on_grid, on_grid
+    seconds = (nodes - nodes[0]) / clock.fps
+    middle = grid.at(0.5 * (nodes[1:] + nodes[:-1]))
+    omega, damping = 2 * np.pi * _values(spring.frequency, middle), _values(spring.damping, middle)
+
+    def run(y: Samples, v: Samples) -> None:
+        respond(seconds, before, after, omega, damping, y, v)
+
+    if loop is not None:
+        y, v = closed(run, len(nodes))
+        place = np.mod(clock.elapsed, loop) / clock.fps
+    else:
+        y, v = np.full(len(nodes), after[0]), np.zeros(len(nodes))
+        run(y, v)
+        place = (clock.frames - nodes[0]) / clock.fps
+    out = np.empty(len(place))
+    respond_between(place, seconds, before, after, omega, damping, y, v, out)
+    return out
+
+
+def nodes_for(clock: Clock, spring: Spring, loop: float | None) -> Clock:
+    """The moments at which the air is read: from the pre-roll on, or once around a loop."""
+    if loop is not None:
+        inside = np.arange(math.ceil(loop * PER_FRAME)) / PER_FRAME
+        return clock.at(clock.first + np.append(inside, loop))
+    start = clock.at(np.array([float(clock.first)]))
+    pace = float(np.ravel(spring.damping(start))[0]) * 2 * np.pi * float(np.ravel(spring.frequency(start))[0])
+    seconds = min(FADED / pace, LONGEST) if pace > 0 else LONGEST
+    # one of a few lengths, so that what stands in one air asks for the same moments
+    before = math.ceil(2.0 ** math.ceil(math.log2(max(seconds, 1.0))) * clock.fps)
+    last = max(clock.first + 1, math.ceil(clock.frames.max(initial=float(clock.first))))
+    return Clock.over(clock.fps, clock.first, last, start=clock.first - before, per_frame=PER_FRAME)
+
+
+def _values(over: Over, clock: Clock) -> Samples:
+    return np.array(np.broadcast_to(np.asarray(over(clock), dtype=np.float64), clock.frames.shape))
+
+
+@kernel("void(float64[::1], float64[::1], float64[::1], float64[::1], float64[::1], float64[::1], float64[::1])")
+def respond(
+    seconds: Samples, before: Samples, after: Samples, omega: Samples, damping: Samples, y: Samples, v: Samples
+) -> None:
+    """Go on from node to node, begun at y[0] and v[0].
+
+    Parameters
+    ----------
+    seconds : (nodes,) array
+        When they are.
+    before, after : (nodes,) arrays
+        The lean just before each node, and just after it.
+    omega, damping : (nodes − 1,) arrays
+        Radians per second; ratios to the critical one.
+    y, v : (nodes,) arrays
+        Filled from 1 on: where it is, and its velocity per second.
+    """
+    for k in range(1, y.shape[0]):
+        h = seconds[k] - seconds[k - 1]
+        slope = (before[k] - after[k - 1]) / h
+        y[k], v[k] = trailed(y[k - 1], v[k - 1], omega[k - 1], damping[k - 1], after[k - 1], slope, 0.0, h)
+
+
+@kernel(
+    "void(float64[::1], float64[::1], float64[::1], float64[::1], float64[::1], float64[::1], float64[::1],"
+    " float64[::1], float64[::1])"
+)
+def respond_between(
+    place: Samples,
+    seconds: Samples,
+    before: Samples,
+    after: Samples,
+    omega: Samples,
+    damping: Samples,
+    y: Samples,
+    v: Samples,
+    out: Samples,
+) -> None:
+    """Fill `out` with where it is at any moments, gone on from the node before; before the first one, where that is.
+
+    Parameters
+    ----------
+    place : (frames,) array
+        Seconds from the first node.
+    seconds, before, after, omega, damping : arrays
+        As of `respond`.
+    y, v : (nodes,) arrays
+        Where it is at the nodes, and its velocity per second.
+    out : (frames,) array
+        Filled.
+    """
+    last = y.shape[0] - 2
+    for n in range(place.shape[0]):
+        t = max(place[n], 0.0)
+        k = min(max(np.searchsorted(seconds, t + 1e-12) - 1, 0), last)
+        slope = (before[k + 1] - after[k]) / (seconds[k + 1] - seconds[k])
+        out[n], _ = trailed(y[k], v[k], omega[k], damping[k], after[k], slope, 0.0, max(0.0, t - seconds[k]))
