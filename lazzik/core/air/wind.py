@@ -57,7 +57,7 @@ class Wind(AirField):
         Number, Quantity("m", "Metres from one gust to the lull behind it.", (1, 40), 0.1, low=0.05, high=10_000)
     ] = 9.0
     swing: Annotated[
-        Number, Quantity("°", "How far it turns to either side.", (0, 60), 0.1, low=0, high=360, rest=0.0)
+        Number, Quantity("°", "How far it turns to either side.", (0, 60), 0.1, low=0, high=360, group="time")
     ] = 12.0
     swing_period: Annotated[
         Number,

@@ -13,10 +13,12 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import Layer
 from lazzik.core.clock import Clock
 from lazzik.core.diagnose.aim import turned_by_aim
+from lazzik.core.diagnose.air import why_breeze
 from lazzik.core.diagnose.reason import STILL, UNSEEN, Reason, idle, largest, reason, set_to, unseen
 from lazzik.core.diagnose.shape import why_shape
 from lazzik.core.evaluate.evaluator import Lane, number_on, read, strata
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.layers.breeze import Breeze
 from lazzik.core.scene.address import Address, Place, find, find_layer
 from lazzik.core.scene.edits.layers import landing
 from lazzik.core.scene.node import Node
@@ -93,6 +95,8 @@ def _of_layer(scene: Scene, channel: Address, place: Place, lane: Lane, scope: S
         yield reason("shut", opened, name=name, start=start, end=end, first=scene.first, last=scene.last)
     doing_nothing = list(_idle(scene, place, layer, here, scope))
     yield from doing_nothing
+    if isinstance(layer, Breeze):
+        yield from why_breeze(scene, place.node, place.home, here, layer, scope)
     below = _below(place.channel, layer, scene, scope)
     if layer.needs == "keys" and len(place.channel.keys) < 2:
         yield reason("no-keys", name=name)

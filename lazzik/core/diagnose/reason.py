@@ -22,11 +22,11 @@ STILL = 1e-9
 
 
 Code = Literal[
-    "aimed", "aims-still", "baked", "changes-nothing", "clamped", "coarse", "covered", "dark", "hidden", "idle",
-    "masked", "muted",
-    "no-aim", "no-deformers", "no-keys", "nothing-below", "nothing-shaped", "out-of-reach", "points-still", "problem",
-    "reads-still", "round", "shape-baked", "shrunk", "shut", "silenced", "too-little", "unmoved", "weightless",
-    "zero-below",
+    "aimed", "aims-still", "baked", "beyond", "changes-nothing", "clamped", "coarse", "covered", "dark", "depends",
+    "far", "hidden", "idle", "masked", "muted", "no-aim", "no-air", "no-deformers", "no-field", "no-keys", "no-reach",
+    "nothing-below", "nothing-shaped", "out-of-reach", "points-still", "problem", "reads-still", "round",
+    "shape-baked", "shrunk", "shut", "silenced", "stiff", "too-little", "unanswered", "unlooped", "unmet", "unmoved",
+    "weightless", "zero-below",
 ]  # fmt: skip
 
 

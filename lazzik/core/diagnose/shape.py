@@ -9,6 +9,7 @@ import numpy as np
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.deformers.base import Deformer, span_of
+from lazzik.core.diagnose.air import why_in_air
 from lazzik.core.diagnose.reason import STILL, UNSEEN, Reason, idle, largest, reason, set_to, unseen
 from lazzik.core.evaluate.mesh_density import coarse
 from lazzik.core.evaluate.scope import Scope
@@ -54,6 +55,8 @@ def _of_deformer(scene: Scene, node: Node, deformer: Deformer, below: list[Node]
         mend = [] if isinstance(deformer.weight, Channel) else [set_to(f"{here}.weight", 1.0)]
         yield reason("weightless", *mend, name=name)
         return
+    if deformer.in_air:
+        yield from why_in_air(scene, node, "", name, scope)
     doing_nothing = list(_idle(scene, node, deformer, here, scope))
     yield from doing_nothing
     acts = [_acts(scene, shape, deformer, scope) for shape in below]

@@ -5,12 +5,14 @@ from __future__ import annotations
 from fastapi import APIRouter, Request, Response
 
 from lazzik.core.diagnose.aim import why_aim
+from lazzik.core.diagnose.air import why_field
 from lazzik.core.diagnose.number import why
 from lazzik.core.diagnose.shape import why_shape
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.seams import seams
 from lazzik.core.scene.address import Address, title
 from lazzik.web.aim.view import split_aim
+from lazzik.web.air.view import split_air
 from lazzik.web.deps import Kept, Store
 from lazzik.web.diagnose.words import reason_view
 from lazzik.web.shape.view import split_shape
@@ -21,11 +23,14 @@ router = APIRouter(prefix="/scenes/{scene_id}")
 
 @router.get("/why")
 def why_sheet(request: Request, scene_id: str, at: str, store: Store, memo: Kept) -> Response:
-    """Why a layer, a number with all its layers, or a deformer or an aim does not show."""
+    """Why a layer, a number with all its layers, a deformer, an aim or a field does not show."""
     scene = store.open(scene_id).scene
     scope = Scope(scene, memo, [])
-    shape, aims = split_shape(at), split_aim(at)
-    if aims is not None:
+    shape, aims, blows = split_shape(at), split_aim(at), split_air(at)
+    if blows is not None:
+        node = scene.node(blows)
+        heading, reasons = f"{node.label} / air", why_field(scene, node, scope)
+    elif aims is not None:
         node = scene.node(aims)
         heading, reasons = f"{node.label} / aim", why_aim(scene, node, scope)
     elif shape is None:

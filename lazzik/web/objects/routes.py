@@ -10,6 +10,7 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Query, Request, Response, UploadFile
 
+from lazzik.core.air import FIELD_KINDS
 from lazzik.core.document import Typed
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.formats.importer import BROUGHT
@@ -118,7 +119,8 @@ def object_sheet(request: Request, scene_id: str, store: Store, at: Annotated[st
     """The sheet that adds an object."""
     node = store.open(scene_id).scene.by_id.get(at.split("/", 1)[0])
     under = node if node and node.what == "group" else None  # what is added goes into a group that is chosen
-    content = {"fonts": SHIPPED, "endings": BROUGHT, "under": under}
+    content: dict[str, Any] = {"fonts": SHIPPED, "endings": BROUGHT, "under": under}
+    content["fields_of_air"] = tuple((kind.title, {"field": {"kind": name}}) for name, kind in FIELD_KINDS.items())
     return templates.TemplateResponse(request, "objects/form.html", content)
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 from lazzik.core.scene.node import EulerOrder
 from lazzik.store.scenes import State
 from lazzik.web.aim.facts import AimFacts, aim_facts
+from lazzik.web.air.facts import AirFacts, air_facts
 from lazzik.web.marks.facts import MarkFacts, mark_facts
 from lazzik.web.shape.facts import ShapeFacts
 from lazzik.web.sheaves.view import SheafFacts, sheaf_facts
@@ -32,6 +33,7 @@ class Facts(StackFacts):
     """In which the chosen object turns about its axes."""
     shape: ShapeFacts | None
     aim: AimFacts | None
+    air: AirFacts
     sheaves: list[SheafFacts]
     marks: list[MarkFacts]
 
@@ -54,6 +56,7 @@ def facts_of(
         "order": node.rotation.order if node else "xyz",
         "shape": shape,
         "aim": aim_facts(node),
+        "air": air_facts(scene, node),
         "sheaves": sheaf_facts(scene),
         "marks": mark_facts(scene),
     }

@@ -16,6 +16,7 @@ from lazzik.core.scene.scene import MOST_NODES, Scene
 from lazzik.demo.starts import BY_KEY
 from lazzik.store.scenes import State
 from lazzik.web.aim.view import aim_view, split_aim
+from lazzik.web.air.view import air_view, split_air
 from lazzik.web.deps import Kept, Marked, Store
 from lazzik.web.requests.fields import Also, AskedRevision
 from lazzik.web.shape.facts import shape_facts
@@ -114,18 +115,22 @@ def _choice(state: State, shown: Asked) -> Choice:
     part = _part(state.scene, shown.at)
     if part is not None:
         return part
-    address = chosen(state.scene, "" if split_shape(shown.at) or split_aim(shown.at) else shown.at)
+    address = chosen(
+        state.scene, "" if any(split(shown.at) for split in (split_shape, split_aim, split_air)) else shown.at
+    )
     also, left_out = chosen_also(state.scene, shown.also, address)
     return Choice(shown=address, also=also, left_out=left_out)
 
 
 def _part(scene: Scene, at: str) -> Choice | None:
-    """The shape or the aim of an object, if that is what is asked for and there is one."""
-    shape, aims = split_shape(at), split_aim(at)
+    """The shape, the aim or the field of an object, if that is what is asked for and there is one."""
+    shape, aims, blows = split_shape(at), split_aim(at), split_air(at)
     if shape and shape[0] in scene.by_id:
         return Choice(shown=Address(shape[0], "shape"))
     if aims in scene.by_id and scene.by_id[aims].aim is not None:
         return Choice(shown=Address(aims, "aim"))
+    if blows in scene.by_id and scene.by_id[blows].field is not None:
+        return Choice(shown=Address(blows, "air"))
     return None
 
 
@@ -147,8 +152,10 @@ def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[
     address, shape = choice.shown, split_shape(shown.at)
     node = state.scene.by_id.get(address.node) if address else None
     form = shape_view(state.scene, node, shape[1], scope) if shape and node else None
-    aiming = aim_view(state.scene, node, node.aim) if node and node.aim and address and address.path == "aim" else None
-    laid_open = form or aiming
+    at_part = address.path if address else ""
+    aiming = aim_view(state.scene, node, node.aim) if node and node.aim and at_part == "aim" else None
+    airing = air_view(state.scene, node, node.field, scope) if node and node.field and at_part == "air" else None
+    laid_open = form or aiming or airing
     view = strata_view(state.scene, address, choice.also, choice.left_out) if address and not laid_open else None
     at = shown.at if laid_open else str(address or "")
     tree = _tree(state, marks, shown, choice, scope)
@@ -165,6 +172,7 @@ def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[
         ),
         "form": form,
         "aiming": aiming,
+        "airing": airing,
         "sheaves": sheaf_rows(state.scene, address),
         "sheaf": sheaf_view(state.scene, address),
         "palette": palette(),

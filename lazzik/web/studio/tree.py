@@ -23,6 +23,7 @@ from lazzik.core.scene.node import Node, channels_of
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
 from lazzik.web.aim.view import target_name
+from lazzik.web.air.view import speed_of, speed_words
 from lazzik.web.stack.view import axis_of
 from lazzik.web.ui.knob import shown
 from lazzik.web.ui.sparkline import spark
@@ -40,7 +41,8 @@ MOST_VALUES = 1500
 
 ICONS = {
     "group": "diagram-3", "box": "box", "ball": "circle", "tube": "capsule", "ring": "record-circle",
-    "sheet": "square", "camera": "camera-video", "light": "lightbulb",
+    "sheet": "square", "camera": "camera-video", "light": "lightbulb", "wind": "wind", "eddies": "hurricane",
+    "whirl": "tornado", "push": "fan",
 }  # fmt: skip
 
 
@@ -130,6 +132,9 @@ class TreeRow:
     aim: str
     """What its aim's target is called; '' if it does not aim."""
     aim_chosen: bool
+    air: str
+    """How fast it moves the air; '' if it does not."""
+    air_chosen: bool
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -230,12 +235,14 @@ def _row(scene: Scene, node: Node, depth: int, choice: Choice, scope: Scope) -> 
         spark=next(iter(sparks.values()), ""),
         chosen=is_chosen,
         also=any(address.node == node.id for address in choice.also),
-        href=f"{node.id}/{next(iter(sparks), 'shape' if waves else 'rotation.z')}",
+        href=f"{node.id}/{'air' if node.field else next(iter(sparks), 'shape' if waves else 'rotation.z')}",
         channels=_channels(node, choice, values) if is_chosen else (),
         can_form=node.shape is not None or node.id in scene.below,
         form_chosen=is_chosen and chosen is not None and chosen.path == "shape",
         aim=target_name(scene, node.aim) if node.aim else "",
         aim_chosen=is_chosen and chosen is not None and chosen.path == "aim",
+        air=speed_words(speed_of(node.field)) if node.field else "",
+        air_chosen=is_chosen and chosen is not None and chosen.path == "air",
     )
 
 
@@ -283,7 +290,7 @@ def _single(node: Node, choice: Choice, values: dict[str, Samples]) -> list[Chan
     rows = []
     also = {(address.node, address.path) for address in choice.also}
     for path, number, quantity in channels_of(node):
-        if path.startswith(("deform.", "shape.", "aim.")) and path not in values:
+        if path.startswith(("deform.", "shape.", "aim.", "field.")) and path not in values:
             continue  # those that stand still are seen where the shape and the aim are laid open
         address = Address(node.id, path)
         rows.append(

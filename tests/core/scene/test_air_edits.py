@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import pytest
 
-from lazzik.core.channel.channel import as_channel
+from lazzik.core.channel.channel import as_channel, base_value
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.layers.breeze import Breeze
@@ -24,7 +26,7 @@ def row(count: int = 4) -> Scene:
         {"do": "add-object", "label": f"Pole {k + 1}", "parent": "row", "shape": POLE, "position": [4.0 * k, 1, 0]}
         for k in range(count)
     )
-    adds = ({"do": "add-object", "label": "Row"}, *poles)
+    adds: tuple[dict[str, Any], ...] = ({"do": "add-object", "label": "Row"}, *poles)
     return edited(Scene(name="Air"), *adds)
 
 
@@ -92,14 +94,15 @@ def test_gain_falls_with_the_square_of_the_frequency() -> None:
     ]
     nodes = [f"board-{k}" for k in range(6)]
     scene = edited(Scene(name="Air"), *adds, {"do": "stand-in-wind", "nodes": nodes})
-    pairs = {(b.frequency, abs(b.gain)) for slug in nodes for b in breezes(scene, slug)}  # type: ignore[arg-type]
+    found = [b for slug in nodes for b in breezes(scene, slug)]
+    pairs = {(base_value(b.frequency), abs(base_value(b.gain))) for b in found}
     products = [gain * frequency**2 for frequency, gain in pairs]
     assert len(pairs) == 6
     assert np.ptp(products) < 0.02 * np.mean(products)
 
 
 def test_taller_and_more_slender_things_are_slower() -> None:
-    assert suited_frequency(2.0, 0.1) == pytest.approx(1.0)
+    assert suited_frequency(2.0, 0.1) == pytest.approx(0.67, abs=0.01)
     assert suited_frequency(4.0, 0.1) < suited_frequency(2.0, 0.1) < suited_frequency(2.0, 0.3)
     assert 0.2 < suited_frequency(300.0, 0.1) < suited_frequency(0.01, 5.0) < 10
 

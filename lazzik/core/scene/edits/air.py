@@ -202,12 +202,12 @@ def _standing(scene: Scene, node: Node, dial: Dial) -> Scene:
 
 
 def suited_frequency(height: float, width: float) -> float:
-    """Hertz at which a thing of this size swings: as of a beam, f ∝ width/height², which falls with its height and
-    rises with its stoutness; within what can be seen.
+    """Hz at which a thing of this size swings: f ∝ √(width/height)/height, which falls with its height and rises with
+    its stoutness, less steeply than a solid beam does, since trees and fabric give; within what can be seen.
 
-    A pole of 2 m with a width of 0.1 m swings about once a second.
+    A pole of 2 m with a width of 0.1 m swings twice in three seconds.
     """
-    return min(max(40.0 * width / height**2, 0.25), 6.0)
+    return min(max(6.0 * (width / height) ** 0.5 / height, 0.25), 6.0)
 
 
 def _measures(scene: Scene, node: Node, size: Extent) -> tuple[float, float]:

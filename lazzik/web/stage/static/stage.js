@@ -13,10 +13,12 @@ import { Model } from "./model.js";
 import { Outline } from "./outline.js";
 import { castShadows, shadowsWanted, switchShadows } from "./shadows.js";
 import { Shades } from "./shades.js";
+import { Streaks } from "./streaks.js";
 import { Trail } from "./trail.js";
 
 /** @import { Motion, Points } from "./model.js" */
 /** @import { Shaded } from "./shades.js" */
+/** @import { Streamed } from "./streaks.js" */
 
 const COARSE = 1.5; // times fewer pixels each way while something is dragged
 const VIEW = "lazzik-view";
@@ -56,6 +58,7 @@ export class Stage {
     this.grid = new Grid(this.scene);
     this.aimLine = new AimLine(this.scene);
     this.lampMark = new LampMark(this.scene);
+    this.streaks = new Streaks(this.scene);
     this.camera = new THREE.PerspectiveCamera(36, 1, 0.05, 900);
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.maxDistance = 60;
@@ -92,6 +95,7 @@ export class Stage {
     this.around = [backdrop(), ...lights()];
     this.scene.add(...this.around);
     castShadows(this.renderer, this.around, this.shadows);
+    this.streaks.dress();
     for (const edges of this.model.edges) edges.material.color = ink("--ink");
     this.invalidate();
   }
@@ -116,6 +120,7 @@ export class Stage {
     this.trail.dispose();
     this.aimLine.dispose();
     this.lampMark.dispose();
+    this.streaks.dispose();
     this.grid.dispose();
     this.undress();
     this.observer.disconnect();
@@ -185,6 +190,7 @@ export class Stage {
   /** @param {number} frame */
   show(frame) {
     this.model.show(frame);
+    this.streaks.show(frame);
     this.invalidate();
   }
 
@@ -202,6 +208,20 @@ export class Stage {
   /** @param {Float32Array} points */
   setPath(points) {
     this.trail.set(points);
+    this.invalidate();
+  }
+
+  /** The point of the scene under one of the page: of a surface, or of the ground. @param {number} x @param {number} y */
+  spot(x, y) {
+    const ray = this.ray(x, y);
+    const hit = this.root && ray.intersectObject(this.root, true)[0];
+    return hit ? hit.point : ray.ray.intersectPlane(new THREE.Plane(new THREE.Vector3(0, 1, 0)), new THREE.Vector3());
+  }
+
+  /** @param {Streamed | null} streaks */
+  setStreaks(streaks) {
+    this.streaks.set(streaks);
+    this.streaks.show(this.frame);
     this.invalidate();
   }
 

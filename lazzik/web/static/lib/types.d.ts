@@ -7,6 +7,11 @@ export type AimFacts = {
   point: [number, number, number];
 };
 
+export type AirFacts = {
+  key: string;
+  field: FieldFacts | null;
+};
+
 export type Facts = {
   channel: string;
   also: string[];
@@ -24,8 +29,18 @@ export type Facts = {
   order: "xyz" | "xzy" | "yxz" | "yzx" | "zxy" | "zyx";
   shape: ShapeFacts | null;
   aim: AimFacts | null;
+  air: AirFacts;
   sheaves: SheafFacts[];
   marks: MarkFacts[];
+};
+
+export type FieldFacts = {
+  node: string;
+  directed: boolean;
+  strongest: string;
+  speed: number;
+  radii: [string, number][];
+  turned: number;
 };
 
 export type HandleFacts = {
@@ -145,10 +160,13 @@ export type AddObject = {
   parent?: string | null;
   light?: Light | null;
   camera?: Camera | null;
+  field?: Wind | Eddies | Whirl | Push | null;
   position?: [number | string, number | string, number | string];
 };
 
 export type Aim = {
+  loop?: number | null;
+  fit?: boolean;
   target?: string | null;
   point?: AimPoint;
   axis?: "x" | "-x" | "y" | "-y" | "z" | "-z";
@@ -159,8 +177,6 @@ export type Aim = {
   frequency?: number | Channel;
   damping?: number | Channel;
   muted?: boolean;
-  loop?: number | null;
-  fit?: boolean;
 };
 
 export type AimAt = {
@@ -245,6 +261,26 @@ export type Box = {
   cuts_z?: number;
 };
 
+export type Breeze = {
+  kind: "breeze";
+  id: string;
+  label: string;
+  muted?: boolean;
+  solo?: boolean;
+  combine?: "add" | "subtract" | "multiply" | "replace";
+  window?: Window;
+  weight?: number | Channel;
+  loop?: number | null;
+  fit?: boolean;
+  sheaf?: string | null;
+  gain?: number | Channel;
+  frequency?: number | Channel;
+  damping?: number | Channel;
+  offset?: number | Channel;
+  what?: "speed" | "x" | "y" | "z";
+  force?: "linear" | "drag";
+};
+
 export type BringIn = {
   do: "bring-in";
   label: string;
@@ -292,6 +328,14 @@ export type ChangeDial = {
   unit?: "" | "×" | "°" | "m" | "s" | "Hz" | "fr" | "°/s" | "m/s" | null;
   low?: number | string | null;
   high?: number | string | null;
+};
+
+export type ChangeField = {
+  do: "change-field";
+  node: string;
+  settings?: Record<string, string>;
+  muted?: boolean | null;
+  loop?: number | string | null;
 };
 
 export type ChangeLayer = {
@@ -374,7 +418,7 @@ export type ChangeSheaf = {
 export type Channel = {
   value?: number;
   keys?: Key[];
-  layers?: (Noise | Wave | Settle | Follow | Travel | Turn | Formula | Repeat | Hold | Limit | Smooth | Link | Play | Use)[];
+  layers?: (Noise | Breeze | Wave | Settle | Follow | Travel | Turn | Formula | Repeat | Hold | Limit | Smooth | Link | Play | Use)[];
   before?: "hold" | "straight" | "repeat" | "alternate" | "accumulate";
   after?: "hold" | "straight" | "repeat" | "alternate" | "accumulate";
 };
@@ -403,6 +447,24 @@ export type Duplicate = {
   radius?: number | string;
   across?: number | string;
   group?: string | null;
+};
+
+export type Eddies = {
+  loop?: number | null;
+  fit?: boolean;
+  kind: "eddies";
+  muted?: boolean;
+  reach?: "everywhere" | "within";
+  inner?: number | Channel;
+  outer?: number | Channel;
+  strength?: number | Channel;
+  size?: number | Channel;
+  octaves?: number | Channel;
+  roughness?: number | Channel;
+  seed?: number | Channel;
+  carried?: "wind" | "own" | "both" | "nothing";
+  drift?: number | Channel;
+  life?: number | Channel;
 };
 
 export type Expose = {
@@ -668,6 +730,7 @@ export type Node = {
   look?: Look | null;
   light?: Light | null;
   camera?: Camera | null;
+  field?: Wind | Eddies | Whirl | Push | null;
   origin?: Origin | null;
 };
 
@@ -844,6 +907,18 @@ export type Position = {
   z?: number | Channel;
 };
 
+export type Push = {
+  loop?: number | null;
+  fit?: boolean;
+  kind: "push";
+  muted?: boolean;
+  reach?: "everywhere" | "within";
+  inner?: number | Channel;
+  outer?: number | Channel;
+  speed?: number | Channel;
+  radius?: number | Channel;
+};
+
 export type PutClip = {
   do: "put-clip";
   clip: Clip;
@@ -862,7 +937,7 @@ export type PutKey = {
 export type PutLayers = {
   do: "put-layers";
   address: string;
-  layers: (Noise | Wave | Settle | Follow | Travel | Turn | Formula | Repeat | Hold | Limit | Smooth | Link | Play | Use)[];
+  layers: (Noise | Breeze | Wave | Settle | Follow | Travel | Turn | Formula | Repeat | Hold | Limit | Smooth | Link | Play | Use)[];
   unit?: string | null;
   reach?: number | null;
   how?: "on-top" | "instead";
@@ -1208,6 +1283,12 @@ export type Stagger = {
   seed?: number | string;
 };
 
+export type StandInWind = {
+  do: "stand-in-wind";
+  nodes: string[];
+  label?: string | null;
+};
+
 export type Stretch = {
   kind: "stretch";
   id: string;
@@ -1232,6 +1313,8 @@ export type SwapEnds = {
 };
 
 export type Sway = {
+  loop?: number | null;
+  fit?: boolean;
   kind: "sway";
   id: string;
   label: string;
@@ -1251,7 +1334,8 @@ export type Sway = {
   lean?: number | Channel;
   direction?: number | Channel;
   seed?: number | Channel;
-  loop?: number | null;
+  wind?: "own" | "air";
+  damping?: number | Channel;
 };
 
 export type SwitchLayer = {
@@ -1461,6 +1545,36 @@ export type WeightsMask = {
   asset: string;
 };
 
+export type Whirl = {
+  loop?: number | null;
+  fit?: boolean;
+  kind: "whirl";
+  muted?: boolean;
+  reach?: "everywhere" | "within";
+  inner?: number | Channel;
+  outer?: number | Channel;
+  speed?: number | Channel;
+  radius?: number | Channel;
+  inflow?: number | Channel;
+  lift?: number | Channel;
+};
+
+export type Wind = {
+  loop?: number | null;
+  fit?: boolean;
+  kind: "wind";
+  muted?: boolean;
+  reach?: "everywhere" | "within";
+  inner?: number | Channel;
+  outer?: number | Channel;
+  speed?: number | Channel;
+  gusts?: number | Channel;
+  gust_length?: number | Channel;
+  swing?: number | Channel;
+  swing_period?: number | Channel;
+  seed?: number | Channel;
+};
+
 export type Window = {
   start?: number | null;
   end?: number | null;
@@ -1468,4 +1582,4 @@ export type Window = {
   fade_out?: number;
 };
 
-export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | PutPicture | BringPicture | ChangePicture | AimAt | ChangeAim | RemoveAim | Orbit | Pan | GatherSheaf | ChangeSheaf | MoveSheaf | JoinSheaf | LeaveSheaf | PartSheaf | KeepSheaf | AddMark | ChangeMark | RemoveMark | ChangeScene | PlaceBake | BakeAgain | TakeBack;
+export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | PutPicture | BringPicture | ChangePicture | AimAt | ChangeAim | RemoveAim | ChangeField | StandInWind | Orbit | Pan | GatherSheaf | ChangeSheaf | MoveSheaf | JoinSheaf | LeaveSheaf | PartSheaf | KeepSheaf | AddMark | ChangeMark | RemoveMark | ChangeScene | PlaceBake | BakeAgain | TakeBack;
