@@ -1,6 +1,6 @@
 """Lazzik: procedural wobble, sway and oscillation in layers over animation channels, baked to editable keyframes.
 
-from lazzik import bake, deliver, edit, evaluate, new_scene, open_scene
+from lazzik import air, bake, deliver, edit, evaluate, new_scene, open_scene
 """
 
 from __future__ import annotations
@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from lazzik.core.scene.scene import Scene
     from lazzik.library import (
         addresses,
+        air,
         bake,
         compare,
         deliver,
@@ -34,6 +35,7 @@ __all__ = [
     "Scene",
     "__version__",
     "addresses",
+    "air",
     "bake",
     "compare",
     "deliver",

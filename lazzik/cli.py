@@ -142,6 +142,36 @@ def sample(
         _write(out, text.encode())
 
 
+@app.command("air")
+def sample_air(
+    scene: SceneFile,
+    at: Annotated[list[str], typer.Option(help="A place, as x,y,z in metres; repeat for more.")],
+    frames: Frames = None,
+    out: Annotated[Path | None, typer.Option("-o", "--out", help="File to write; without it, the terminal.")] = None,
+) -> None:
+    """Write the air at places as CSV: a column of frames, and metres per second along x, y and z at each place."""
+    from lazzik.core.formats.csv_curves import write_air
+
+    document = _read(scene)
+    first, last = _range(document, frames)
+    text = write_air(document, [_place(each) for each in at], first, last)
+    if out is None:
+        typer.echo(text, nl=False)
+    else:
+        _write(out, text.encode())
+
+
+def _place(text: str) -> tuple[float, float, float]:
+    """A place as it is typed. Raises InvalidEdit."""
+    try:
+        x, y, z = (float(part) for part in text.split(","))
+    except ValueError:
+        x = y = z = float("nan")
+    if not all(abs(value) <= 1e9 for value in (x, y, z)):
+        raise InvalidEdit(f"--at takes a place as x,y,z in metres; '{text[:60]}' was given", "--at")
+    return x, y, z
+
+
 @app.command("bake")
 def bake_scene(
     scene: SceneFile,

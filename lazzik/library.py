@@ -18,8 +18,9 @@ from lazzik.core.clock import Clock
 from lazzik.core.compare.differences import differences
 from lazzik.core.compare.taking import take_over as plan_taking
 from lazzik.core.compare.words import Worded, in_words
-from lazzik.core.errors import InvalidDocument
+from lazzik.core.errors import InvalidDocument, InvalidEdit
 from lazzik.core.evaluate.evaluator import evaluate as evaluate_on
+from lazzik.core.evaluate.scope import Scope
 from lazzik.core.formats.importer import import_files as plan_import
 from lazzik.core.formats.registry import format_for
 from lazzik.core.progress import UNHEARD, Progress
@@ -66,6 +67,33 @@ def evaluate(scene: Scene, at: str | Iterable[str], frames: Iterable[float] | No
     names = [at] if isinstance(at, str) else list(at)
     clock = scene.clock() if frames is None else Clock(scene.fps, scene.first, np.asarray(list(frames), dtype=float))
     return evaluate_on(scene, names, clock)
+
+
+def air(scene: Scene, at: Iterable[Iterable[float]], frames: Iterable[float] | None = None) -> Samples:
+    """How the air goes at places of the scene, in metres per second: at every whole frame of the range, or at any
+    frames.
+
+    Parameters
+    ----------
+    at : (x, y, z) of each place, in metres.
+
+    Returns
+    -------
+    (frames, places, 3) array
+        Metres per second along x, y and z.
+
+    Raises
+    ------
+    InvalidEdit
+        If a place is not three finite numbers.
+    """
+    places = np.array([list(place) for place in at], dtype=float)
+    if places.ndim != 2 or places.shape[1] != 3 or not np.all(np.isfinite(places)):
+        raise InvalidEdit("A place is three numbers, x, y and z in metres", "at")
+    clock = scene.clock() if frames is None else Clock(scene.fps, scene.first, np.asarray(list(frames), dtype=float))
+    from lazzik.core.evaluate.airflow import air as air_on
+
+    return air_on(places[None], clock, Scope(scene))
 
 
 def bake(

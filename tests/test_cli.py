@@ -62,7 +62,7 @@ def test_bake_prints_a_receipt_and_writes_json_glb_and_csv(file: Path, tmp_path:
     assert f"{MAST}  {line.keys:>5} keys  worst {line.worst:.3g} °" in done.stdout
     (short := tmp_path / "short.json").write_text(scene_text(station().replaced(last=20)))
     done = run("bake", short, "-o", tmp_path / "o.glb", "--every", "1", "--frames", "0:20")
-    assert done.stdout.endswith("keys on 47 channels\n")
+    assert done.stdout.endswith("keys on 43 channels\n")
     assert (tmp_path / "o.glb").read_bytes()[:4] == b"glTF"
     done = run("bake", file, "-o", tmp_path / "o.csv", "--every", "10", "--only", MAST, "sock/rotation.y")
     assert done.stdout.endswith("52 keys on 2 channels\n")

@@ -7,6 +7,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from lazzik.core.air.eddies import Eddies
+from lazzik.core.air.wind import Wind
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.channel.layer import Layer
@@ -44,9 +46,10 @@ def station() -> Scene:
         *_pool(),
         *_pines(),
         *_camera_and_light(),
+        *_air(),
     ]
     return Scene(
-        name="Ridge station", fps=30, first=0, last=LAST, nodes=tuple(nodes), dials=(BREEZE,), recipes=(FLICKER,),
+        name="Ridge station", fps=30, first=0, last=LAST, nodes=tuple(nodes), dials=(SWELL,), recipes=(FLICKER,),
         clips=(TUG,), sheaves=(HAND,), poses=(UPRIGHT, LEANING),
     )  # fmt: skip
 
@@ -110,9 +113,14 @@ def shaped(kind: str, label: str, axis: str, start: float, end: float, **fields:
     return DEFORMERS[kind].model_validate(named | fields)
 
 
+def breeze(gain: float, frequency: float, label: str = "Breeze", **fields: Any) -> Layer:
+    """What answers the wind: so far at 10 m/s, so quickly."""
+    return layer("breeze", label, gain=gain, frequency=frequency, **({"damping": 0.25} | fields))
+
+
 def breezy(value: float) -> Channel:
-    """A number that the dial Breeze scales."""
-    return Channel(value=value, layers=(layer("link", "Breeze", source="dials/breeze", combine="multiply"),))
+    """A number that is as it is written in the usual wind, and goes with it."""
+    return Channel(value=value, layers=(breeze(1.2, 1.6, what="speed", offset=0.28, combine="multiply"),))
 
 
 def from_library(name: str) -> Recipe:
@@ -122,14 +130,14 @@ def from_library(name: str) -> Recipe:
     return recipe.replaced(stack=recipe.stack.replaced(layers=tuple(loops)))
 
 
-BREEZE = Dial(
-    id="breeze",
-    label="Breeze",
+SWELL = Dial(
+    id="swell",
+    label="Swell",
     value=1.0,
     unit="×",
     low=0.0,
     high=2.0,
-    note="How hard it blows: lamps, pines, rotor, windsock and pool read it.",
+    note="How high the water of the pool goes: the float reads it.",
 )
 FLICKER = from_library("lamp_flicker")
 
@@ -203,7 +211,10 @@ def _plate(k: int) -> Node:
 
 
 def _anemometer() -> list[Node]:
-    rate = Channel(value=260, layers=(*breezy(1).layers, noise("Lull", 69, 1.6, 3, octaves=2.0)))
+    # the cups turn as fast as the wind goes by, a little late, and the bearing is not the best
+    rate = driven(
+        breeze(433, 0.9, what="speed", combine="replace", damping=1.0), noise("Lull", 24, 1.6, 3, octaves=2.0)
+    )
     spin = driven(layer("turn", "Spin", rate=rate))
     nodes = [
         part("anemometer", "Anemometer", "mast", bar(0.06, 2.9), INK, position=at(1.75, 0, 0.3)),
@@ -222,7 +233,7 @@ def _anemometer() -> list[Node]:
 
 def _aerial() -> list[Node]:
     """One thin bar, thinner toward its tip, that bends with the wind."""
-    lash = driven(noise("Whip", 14, 0.7, 21, octaves=2.0), base=22)
+    lash = driven(breeze(38, 0.75, "Whip"), base=6)
     whip = Tube(kind="tube", radius=0.05, height=3.9, around=8, along=48, base=True)
     deform = (
         shaped("taper", "Thin", "y", 0.0, 3.9, last=0.3),
@@ -233,7 +244,7 @@ def _aerial() -> list[Node]:
 
 def _windsock() -> list[Node]:
     """One tube of cloth: held at its mouth, a wave runs down it, and it hangs a little."""
-    swing = driven(noise("Veer", 12, 1.9, 31, octaves=2.0), base=-8)
+    swing = driven(noise("Veer", 3, 1.9, 31, octaves=2.0), breeze(-95, 1.1, what="z", damping=0.5), base=-4)
     flutter = {"fade": "start", "fade_length": 0.9, "length": 1.1, "speed": 3.3}
     deform = (
         shaped("undulate", "Flutter", "y", 0.0, 2.1, toward="across", height=breezy(0.16), **flutter),
@@ -253,8 +264,10 @@ def _windsock() -> list[Node]:
 def _lamps() -> list[Node]:
     nodes = [Node(id="lamps", label="Lamp row", position=at(1.7, 0, 2.6))]
     for k in range(6):
-        # the same gust, later by the same step from lamp to lamp
-        nod = driven(noise("Nod", breezy(3.7), 1.1, 40, octaves=2.0, shift=0.22 * k))
+        # loose in its foot, and each answers the gust when it gets there, at its own pace
+        nod = driven(
+            noise("Nod", 0.6, 1.1, 40, octaves=2.0, shift=0.22 * k), breeze(-9.0, (1.5, 1.7, 1.4, 1.8, 1.55, 1.65)[k])
+        )
         glow = driven(
             layer("recipe", "Lamp flicker", recipe=FLICKER.id, size=0.45,
                   overrides=(Override(name="seed", value=float(20 + k)),)), base=0.75,
@@ -351,7 +364,7 @@ def _pool() -> list[Node]:
     """The float is tugged at its mooring every fifty frames: a clip, over and over."""
     bob = driven(
         noise("Bob", 0.027, 0.9, 81, octaves=2.0),
-        layer("formula", "Swell", text="x + 0.02 * breeze * sin(tau * frame / 50)"), base=0.06,
+        layer("formula", "Swell", text="x + 0.02 * swell * sin(tau * frame / 50)"), base=0.06,
     )  # fmt: skip
     tip = driven(
         noise("Tip", 7.4, 0.9, 82, octaves=2.0),
@@ -372,13 +385,13 @@ def _pines() -> list[Node]:
     nodes = [Node(id="pines", label="Dwarf pines")]
     places = ((6.9, -2.2, 1.0), (7.6, -0.9, 0.75), (-6.9, -1.6, 1.1), (-7.4, 0.2, 0.8))
     for k, (x, z, size) in enumerate(places):
-        wag = driven(noise("Wind", breezy(1.7), 1.1, 90 + k, octaves=2.0), base=2)
+        wag = driven(breeze(-6.0, (1.1, 1.35, 1.0, 1.25)[k]), base=2)
         tree = f"pine-{k + 1}"
         nodes += [
             Node(id=tree, label=f"Pine {k + 1}", parent="pines", position=at(x, 0, z), rotation=Rotation(z=wag),
                  scale=Scale(x=size, y=size, z=size),
-                 deform=(shaped("sway", "Sway", "y", 0.0, 1.75, angle=breezy(16), seed=float(k), loop=float(LAST),
-                                direction=90.0),)),
+                 deform=(shaped("sway", "Sway", "y", 0.0, 1.75, wind="air", angle=24.0, period=(0.9, 0.75, 1.0, 0.8)[k],
+                                tip=0.6, tip_period=0.34, loop=float(LAST), fit=True),)),
             part(f"{tree}-trunk", "Trunk", tree, trunk(0.07, 0.07, 0.4, around=10, along=6, base=True), INK),
             part(f"{tree}-low", "Boughs", tree, trunk(0.6, 0.0, 1.0, around=9, along=8, base=True),
                  PINE, position=at(0, 0.3, 0)),
@@ -416,6 +429,18 @@ def _camera_and_light() -> list[Node]:
              rotation=Rotation(x=tilt, y=pan, order="yxz")),
         Node(id="sun", label="Low sun", light=Light(kind="sun", intensity=2.0, color=Color(r=1.0, g=0.86, b=0.7)),
              rotation=Rotation(x=-32, y=-48, order="yxz")),
+    ]  # fmt: skip
+
+
+def _air() -> list[Node]:
+    """One wind over the ridge, and eddies in the lee of the mast that it carries along."""
+    looped = {"loop": float(LAST), "fit": True}
+    return [
+        Node(id="ridge-wind", label="Ridge wind", position=at(-9, 1.2, 2.5),
+             field=Wind(kind="wind", speed=6.0, gusts=0.5, gust_length=7.0, swing=12.0, seed=3.0, **looped)),
+        Node(id="lee-eddies", label="Lee eddies", position=at(2.5, 1.5, 0.0),
+             field=Eddies(kind="eddies", strength=1.1, size=0.9, octaves=2.0, reach="within", inner=2.0, outer=6.0,
+                          **looped)),
     ]  # fmt: skip
 
 

@@ -49,7 +49,7 @@ class Eddies(AirField):
     pushed_along: ClassVar[bool] = True
     strongest: ClassVar[str] = "strength"
 
-    kind: Literal["eddies"] = "eddies"
+    kind: Literal["eddies"]
     strength: Annotated[
         Number, Quantity("m/s", "How fast the air goes in them, as a root mean square.", (0, 10), 0.05, low=0, high=300)
     ] = 1.2
@@ -185,7 +185,13 @@ def summed(
 
 @kernel("UniTuple(float64, 3)(float64, float64, float64, float64[::1], boolean)")
 def blended(a: float, b: float, c: float, row: Samples, itself: bool) -> tuple[float, float, float]:
-    """∇×ψ at a place of the lattice, or ψ itself, of both patterns."""
+    """∇×ψ at a place of the lattice, or ψ itself, of both patterns.
+
+    Parameters
+    ----------
+    row : (COLUMNS,) array
+        As `Eddies.rows` gives them for a moment.
+    """
     wrap, s, seed = np.int64(row[19]), row[25], np.int64(row[22]) * 1_000_003
     x, y, z = summed(a, b, c, row[20], row[21], wrap, (seed + np.int64(row[23])) * MOST_OCTAVES, itself)
     if s > 0.0:

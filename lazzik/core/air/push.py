@@ -27,7 +27,7 @@ class Push(AirField):
     idle_at: ClassVar[dict[str, float]] = {"speed": 0.0}
     strongest: ClassVar[str] = "speed"
 
-    kind: Literal["push"] = "push"
+    kind: Literal["push"]
     speed: Annotated[
         Number,
         Quantity(

@@ -27,7 +27,7 @@ class Whirl(AirField):
     summary: ClassVar[str] = "Turns about its axis, and may draw in and lift: a dust devil, the corner of a house."
     strongest: ClassVar[str] = "speed"
 
-    kind: Literal["whirl"] = "whirl"
+    kind: Literal["whirl"]
     speed: Annotated[
         Number, Quantity("m/s", "How fast it turns at its radius.", (-10, 10), 0.05, low=-300, high=300)
     ] = 3.0

@@ -47,7 +47,7 @@ class Wind(AirField):
     idle_at: ClassVar[dict[str, float]] = {"speed": 0.0}
     strongest: ClassVar[str] = "speed"
 
-    kind: Literal["wind"] = "wind"
+    kind: Literal["wind"]
     speed: Annotated[Number, Quantity("m/s", "How fast it blows on average.", (0, 20), 0.1, low=-300, high=300)] = 6.0
     gusts: Annotated[
         Number,

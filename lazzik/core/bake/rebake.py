@@ -34,7 +34,7 @@ from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.address import Address, find, title, write
 from lazzik.core.scene.edits.bakes import BakeAgain, BakedAgain
 from lazzik.core.scene.receipt import Receipt, ReceiptLine
-from lazzik.core.scene.references import readers
+from lazzik.core.scene.references import closure, place_of, readers
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
 
@@ -142,11 +142,14 @@ def placed_again(scene: Scene, name: str, redone: list[Redone], decisions: Mappi
 def _unbaked(scene: Scene, receipt: Receipt) -> Scene:
     """The scene with those of a receipt's channels that anything reads as they were before the bake, unless their keys
     were edited by hand since."""
-    read = {address for _, reads in readers(scene) for address in reads}
+    read = closure(scene, frozenset().union(*(reads for _, reads in readers(scene))))
     out = scene
     for line in receipt.lines:
         address = Address.parse(line.address)
-        if line.address in read and find(scene, address).channel.keys == line.baked:
+        if (
+            read.intersection({line.address, place_of(line.address)})
+            and find(scene, address).channel.keys == line.baked
+        ):
             out = write(out, address, line.source)
     return out
 

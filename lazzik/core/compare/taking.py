@@ -13,6 +13,7 @@ from dataclasses import dataclass
 
 from pydantic import ValidationError
 
+from lazzik.core.channel.airflow import AIR
 from lazzik.core.compare.differences import ABSENT, ORDER, Difference, Path, differences, under, with_differences
 from lazzik.core.compare.paths import part_of, path_of
 from lazzik.core.errors import InvalidEdit
@@ -92,7 +93,8 @@ class _Taking:
         while ahead:
             address = ahead.pop()
             known.add(address)
-            self.at(part_of(address))
+            if address != AIR:
+                self.at(part_of(address))
             ahead |= reads_at(self.other, address) - known
 
     def complete(self) -> None:
@@ -181,5 +183,7 @@ def _dangling(scene: Scene) -> Iterable[tuple[str, str]]:
 
 
 def _is_there(scene: Scene, address: str) -> bool:
+    if address == AIR:  # there is always some
+        return True
     slug, _, part = address.partition("/")
     return slug in scene.by_id if part in PLACES else exists(scene, address)

@@ -22,6 +22,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface_plan import step_of
 from lazzik.core.layers.breeze import Breeze
 from lazzik.core.layers.noise import lattice
+from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.edits.hierarchy import placement
 from lazzik.core.scene.node import Node, channels_of
 from lazzik.core.scene.references import fields_for
@@ -107,6 +108,7 @@ def answering(scene: Scene, node: Node, scope: Scope) -> list[Answering]:
         if rows:
             _, address, frequency, unit, deformer = max(rows, key=lambda row: row[0])
             distance = float((rest_position(scene, other) - origin) @ way)
+            unit = unit if deformer else find(scene, Address.parse(address)).quantity.unit
             found.append(Answering(other.id, address, distance, frequency, unit, deformer))
     return sorted(found, key=lambda row: row.distance)
 

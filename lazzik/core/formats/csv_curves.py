@@ -10,8 +10,10 @@ import numpy as np
 
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidDocument
+from lazzik.core.evaluate.airflow import air
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.memo import Memo
+from lazzik.core.evaluate.scope import Scope
 from lazzik.core.formats.base import Format, moving_addresses
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.address import Address, find
@@ -139,3 +141,16 @@ def _rising(frames: Samples, values: Samples, name: str) -> tuple[Samples, Sampl
     if len(frames) > 1 and np.min(np.diff(frames[order])) < 1e-6:
         raise InvalidDocument(f"Two rows under '{name[:60]}' have the same frame.")
     return frames[order], values[order]
+
+
+def write_air(scene: Scene, places: list[tuple[float, float, float]], first: int, last: int) -> str:
+    """The text of a table of the air: a row for each frame, three columns for each place, in metres per second."""
+    clock = Clock.over(scene.fps, scene.first, last, start=first)
+    blown = air(np.array(places)[None], clock, Scope(scene))
+    out = io.StringIO()
+    writer = csv.writer(out)
+    named = [" ".join(f"{value:g}" for value in place) for place in places]
+    writer.writerow(["frame", *(f"{axis} at {name}" for name in named for axis in "xyz")])
+    for frame, row in zip(clock.frames, blown.reshape(len(clock.frames), -1).tolist(), strict=True):
+        writer.writerow([f"{frame:.10g}", *(repr(value) for value in row)])
+    return out.getvalue()

@@ -162,7 +162,7 @@ def _needs(scene: Scene) -> dict[str, frozenset[str]]:
     kept: dict[str, frozenset[str]] | None = scene.__dict__.get("_needs")
     if kept is None:
         kept = {
-            node.id: frozenset({node.id, *(_home(address) for address in _closure(scene, _field_reads(node)))})
+            node.id: frozenset({node.id, *(_home(address) for address in closure(scene, _field_reads(node)))})
             for node in scene.fields
         }
         scene.__dict__["_needs"] = kept
@@ -174,7 +174,7 @@ def _home(address: str) -> str:
     return address.partition("#")[0] if head in PARTS else head
 
 
-def _closure(scene: Scene, reads: frozenset[str]) -> set[str]:
+def closure(scene: Scene, reads: frozenset[str]) -> set[str]:
     """All addresses that are read by whatever reads these, directly or through others."""
     found: set[str] = set()
     ahead = list(reads)
@@ -225,7 +225,7 @@ def _title(scene: Scene, address: str) -> str:
 def seen_by(scene: Scene, reads: frozenset[str]) -> tuple[object, ...]:
     """All that is read by whatever reads these addresses, directly or through others: the very objects, in the order
     of their addresses."""
-    return tuple(_held(scene, address) for address in sorted(_closure(scene, reads)))
+    return tuple(_held(scene, address) for address in sorted(closure(scene, reads)))
 
 
 def _held(scene: Scene, address: str) -> object:
@@ -260,6 +260,13 @@ def _reads_other(before: Scene, after: Scene, node: Node) -> bool:
             return True
         ahead |= reads_at(after, address) - known
     return False
+
+
+def place_of(address: str) -> str:
+    """The place that a number of an object is part of, as it stands in the graph: 'vane/rotation'; '' for any other."""
+    node, _, path = address.partition("/")
+    part = path.partition(".")[0]
+    return f"{node}/{'rotation' if part == 'scale' else part}" if part in (*PLACES, "scale") else ""
 
 
 def _same(a: object, b: object) -> bool:

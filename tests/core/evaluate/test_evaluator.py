@@ -137,7 +137,7 @@ def test_a_layer_may_ask_for_what_lies_below_at_other_times() -> None:
 
 def test_memo_keeps_what_did_not_change_and_forgets_in_time(demo: Scene) -> None:
     memo = Memo(most=251 * 3)
-    addresses = ["beacon-mast/rotation.z", "sock/rotation.y"]
+    addresses = ["beacon-mast/rotation.z", "needle/rotation.z"]
     first = evaluate(demo, addresses, demo.clock(), memo)
     again = evaluate(demo, addresses, demo.clock(), memo)
     assert memo.computed == 2

@@ -301,16 +301,16 @@ def changed(before: Scene, *edits: dict[str, Any]) -> set[str]:
 
 
 def test_only_what_takes_another_shape_is_sent_anew(demo: Scene) -> None:
-    assert changed(demo, {"do": "set", "address": "sock-pole/position.x", "value": 2}) == set()
+    assert changed(demo, {"do": "set", "address": "sign/position.x", "value": 2}) == set()
     assert changed(demo, {"do": "set", "address": "pine-1/deform.sway.period", "value": 2}) == {
         "pine-1-trunk", "pine-1-low", "pine-1-top",
     }  # fmt: skip
     assert changed(demo, {"do": "set", "address": "board/shape.width", "value": 2}) == {"board"}
     assert "pool" in changed(demo, {"do": "set", "address": "float/position.x", "value": 0.6})
     assert "envelope" in changed(demo, {"do": "set", "address": "tether/rotation.x#drift.amplitude", "value": 9})
-    reads = changed(demo, {"do": "set", "address": "dials/breeze", "value": 0.3})
-    assert {"cloth", "pool", "pine-3-low", "ribbon"} <= reads
-    assert "aerial" not in reads
+    reads = changed(demo, {"do": "set", "address": "ridge-wind/field.speed", "value": 3})
+    assert {"cloth", "pool", "pine-3-low", "ribbon", "aerial"} <= reads
+    assert "board" not in reads
     assert changed(demo, {"do": "remove-deformer", "node": "rock-a", "deformer": "weather"}) == {"rock-a"}
 
 

@@ -207,7 +207,7 @@ def suited_frequency(height: float, width: float) -> float:
 
     A pole of 2 m with a width of 0.1 m swings twice in three seconds.
     """
-    return min(max(6.0 * (width / height) ** 0.5 / height, 0.25), 6.0)
+    return float(min(max(6.0 * (width / height) ** 0.5 / height, 0.25), 6.0))
 
 
 def _measures(scene: Scene, node: Node, size: Extent) -> tuple[float, float]:

@@ -150,7 +150,7 @@ export class AirPanel {
       const lane = data.lanes.find(({ address }) => address === row.dataset.answer);
       const now = row.querySelector("[data-answer-now]");
       const value = lane?.values[Math.min(Math.max(place, 0), lane.values.length - 1)];
-      if (now && lane && value !== undefined) now.textContent = `${value.toFixed(1)}${lane.unit}`;
+      if (now && lane && value !== undefined) now.textContent = `${(Math.round(value * 10) / 10 + 0).toFixed(1)}${lane.unit}`;
     }
     const here = maybe("#gusts-now");
     const column = Math.min(Math.max(Math.round(place / data.every), 0), data.speeds.length / data.distances.length - 1);
