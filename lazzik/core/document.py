@@ -93,8 +93,9 @@ class Frozen(BaseModel):
         return type(self).model_validate(fields | changes)
 
 
-Group = Literal["does", "time", "where", "mask"]
-"""What a number or a choice is about: what the kind does, when, where it acts, and how a mask spares places."""
+Group = Literal["does", "time", "where", "mask", "wind", "look"]
+"""What a number or a choice is about: what the kind does, when, where it acts, how a mask spares places, how it answers
+the air, and how it looks."""
 
 Only = Mapping[str, tuple[str, ...]]
 """Choices of a kind, each with those of its values under which something counts."""

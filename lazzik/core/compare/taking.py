@@ -173,6 +173,10 @@ def _needs(node: Node) -> Iterable[str]:
         yield node.parent
     if node.aim is not None and node.aim.target is not None:
         yield node.aim.target
+    if node.scatter is not None:
+        yield from node.scatter.sources
+        if node.scatter.surface is not None:
+            yield node.scatter.surface
 
 
 def _dangling(scene: Scene) -> Iterable[tuple[str, str]]:

@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from lazzik.core.air import AirField
 from lazzik.core.air.field import Rows, axes_of
 from lazzik.core.channel.airflow import AIR
+from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import constant, value_of
@@ -194,6 +195,20 @@ class Rooted:
         fields = fields_for(self.scene, "")
         numbers = [number for node in fields for number in _air_numbers(self.scene, node)]
         return jumps_of(numbers + _place_numbers(self.scene, self.owner), first, last, self.scene.fps, self.scope)
+
+
+def scatter_jumps(scene: Scene, node: Node, first: float, last: float, scope: Scope) -> Samples:
+    """Where the air may jump that the copies of a scatter stand in.
+
+    Returns
+    -------
+    (jumps,) array
+        Frames, ascending.
+    """
+    assert node.scatter is not None
+    fields = [number for field in fields_for(scene, "") for number in _air_numbers(scene, field)]
+    numbers: list[float | Channel] = [*fields, *_place_numbers(scene, node), node.scatter.gain]
+    return jumps_of(numbers, first, last, scene.fps, scope)
 
 
 def airflow_for(scope: Scope) -> Standing:

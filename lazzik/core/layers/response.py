@@ -13,8 +13,10 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lazzik.core.channel.airflow import Airflow
 from lazzik.core.clock import Clock
@@ -60,37 +62,98 @@ def answer(lean: Over, airflow: Airflow, spring: Spring, clock: Clock, loop: flo
     (frames,) array
         In the unit of the lean.
     """
-    grid = nodes_for(clock, spring, loop)
-    jumps = airflow.jumps(float(grid.frames[0]), float(grid.frames[-1]))
-    jumps = jumps[(jumps > grid.frames[0] + 2 * SIDE) & (jumps < grid.frames[-1] - 2 * SIDE)]
-    on_grid = _values(lean, grid)
-    if len(jumps):
-        apart = np.abs(grid.frames[:, None] - jumps).min(axis=1) > 2 * SIDE
-        nodes = np.concatenate([grid.frames[apart], jumps])
-        order = np.argsort(nodes)
-        before, after = (
-            np.concatenate([on_grid[apart], _values(lean, grid.at(jumps + side))])[order] for side in (-SIDE, SIDE)
-        )
-        nodes = nodes[order]
-    else:
-        nodes, before, after = grid.frames, on_grid, on_grid
-    seconds = (nodes - nodes[0]) / clock.fps
-    middle = grid.at(0.5 * (nodes[1:] + nodes[:-1]))
-    omega, damping = 2 * np.pi * _values(spring.frequency, middle), _values(spring.damping, middle)
+    pieces = pieces_for(clock, spring, airflow.jumps, loop)
+    before, after = pieces.read(lambda at: _values(lean, at))
+    seconds = pieces.seconds
+    omega, damping = 2 * np.pi * pieces.middle(spring.frequency), pieces.middle(spring.damping)
 
     def run(y: Samples, v: Samples) -> None:
         respond(seconds, before, after, omega, damping, y, v)
 
     if loop is not None:
-        y, v = closed(run, len(nodes))
-        place = np.mod(clock.elapsed, loop) / clock.fps
+        y, v = closed(run, len(seconds))
     else:
-        y, v = np.full(len(nodes), after[0]), np.zeros(len(nodes))
+        y, v = np.full(len(seconds), after[0]), np.zeros(len(seconds))
         run(y, v)
-        place = (clock.frames - nodes[0]) / clock.fps
+    place = pieces.place(clock)
     out = np.empty(len(place))
     respond_between(place, seconds, before, after, omega, damping, y, v, out)
     return out
+
+
+@dataclass(frozen=True, eq=False)
+class Pieces:
+    """The moments between which the air is taken as straight."""
+
+    grid: Clock
+    """Where it is read once: even moments, those beside a jump left out."""
+    jumps: Samples
+    """(jumps,) frames at which it is read from both sides."""
+    loop: float | None
+
+    @cached_property
+    def _order(self) -> NDArray[np.intp]:
+        return np.argsort(np.concatenate([self.grid.frames, self.jumps]), kind="stable")
+
+    @cached_property
+    def nodes(self) -> Samples:
+        """(nodes,) frames, ascending."""
+        if not len(self.jumps):
+            return self.grid.frames
+        return np.asarray(np.concatenate([self.grid.frames, self.jumps])[self._order])
+
+    @property
+    def seconds(self) -> Samples:
+        """(nodes,) seconds from the first."""
+        return np.asarray((self.nodes - self.nodes[0]) / self.grid.fps)
+
+    def read(self, of: Callable[[Clock], NDArray[np.float64]]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Something just before each node, and just after it.
+
+        Returns
+        -------
+        ((nodes, …) array, (nodes, …) array)
+            As `of` gives it.
+        """
+        even = of(self.grid)
+        if not len(self.jumps):
+            return even, even
+        before, after = (
+            np.concatenate([even, of(self.grid.at(self.jumps + side))])[self._order] for side in (-SIDE, SIDE)
+        )
+        return before, after
+
+    def middle(self, of: Over) -> Samples:
+        """Something in the middle of each piece.
+
+        Returns
+        -------
+        (nodes − 1,) array
+            As `of` gives it.
+        """
+        return _values(of, self.grid.at(0.5 * (self.nodes[1:] + self.nodes[:-1])))
+
+    def place(self, clock: Clock) -> Samples:
+        """Where moments lie.
+
+        Returns
+        -------
+        (frames,) array
+            Seconds from the first node.
+        """
+        if self.loop is not None:
+            return np.asarray(np.mod(clock.elapsed, self.loop) / clock.fps)
+        return np.asarray((clock.frames - self.nodes[0]) / clock.fps)
+
+
+def pieces_for(clock: Clock, spring: Spring, jumps: Callable[[float, float], Samples], loop: float | None) -> Pieces:
+    """The moments at which the air has to be read, for what is asked at those of a clock."""
+    grid = nodes_for(clock, spring, loop)
+    found = jumps(float(grid.frames[0]), float(grid.frames[-1]))
+    found = found[(found > grid.frames[0] + 2 * SIDE) & (found < grid.frames[-1] - 2 * SIDE)]
+    if len(found):
+        grid = grid.at(grid.frames[np.abs(grid.frames[:, None] - found).min(axis=1) > 2 * SIDE])
+    return Pieces(grid, found, loop)
 
 
 def nodes_for(clock: Clock, spring: Spring, loop: float | None) -> Clock:

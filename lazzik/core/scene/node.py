@@ -19,6 +19,7 @@ from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.scene.aim import Aim
 from lazzik.core.scene.morph_targets import ShapeFrames, ShapeTargets
 from lazzik.core.scene.picture import Picture
+from lazzik.core.scene.scatter import Scatter
 
 MOST_DEFORMERS = 64
 
@@ -117,6 +118,8 @@ class Node(Frozen):
     camera: Camera | None = None
     field: AnyField | None = None
     """How it moves the air."""
+    scatter: Scatter | None = None
+    """What it repeats many times."""
     origin: Origin | None = None
 
     @model_validator(mode="after")
@@ -145,6 +148,8 @@ class Node(Frozen):
             return "light"
         if self.field:
             return self.field.kind
+        if self.scatter:
+            return "scatter"
         return self.shape.kind if self.shape else "group"
 
 

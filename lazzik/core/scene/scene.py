@@ -19,6 +19,7 @@ from lazzik.core.scene.mark import Mark
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.pose import Pose
 from lazzik.core.scene.receipt import Receipt
+from lazzik.core.scene.scatter import Scatter
 from lazzik.core.scene.sheaf import Sheaf, within
 
 VERSION = 2
@@ -69,6 +70,8 @@ class Scene(Frozen):
             self._check_parents(node)
             if node.aim is not None and node.aim.target is not None and node.aim.target not in self.by_id:
                 raise ValueError(f"the object '{node.id}' aims at '{node.aim.target}', which is not there")
+            if node.scatter is not None:
+                self._check_scatter(node, node.scatter)
         if word := next((word for word in PARTS if word in self.by_id), None):
             raise ValueError(f"no object may have the id '{word}'")
         for word in (*PARTS, "poses", "marks"):
@@ -86,6 +89,20 @@ class Scene(Frozen):
             if above == node.id or steps > DEEPEST:
                 raise ValueError(f"the object '{node.id}' sits, by way of others, under itself or too deep")
             above = self.by_id[above].parent
+
+    def _check_scatter(self, node: Node, scatter: Scatter) -> None:
+        for slug in (*scatter.sources, *((scatter.surface,) if scatter.surface is not None else ())):
+            if slug not in self.by_id:
+                raise ValueError(f"'{node.id}' scatters '{slug}', which is not there")
+        for slug in scatter.sources:
+            if any(inner.scatter is not None for inner in self.within(self.by_id[slug])):
+                raise ValueError(f"'{node.id}' can't scatter '{slug}', in which copies are scattered themselves")
+
+    def within(self, node: Node) -> Iterator[Node]:
+        """An object and all that lies below it, each before what it holds."""
+        yield node
+        for child in self.below.get(node.id, ()):
+            yield from self.within(child)
 
     @cached_property
     def by_id(self) -> dict[str, Node]:

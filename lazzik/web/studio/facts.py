@@ -10,6 +10,7 @@ from lazzik.store.scenes import State
 from lazzik.web.aim.facts import AimFacts, aim_facts
 from lazzik.web.air.facts import AirFacts, air_facts
 from lazzik.web.marks.facts import MarkFacts, mark_facts
+from lazzik.web.scatter.facts import ScatterFacts, scatter_facts
 from lazzik.web.shape.facts import ShapeFacts
 from lazzik.web.sheaves.view import SheafFacts, sheaf_facts
 from lazzik.web.stack.facts import StackFacts, stack_facts
@@ -34,6 +35,7 @@ class Facts(StackFacts):
     shape: ShapeFacts | None
     aim: AimFacts | None
     air: AirFacts
+    scatters: list[ScatterFacts]
     sheaves: list[SheafFacts]
     marks: list[MarkFacts]
 
@@ -57,6 +59,7 @@ def facts_of(
         "shape": shape,
         "aim": aim_facts(node),
         "air": air_facts(scene, node),
+        "scatters": scatter_facts(scene),
         "sheaves": sheaf_facts(scene),
         "marks": mark_facts(scene),
     }

@@ -19,6 +19,7 @@ from lazzik.web.aim.view import aim_view, split_aim
 from lazzik.web.air.view import air_view, split_air
 from lazzik.web.deps import Kept, Marked, Store
 from lazzik.web.requests.fields import Also, AskedRevision
+from lazzik.web.scatter.view import scatter_view, split_scatter
 from lazzik.web.shape.facts import shape_facts
 from lazzik.web.shape.view import deformer_palette, shape_view, split_shape
 from lazzik.web.sheaves.view import sheaf_rows, sheaf_view
@@ -34,6 +35,9 @@ router = APIRouter()
 
 STILL_NEW = 6
 """Steps up to which a scene counts as new, and first steps are shown in it."""
+
+PARTS = (split_shape, split_aim, split_air, split_scatter)
+"""What tells addresses apart that show a part of an object rather than a number."""
 
 SMALL = 15
 """Objects of a scene in which they are."""
@@ -115,22 +119,23 @@ def _choice(state: State, shown: Asked) -> Choice:
     part = _part(state.scene, shown.at)
     if part is not None:
         return part
-    address = chosen(
-        state.scene, "" if any(split(shown.at) for split in (split_shape, split_aim, split_air)) else shown.at
-    )
+    gone = any(split(shown.at) for split in PARTS)  # a part that is there no more
+    address = chosen(state.scene, "" if gone else shown.at)
     also, left_out = chosen_also(state.scene, shown.also, address)
     return Choice(shown=address, also=also, left_out=left_out)
 
 
 def _part(scene: Scene, at: str) -> Choice | None:
-    """The shape, the aim or the field of an object, if that is what is asked for and there is one."""
-    shape, aims, blows = split_shape(at), split_aim(at), split_air(at)
+    """The shape, the aim, the field or the copies of an object, if that is what is asked for and there is one."""
+    shape, aims, blows, many = split_shape(at), split_aim(at), split_air(at), split_scatter(at)
     if shape and shape[0] in scene.by_id:
         return Choice(shown=Address(shape[0], "shape"))
     if aims in scene.by_id and scene.by_id[aims].aim is not None:
         return Choice(shown=Address(aims, "aim"))
     if blows in scene.by_id and scene.by_id[blows].field is not None:
         return Choice(shown=Address(blows, "air"))
+    if many in scene.by_id and scene.by_id[many].scatter is not None:
+        return Choice(shown=Address(many, "copies"))
     return None
 
 
@@ -155,7 +160,9 @@ def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[
     at_part = address.path if address else ""
     aiming = aim_view(state.scene, node, node.aim) if node and node.aim and at_part == "aim" else None
     airing = air_view(state.scene, node, node.field, scope) if node and node.field and at_part == "air" else None
-    laid_open = form or aiming or airing
+    many = node.scatter if node and at_part == "copies" else None
+    scattering = scatter_view(state.scene, node, many, scope) if node and many else None
+    laid_open = form or aiming or airing or scattering
     view = strata_view(state.scene, address, choice.also, choice.left_out) if address and not laid_open else None
     at = shown.at if laid_open else str(address or "")
     tree = _tree(state, marks, shown, choice, scope)
@@ -173,6 +180,7 @@ def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[
         "form": form,
         "aiming": aiming,
         "airing": airing,
+        "scattering": scattering,
         "sheaves": sheaf_rows(state.scene, address),
         "sheaf": sheaf_view(state.scene, address),
         "palette": palette(),

@@ -42,7 +42,7 @@ MOST_VALUES = 1500
 ICONS = {
     "group": "diagram-3", "box": "box", "ball": "circle", "tube": "capsule", "ring": "record-circle",
     "sheet": "square", "camera": "camera-video", "light": "lightbulb", "wind": "wind", "eddies": "hurricane",
-    "whirl": "tornado", "push": "fan",
+    "whirl": "tornado", "push": "fan", "scatter": "flower3",
 }  # fmt: skip
 
 
@@ -135,6 +135,9 @@ class TreeRow:
     air: str
     """How fast it moves the air; '' if it does not."""
     air_chosen: bool
+    copies: str
+    """How many copies it scatters; '' if it scatters nothing."""
+    copies_chosen: bool
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -235,15 +238,22 @@ def _row(scene: Scene, node: Node, depth: int, choice: Choice, scope: Scope) -> 
         spark=next(iter(sparks.values()), ""),
         chosen=is_chosen,
         also=any(address.node == node.id for address in choice.also),
-        href=f"{node.id}/{'air' if node.field else next(iter(sparks), 'shape' if waves else 'rotation.z')}",
+        href=f"{node.id}/{_opened(node) or next(iter(sparks), 'shape' if waves else 'rotation.z')}",
         channels=_channels(node, choice, values) if is_chosen else (),
         can_form=node.shape is not None or node.id in scene.below,
         form_chosen=is_chosen and chosen is not None and chosen.path == "shape",
         aim=target_name(scene, node.aim) if node.aim else "",
         aim_chosen=is_chosen and chosen is not None and chosen.path == "aim",
         air=speed_words(speed_of(node.field)) if node.field else "",
+        copies=f"{int(base_value(node.scatter.count)):,}" if node.scatter else "",
+        copies_chosen=is_chosen and chosen is not None and chosen.path == "copies",
         air_chosen=is_chosen and chosen is not None and chosen.path == "air",
     )
+
+
+def _opened(node: Node) -> str:
+    """The part of an object that is laid open when it is chosen, if it has one that is more than numbers."""
+    return "air" if node.field else "copies" if node.scatter else ""
 
 
 def _listed_values(values: Samples | None) -> str:
@@ -290,7 +300,7 @@ def _single(node: Node, choice: Choice, values: dict[str, Samples]) -> list[Chan
     rows = []
     also = {(address.node, address.path) for address in choice.also}
     for path, number, quantity in channels_of(node):
-        if path.startswith(("deform.", "shape.", "aim.", "field.")) and path not in values:
+        if path.startswith(("deform.", "shape.", "aim.", "field.", "scatter.")) and path not in values:
             continue  # those that stand still are seen where the shape and the aim are laid open
         address = Address(node.id, path)
         rows.append(

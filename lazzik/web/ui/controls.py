@@ -25,8 +25,8 @@ MOST_FOLDED = 4
 """Of those that are folded, how many a group is made wide enough for."""
 
 
-Takes = Literal["text", "number", "truth", "slug", "length"]
-"""As what the value of a control is written: an empty slug is none, an empty length 0."""
+Takes = Literal["text", "number", "truth", "slug", "length", "kind"]
+"""As what the value of a control is written: an empty slug or kind is none, an empty length 0."""
 
 
 @dataclass(frozen=True, kw_only=True)

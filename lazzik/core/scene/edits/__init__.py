@@ -43,6 +43,7 @@ from lazzik.core.scene.edits.recipes import (
     RemoveRecipe,
     SaveRecipe,
 )
+from lazzik.core.scene.edits.scatters import AddScatter, ChangeScatter, TakeCopies
 from lazzik.core.scene.edits.shapes import (
     AddDeformer,
     ChangeDeformer,
@@ -113,6 +114,9 @@ AnyEdit = Annotated[
     | RemoveAim
     | ChangeField
     | StandInWind
+    | AddScatter
+    | ChangeScatter
+    | TakeCopies
     | Orbit
     | Pan
     | GatherSheaf

@@ -15,6 +15,7 @@ from lazzik.core.document import Label, Slug, Typed
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.layers.formula import Formula
 from lazzik.core.scene.edits.base import Edit, free_label, free_slug
+from lazzik.core.scene.edits.scatters import copied_scatter
 from lazzik.core.scene.node import Node, Scale
 from lazzik.core.scene.rest_pose import extent, triple
 from lazzik.core.scene.scene import MOST_NODES, PARTS, Scene
@@ -63,6 +64,7 @@ class Duplicate(Edit):
                     id=names[node.id],
                     parent=names.get(node.parent or "", node.parent),
                     aim=node.aim and node.aim.retargeted(names),
+                    scatter=node.scatter and copied_scatter(node.scatter, names),
                 )
                 made.append(self._stepped(copy, k, labels) if node is first else copy)
         holder = self._holder(scene, first, taken)

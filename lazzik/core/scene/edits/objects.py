@@ -15,6 +15,7 @@ from lazzik.core.layers.clip import Clip
 from lazzik.core.scene.edits.aims import without_targets
 from lazzik.core.scene.edits.base import Edit, free_label, free_slug
 from lazzik.core.scene.edits.dials import free_name
+from lazzik.core.scene.edits.scatters import copied_scatter, without_scattered
 from lazzik.core.scene.node import Camera, Light, Look, Node, Position
 from lazzik.core.scene.scene import MOST_NODES, PARTS, Scene
 
@@ -72,6 +73,7 @@ class BringIn(Edit):
                 id=names[node.id],
                 parent=names[node.parent] if node.parent else self.under,
                 aim=node.aim and node.aim.retargeted(names),
+                scatter=node.scatter and copied_scatter(node.scatter, names),
             )
             for node in self.nodes
         ]
@@ -145,7 +147,7 @@ class RemoveObject(Edit):
             for receipt in scene.receipts
         )
         return scene.replaced(
-            nodes=tuple(node for node in scene.nodes if node.id not in gone),
+            nodes=without_scattered(scene, gone),
             receipts=tuple(receipt for receipt in receipts if receipt.lines),
         )
 

@@ -87,6 +87,7 @@ function written(value, takes) {
   if (takes === "truth") return value === "true";
   const empty = value.trim() === "";
   if (takes === "slug") return empty ? null : value;
+  if (takes === "kind") return empty ? null : { kind: value };
   return takes === "length" && empty ? 0 : value;
 }
 

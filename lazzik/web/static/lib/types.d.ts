@@ -30,6 +30,7 @@ export type Facts = {
   shape: ShapeFacts | null;
   aim: AimFacts | null;
   air: AirFacts;
+  scatters: ScatterFacts[];
   sheaves: SheafFacts[];
   marks: MarkFacts[];
 };
@@ -87,6 +88,12 @@ export type PlacedHandles = {
   place: [number, number, number];
   turn: [number, number, number];
   points: HandleFacts[];
+};
+
+export type ScatterFacts = {
+  node: string;
+  laid: string;
+  leans: string;
 };
 
 export type ShapeFacts = {
@@ -162,6 +169,14 @@ export type AddObject = {
   camera?: Camera | null;
   field?: Wind | Eddies | Whirl | Push | null;
   position?: [number | string, number | string, number | string];
+};
+
+export type AddScatter = {
+  do: "scatter";
+  nodes: string[];
+  surface?: string | null;
+  over?: "surface" | "row" | "grid" | "ring" | "volume" | null;
+  label?: string | null;
 };
 
 export type Aim = {
@@ -383,6 +398,17 @@ export type ChangeRecipe = {
   recipe: string;
   label?: string | null;
   note?: string | null;
+};
+
+export type ChangeScatter = {
+  do: "change-scatter";
+  node: string;
+  settings?: Record<string, string>;
+  sources?: string[] | null;
+  surface?: string | null;
+  variants?: number | null;
+  mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  loop?: number | string | null;
 };
 
 export type ChangeScene = {
@@ -731,6 +757,7 @@ export type Node = {
   light?: Light | null;
   camera?: Camera | null;
   field?: Wind | Eddies | Whirl | Push | null;
+  scatter?: Scatter | null;
   origin?: Origin | null;
 };
 
@@ -1139,6 +1166,37 @@ export type ScaleKeys = {
   snap?: boolean;
 };
 
+export type Scatter = {
+  loop?: number | null;
+  fit?: boolean;
+  sources: string[];
+  surface?: string | null;
+  over?: "surface" | "row" | "grid" | "ring" | "volume";
+  count?: number | Channel;
+  seed?: number | Channel;
+  spacing?: number | Channel;
+  length?: number | Channel;
+  width?: number | Channel;
+  height?: number | Channel;
+  radius?: number | Channel;
+  mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  upright?: "upright" | "normal";
+  size?: number | Channel;
+  size_varies?: number | Channel;
+  turn?: number | Channel;
+  turn_varies?: number | Channel;
+  lean?: number | Channel;
+  lean_varies?: number | Channel;
+  wind?: "air" | "still";
+  gain?: number | Channel;
+  frequency?: number | Channel;
+  frequency_varies?: number | Channel;
+  damping?: number | Channel;
+  variants?: number;
+  shift?: number | Channel;
+  gone?: number[];
+};
+
 export type SetBeyond = {
   do: "beyond";
   address: string;
@@ -1352,6 +1410,13 @@ export type TakeBack = {
 export type TakeBackShape = {
   do: "take-back-shape";
   node: string;
+};
+
+export type TakeCopies = {
+  do: "take-copies";
+  node: string;
+  copies: number[];
+  back?: boolean;
 };
 
 export type Taper = {
@@ -1582,4 +1647,4 @@ export type Window = {
   fade_out?: number;
 };
 
-export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | PutPicture | BringPicture | ChangePicture | AimAt | ChangeAim | RemoveAim | ChangeField | StandInWind | Orbit | Pan | GatherSheaf | ChangeSheaf | MoveSheaf | JoinSheaf | LeaveSheaf | PartSheaf | KeepSheaf | AddMark | ChangeMark | RemoveMark | ChangeScene | PlaceBake | BakeAgain | TakeBack;
+export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | PutPicture | BringPicture | ChangePicture | AimAt | ChangeAim | RemoveAim | ChangeField | StandInWind | AddScatter | ChangeScatter | TakeCopies | Orbit | Pan | GatherSheaf | ChangeSheaf | MoveSheaf | JoinSheaf | LeaveSheaf | PartSheaf | KeepSheaf | AddMark | ChangeMark | RemoveMark | ChangeScene | PlaceBake | BakeAgain | TakeBack;

@@ -3,6 +3,7 @@
 import { act, pressed } from "lazzik/lib/actions.js";
 import { floats, packed, Refused } from "lazzik/lib/api.js";
 import { maybe, one, over } from "lazzik/lib/dom.js";
+import { guard } from "lazzik/lib/guard.js";
 import { store } from "lazzik/lib/store.js";
 import { toast } from "lazzik/lib/toasts.js";
 import { offerAims } from "lazzik/aim/aim.js";
@@ -20,6 +21,7 @@ import { listenToHanging } from "lazzik/objects/hang.js";
 import { offerMarks } from "lazzik/marks/marks.js";
 import { offerObjects } from "lazzik/objects/objects.js";
 import { offerRecipes } from "lazzik/recipes/recipes.js";
+import { offerScatters, Thinning } from "lazzik/scatter/scatter.js";
 import { offerSheaves } from "lazzik/sheaves/sheaves.js";
 import { offerShapeBake } from "lazzik/shape/bake.js";
 import { ShapeForm } from "lazzik/shape/form.js";
@@ -33,6 +35,7 @@ import { Strata } from "lazzik/stack/strata.js";
 import { drawWindows, listenToWindows } from "lazzik/stack/windows.js";
 import { listenToBox } from "lazzik/stage/box.js";
 import { autoKeys, Gizmo } from "lazzik/stage/gizmo.js";
+import { Crowds } from "lazzik/stage/crowds.js";
 import { switchEdges } from "lazzik/stage/hardware.js";
 import { keepPictures, pictureOf } from "lazzik/stage/picture.js";
 import { namePointed } from "lazzik/stage/pointed.js";
@@ -86,6 +89,7 @@ strata.drawn = () => {
 store.subscribe("frame", () => {
   stage?.show(store.frame);
   surfaces?.show(store.frame);
+  crowds?.show(store.frame);
 });
 
 /** @param {any} content curves as the server sends them */
@@ -115,9 +119,15 @@ async function fetchMotion(since = null) {
   if (content.geometry !== geometry) {
     geometry = content.geometry;
     await stage.load(`${store.url}/rest.glb?${geometry}`);
+    crowds?.attach();
   }
   surfaces?.know(content.shaped, content.reshaped);
 }
+
+const knowCrowds = () => guard(async () => {
+  const { scatters, revision, first, last } = store.facts;
+  await crowds?.know(scatters, revision, [first, last]);
+});
 
 // the chosen row in the tree, in sight
 /** @type {string | null} */
@@ -164,6 +174,8 @@ const desk = new Desk(work, strata);
 const airPanel = new AirPanel(stage);
 const airHandles = stage && new AirHandles(stage);
 const breath = stage && new Breath(stage);
+const crowds = stage && new Crowds(stage, store.url);
+const thinning = stage && crowds && new Thinning(stage, crowds);
 offerLayers();
 offerCycles(paintSliders);
 offerStagger();
@@ -172,6 +184,7 @@ offerObjects();
 offerDials();
 offerAims();
 offerSheaves();
+offerScatters();
 offerTime(transport);
 offerMarks(transport, { changes: true });
 offerRecipes();
@@ -192,6 +205,8 @@ store.subscribe("facts", async () => {
   stage?.setAim(store.facts.aim);
   airHandles?.show(store.facts.air.field);
   breath?.changed();
+  thinning?.changed();
+  knowCrowds();
   await airPanel.changed();
   await fetchCurves();
   await keysChanged();
@@ -303,6 +318,8 @@ try {
   stage?.setAim(store.facts.aim);
   airHandles?.show(store.facts.air.field);
   breath?.changed();
+  thinning?.changed();
+  knowCrowds();
   await airPanel.changed();
   pressed("auto-key", autoKeys());
   if (stage) note.textContent = "";

@@ -1,0 +1,69 @@
+"""What a scatter repeats: its sources with all below them, in as many shifts of time as it has variants.
+
+A copy stands as its source does, but for where that is: T of the source is left out, R and S are kept. Variant v is the
+source v/variants · shift seconds later; in a loop the shifted time wraps. Sources that stand still have one variant.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from lazzik.core.clock import Clock
+from lazzik.core.evaluate.evaluator import value_of
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.transforms import moves, transforms
+from lazzik.core.scene.node import Node
+from lazzik.core.scene.scatter import Scatter
+from lazzik.core.scene.scene import Scene
+from lazzik.core.types import Matrices
+
+
+@dataclass(frozen=True, eq=False)
+class Part:
+    """A shape of a source, in one of its shifts of time."""
+
+    node: Node
+    matrices: Matrices
+    """(frames or 1, 4, 4) from the shape's space to that of a copy."""
+
+
+def parts_of(scene: Scene, node: Node, place: int, variant: int, clock: Clock, scope: Scope) -> list[Part]:
+    """The shapes of one of a scatter's sources in one of its variants."""
+    scatter = node.scatter
+    assert scatter is not None
+    source = scene.node(scatter.sources[place])
+    moving = source_moves(scene, source)
+    at = shifted(scene, scatter, variant, clock, scope.at(node.id)) if moving else clock.at(clock.frames[:1])
+    rows: dict[str | None, Matrices] = {}
+    found = []
+    for here in scene.within(source):
+        own = transforms(here, at, scope)
+        from scipy.spatial.transform import Rotation as Turn
+
+        matrix = np.tile(np.eye(4), (len(at.frames), 1, 1))
+        matrix[:, :3, :3] = Turn.from_quat(own.orientation).as_matrix() * own.scale[:, None, :]
+        if here is not source:
+            matrix[:, :3, 3] = own.position
+            matrix = rows[here.parent] @ matrix
+        rows[here.id] = matrix
+        if here.shape is not None and (here.visible or here is source):
+            found.append(Part(here, matrix))
+    return found
+
+
+def source_moves(scene: Scene, source: Node) -> bool:
+    """Whether anything of a source changes its place, turn or size over time."""
+    below = any(moves(scene, here) for here in scene.within(source) if here is not source)
+    return below or moves(scene, source, ("rotation", "scale"))
+
+
+def shifted(scene: Scene, scatter: Scatter, variant: int, clock: Clock, scope: Scope) -> Clock:
+    """The clock of a variant."""
+    first = clock.at(np.array([float(clock.first)]))
+    seconds = float(np.ravel(value_of(scatter, "shift", first, scope))[0])
+    later = clock.elapsed + seconds * scene.fps * variant / max(1, scatter.variants)
+    if scatter.loop is not None:
+        later = np.mod(later, scatter.loop)
+    return clock.at(clock.first + later)

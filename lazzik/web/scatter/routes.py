@@ -1,0 +1,106 @@
+"""The copies of a scatter, as the stage draws them: where they stand, and how they lean."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import numpy as np
+from fastapi import APIRouter, Query, Request, Response
+
+from lazzik.core.clock import Clock
+from lazzik.core.evaluate.copies import Copies, copies_of
+from lazzik.core.evaluate.leans import leans
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.variants import parts_of, source_moves
+from lazzik.core.scene.edits.scatters import scatter_of
+from lazzik.core.scene.node import Node
+from lazzik.core.scene.scene import Scene
+from lazzik.web.deps import Kept, Store
+from lazzik.web.requests.fields import AskedRevision, FrameNumber
+from lazzik.web.stage.points import in_range
+from lazzik.web.ui.encode import floats, packed
+from lazzik.web.ui.templating import templates
+
+router = APIRouter(prefix="/scenes/{scene_id}")
+
+MOST_LEANS = 2_600_000
+"""Leans of copies in one answer: ten thousand over 250 frames, ten megabytes."""
+
+STEPS = 32767.0
+"""A lean is sent as so many parts of the largest of its answer."""
+
+MOST_OFFERED = 2000
+"""Objects on one sheet."""
+
+
+@router.get("/copies")
+def copies(scene_id: str, node: str, store: Store, memo: Kept, revision: AskedRevision = None) -> Response:
+    """Where the copies of a scatter stand, and the shapes that each is made of."""
+    state = store.open(scene_id)
+    scene = state.scene if revision is None else store.at(scene_id, revision)
+    owner, scatter = scatter_of(scene, node)
+    scope = Scope(scene, memo, [])
+    found = copies_of(scene, owner, scope)
+    groups = [
+        _group(scene, owner, found, place, variant, scope)
+        for place in range(len(scatter.sources))
+        for variant in (range(scatter.variants) if source_moves(scene, scene.node(scatter.sources[place])) else (None,))
+    ]
+    content = {
+        "node": node, "revision": state.revision, "count": len(found), "first": scene.first,
+        "ids": np.ascontiguousarray(found.ids, dtype="<i4").tobytes(), "places": floats(found.places),
+        "turns": floats(found.turns), "sizes": floats(found.sizes), "groups": groups,
+    }  # fmt: skip
+    return packed(content)
+
+
+def _group(scene: Scene, owner: Node, found: Copies, place: int, variant: int | None, scope: Scope) -> dict[str, Any]:
+    """The copies of one source in one shift of time, by their places in the answer."""
+    mine = found.sources == place
+    if variant is not None:
+        mine &= found.variants == variant
+    parts = parts_of(scene, owner, place, variant or 0, scene.clock(), scope)
+    return {
+        "copies": np.ascontiguousarray(np.flatnonzero(mine), dtype="<i4").tobytes(),
+        "parts": [{"node": part.node.id, "matrices": floats(np.swapaxes(part.matrices, 1, 2))} for part in parts],
+    }
+
+
+@router.get("/leans")
+def copies_lean(
+    scene_id: str,
+    node: str,
+    store: Store,
+    memo: Kept,
+    first: Annotated[FrameNumber, Query(alias="from")],
+    last: Annotated[FrameNumber, Query(alias="to")],
+    revision: AskedRevision = None,
+) -> Response:
+    """How the copies of a scatter lean from a frame on, as many frames as one answer may carry."""
+    state = store.open(scene_id)
+    scene = state.scene if revision is None else store.at(scene_id, revision)
+    in_range(scene, first, last)
+    owner, _ = scatter_of(scene, node)
+    scope = Scope(scene, memo, [])
+    found = copies_of(scene, owner, scope)
+    end = min(last, first + max(1, MOST_LEANS // max(1, len(found))) - 1)
+    clock = Clock.over(scene.fps, scene.first, end, start=first)
+    angles = np.empty((len(clock.frames), len(found), 2), dtype=np.float32)
+    for part, block in leans(scene, owner, found, clock, scope):
+        angles[:, part] = block
+    largest = float(np.abs(angles).max(initial=0.0)) or 1.0
+    steps = np.round(angles * (STEPS / largest)).astype("<i2")
+    return packed({"from": first, "frames": len(clock.frames), "largest": largest / STEPS, "leans": steps.tobytes()})
+
+
+@router.get("/scatter-form")
+def scatter_sheet(
+    request: Request, scene_id: str, store: Store, node: Annotated[list[str], Query(min_length=1, max_length=1000)]
+) -> Response:
+    """Where the chosen objects may be scattered."""
+    scene = store.open(scene_id).scene
+    nodes = [scene.node(slug) for slug in node if scene.node(slug).scatter is None][:16]
+    edit = {"do": "scatter", "nodes": [each.id for each in nodes]}
+    offered = [(each.id, scene.called[each.id]) for each in scene.nodes if each.shape is not None and each not in nodes]
+    content = {"first": nodes[0] if nodes else None, "more": len(nodes) - 1, "edit": edit}
+    return templates.TemplateResponse(request, "scatter/sheet.html", content | {"offered": offered[:MOST_OFFERED]})

@@ -1,0 +1,104 @@
+"""What a scatter shows: its numbers and choices as controls, what it repeats, and how many stand."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from lazzik.core.channel.channel import base_value
+from lazzik.core.channel.layer import numbers_of
+from lazzik.core.document import counts_under, option_of
+from lazzik.core.evaluate.copies import copies_of
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.scene.node import Node
+from lazzik.core.scene.scatter import Scatter
+from lazzik.core.scene.scene import Scene
+from lazzik.web.shape.controls import number_control
+from lazzik.web.ui.controls import Control, Group, Select, TypedField, grouped, select_of
+from lazzik.web.ui.knob import shown
+
+TITLES = {
+    "does": "How many", "where": "Where they stand", "look": "How they differ", "wind": "In the wind",
+    "time": "In time",
+}  # fmt: skip
+
+MASKS = (("", "everywhere"), ("noise", "in patches"), ("gradient", "toward one side"), ("ball", "about a point"))
+"""Masks that need nothing but numbers, and how they are told of a density."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class ScatterView:
+    """A scatter laid open."""
+
+    node: Node
+    scatter: Scatter
+    sources: str
+    """What is repeated, by name."""
+    surface: str
+    """What it is called on which they stand; '' for another way to stand."""
+    stands: int
+    wanted: int
+    gone: int
+    groups: tuple[Group, ...]
+
+    @property
+    def short(self) -> bool:
+        """Whether fewer stand than are wanted."""
+        return self.stands + self.gone < self.wanted
+
+
+def split_scatter(at: str) -> str | None:
+    """The object of an address that shows what it scatters, 'meadow/copies'; None if it is none."""
+    node, _, part = at.partition("/")
+    return node if part == "copies" else None
+
+
+def scatter_view(scene: Scene, node: Node, scatter: Scatter, scope: Scope) -> ScatterView:
+    """What an object scatters."""
+    return ScatterView(
+        node=node,
+        scatter=scatter,
+        sources=", ".join(scene.called[slug] for slug in scatter.sources),
+        surface=scene.called[scatter.surface] if scatter.surface and scatter.over == "surface" else "",
+        stands=len(copies_of(scene, node, scope)),
+        wanted=int(base_value(scatter.count)),
+        gone=len(scatter.gone),
+        groups=grouped(f"{node.id}-copies", _controls(scene, node, scatter), titles=TITLES),
+    )
+
+
+def _controls(scene: Scene, node: Node, scatter: Scatter) -> Iterator[Control]:
+    chosen = {name: str(getattr(scatter, name)) for name in Scatter.settings()}
+    edit = {"do": "change-scatter", "node": node.id}
+    for name, values in Scatter.settings().items():
+        option = option_of(Scatter, name)
+        yield select_of(option, name, values, chosen[name], id=f"sc-{name}", edit=edit, into=f"settings.{name}")
+    if scatter.over == "surface":
+        surfaces = tuple((each.id, scene.called[each.id]) for each in scene.nodes if each.shape is not None)
+        yield Select(
+            id="sc-surface", label="over", help="The object over whose surface they stand.",
+            value=scatter.surface or "", options=surfaces, edit=edit, into="surface", takes="slug", group="where",
+        )  # fmt: skip
+        mask = scatter.mask.kind if scatter.mask is not None else ""
+        options = MASKS if mask in dict(MASKS) else (*MASKS, (mask, mask))
+        yield Select(
+            id="sc-mask", label="dense", help="Where of the surface they are dense.", value=mask, options=options,
+            edit=edit, into="mask", takes="kind", group="where",
+        )  # fmt: skip
+    yield from (
+        number_control(scene, node, f"scatter.{name}")
+        for name, quantity in numbers_of(Scatter).items()
+        if counts_under(quantity.only, chosen)
+    )
+    if scatter.mask is not None:
+        for name in numbers_of(type(scatter.mask)):
+            yield number_control(scene, node, f"scatter.mask.{name}", about="where")
+    yield TypedField(
+        id="sc-variants", label="variants", help="In how many shifts of time sources that move are played.",
+        value=str(scatter.variants), edit=edit, into="variants", takes="number", group="time", mode="numeric",
+    )  # fmt: skip
+    yield TypedField(
+        id="sc-loop", label="loop", help="Frames after which all repeats. Empty is endless.",
+        value="" if scatter.loop is None else shown(scatter.loop), unit="fr", edit=edit, into="loop", takes="slug",
+        group="time", placeholder="open",
+    )  # fmt: skip

@@ -1,0 +1,181 @@
+// The copies of scatters: drawn many at once, from places that are fetched once and leans that are fetched by frames.
+
+import * as THREE from "three";
+import { floats, packed } from "lazzik/lib/api.js";
+import { clamp } from "lazzik/lib/numbers.js";
+
+/** @import { ScatterFacts } from "lazzik/lib/types.d.ts" */
+/** @import { Stage } from "./stage.js" */
+
+/** @typedef {{ mesh: THREE.InstancedMesh, matrices: Float32Array }} Drawn matrices from the shape to a copy, one or one a frame */
+
+/**
+ * @typedef {object} Crowd one scatter
+ * @property {string} laid
+ * @property {string} leansKey
+ * @property {number} first
+ * @property {Int32Array} ids
+ * @property {Float32Array} places
+ * @property {Float32Array} turns
+ * @property {Float32Array} sizes
+ * @property {{ copies: Int32Array, drawn: Drawn[] }[]} groups
+ * @property {{ from: number, frames: number, largest: number, leans: Int16Array } | null} lean
+ * @property {Set<number>} hidden
+ */
+
+/** @param {Uint8Array} bytes */
+const whole = (bytes) => new Int32Array(bytes.slice().buffer);
+
+export class Crowds {
+  /** @type {Map<string, Crowd>} */
+  crowds = new Map();
+  newest = 0;
+
+  /** @param {Stage} stage @param {string} url of the scene */
+  constructor(stage, url) {
+    this.stage = stage;
+    this.url = url;
+  }
+
+  /**
+   * The scene is another one by now: what differs is fetched.
+   * @param {ScatterFacts[]} facts
+   * @param {number} revision
+   * @param {[first: number, last: number]} range
+   */
+  async know(facts, revision, [first, last]) {
+    const mine = ++this.newest;
+    for (const id of [...this.crowds.keys()]) if (!facts.some(({ node }) => node === id)) this.drop(id);
+    for (const { node, laid, leans } of facts) {
+      const asked = new URLSearchParams({ node, revision: String(revision) });
+      if (this.crowds.get(node)?.laid !== laid) {
+        const content = await packed(`${this.url}/copies?${asked}`);
+        if (mine !== this.newest) return;
+        this.lay(node, laid, content);
+      }
+      const crowd = this.crowds.get(node);
+      if (!crowd || crowd.leansKey === leans) continue;
+      crowd.lean = null;
+      if (leans) {
+        const content = await packed(`${this.url}/leans?${asked}&from=${first}&to=${last}`);
+        if (mine !== this.newest) return;
+        crowd.lean = { ...content, leans: new Int16Array(content.leans.slice().buffer) };
+      }
+      crowd.leansKey = leans;
+      this.show(this.stage.frame);
+    }
+  }
+
+  /** Where copies stand. @param {string} node @param {string} laid @param {any} content */
+  lay(node, laid, content) {
+    this.drop(node);
+    this.crowds.set(node, {
+      laid, leansKey: "?", first: content.first, ids: whole(content.ids), places: floats(content.places), turns: floats(content.turns),
+      sizes: floats(content.sizes), lean: null, hidden: new Set(),
+      groups: content.groups.map((/** @type {any} */ group) => ({
+        copies: whole(group.copies),
+        drawn: group.parts.map((/** @type {any} */ part) => ({ node: part.node, mesh: null, matrices: floats(part.matrices) })),
+      })),
+    });
+    this.attach();
+  }
+
+  // what is drawn borrows geometry and material of the sources: it is made anew whenever they are
+  attach() {
+    for (const [id, crowd] of this.crowds) {
+      const item = this.stage.nodes.get(id)?.item;
+      for (const { copies, drawn } of crowd.groups) {
+        for (const part of /** @type {any[]} */ (drawn)) {
+          part.mesh?.removeFromParent();
+          part.mesh?.dispose();
+          const source = this.stage.nodes.get(part.node)?.mesh;
+          part.mesh = source && item ? new THREE.InstancedMesh(source.geometry, source.material, Math.max(1, copies.length)) : null;
+          if (!part.mesh || !item) continue;
+          part.mesh.count = copies.length;
+          part.mesh.frustumCulled = false;
+          part.mesh.castShadow = part.mesh.receiveShadow = true;
+          part.mesh.raycast = () => {}; // thousands are not gone through for what lies under the pointer
+          item.add(part.mesh);
+        }
+      }
+    }
+    this.show(this.stage.frame);
+  }
+
+  /** @param {number} frame */
+  show(frame) {
+    for (const crowd of this.crowds.values()) for (const group of crowd.groups) this.pose(crowd, group, frame);
+    if (this.crowds.size) this.stage.invalidate();
+  }
+
+  /**
+   * Every copy's matrix: where it stands, leaning as the air has it, and then its part of the source.
+   * @param {Crowd} crowd
+   * @param {Crowd["groups"][number]} group
+   * @param {number} frame
+   */
+  pose(crowd, { copies, drawn }, frame) {
+    const [turn, bend, place, size, copy, part] = [
+      new THREE.Quaternion(), new THREE.Quaternion(), new THREE.Vector3(), new THREE.Vector3(), new THREE.Matrix4(), new THREE.Matrix4(),
+    ];
+    const { lean, places, turns, sizes, ids, hidden } = crowd;
+    const row = lean ? clamp(Math.round(frame) - lean.from, 0, lean.frames - 1) * ids.length : 0;
+    for (const { mesh, matrices } of drawn) {
+      if (!mesh) continue;
+      const at = clamp(Math.round(frame) - crowd.first, 0, matrices.length / 16 - 1);
+      part.fromArray(matrices, 16 * at);
+      for (let n = 0; n < copies.length; n++) {
+        const k = copies[n];
+        turn.fromArray(turns, 4 * k);
+        if (lean) {
+          const [x, z] = [lean.leans[2 * (row + k)] * lean.largest, lean.leans[2 * (row + k) + 1] * lean.largest];
+          const angle = Math.hypot(x, z);
+          // leaning toward x is a turn about −z, toward z one about x
+          const s = angle > 1e-9 ? Math.sin(angle / 2) / angle : 0.5;
+          turn.premultiply(bend.set(z * s, 0, -x * s, Math.cos(angle / 2)));
+        }
+        const shown = hidden.size && hidden.has(ids[k]) ? 0 : sizes[k];
+        copy.compose(place.fromArray(places, 3 * k), turn, size.setScalar(shown)).multiply(part);
+        copy.toArray(mesh.instanceMatrix.array, 16 * n);
+      }
+      mesh.instanceMatrix.needsUpdate = true;
+    }
+  }
+
+  /**
+   * Numbers of the copies that are seen near a point of the page.
+   * @param {string} node
+   * @param {number} x
+   * @param {number} y
+   * @param {number} pixels
+   */
+  near(node, x, y, pixels) {
+    const [crowd, item] = [this.crowds.get(node), this.stage.nodes.get(node)?.item];
+    const box = this.stage.canvas.getBoundingClientRect();
+    const point = new THREE.Vector3();
+    return !crowd || !item ? [] : [...crowd.ids].filter((_, k) => {
+      const seen = this.stage.toScreen(point.fromArray(crowd.places, 3 * k).applyMatrix4(item.matrixWorld));
+      return seen.z < 1 && Math.hypot(seen.x - (x - box.left), seen.y - (y - box.top)) < pixels;
+    });
+  }
+
+  /** Copies that are being taken away. @param {string} node @param {Set<number>} ids */
+  hide(node, ids) {
+    const crowd = this.crowds.get(node);
+    if (crowd) crowd.hidden = ids;
+    this.show(this.stage.frame);
+  }
+
+  /** @param {string} id */
+  drop(id) {
+    for (const { drawn } of this.crowds.get(id)?.groups ?? []) {
+      for (const { mesh } of drawn) {
+        mesh?.removeFromParent();
+        mesh?.dispose();
+      }
+    }
+    this.crowds.delete(id);
+  }
+
+  dispose() { for (const id of [...this.crowds.keys()]) this.drop(id); }
+}
