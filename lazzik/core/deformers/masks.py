@@ -174,6 +174,11 @@ class NoiseMask(Mask):
         Quantity("", "Other patches.", (0, 99), 1, low=0, high=LARGEST, whole=True, label="patch seed", group="mask"),
     ] = 0.0
 
+    @classmethod
+    def suited(cls, start: float, end: float, extent: Extent) -> dict[str, Any]:
+        """Half a dozen patches over the object."""
+        return {"size": float(f"{extent.size / 6:.2g}")}
+
     def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
         out = np.empty(inside.shape[:2])
         solid_noise(inside / numbers["size"][:, None, None], numbers["seed"], out)

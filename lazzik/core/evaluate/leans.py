@@ -17,14 +17,17 @@ from lazzik.core.clock import Clock
 from lazzik.core.evaluate.airflow import air, scatter_jumps, world_of
 from lazzik.core.evaluate.copies import Copies
 from lazzik.core.evaluate.evaluator import value_of
+from lazzik.core.evaluate.quaternions import product
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.kernels import kernel
 from lazzik.core.layers.breeze import USUAL
 from lazzik.core.layers.oscillator import trailed
 from lazzik.core.layers.response import Spring, pieces_for
 from lazzik.core.scene.node import Node
+from lazzik.core.scene.references import fields_for
+from lazzik.core.scene.scatter import Scatter
 from lazzik.core.scene.scene import Scene
-from lazzik.core.types import PointBlock, Samples
+from lazzik.core.types import PointBlock, Points, Quaternions, Samples
 
 BLOCK = 512
 """Copies at once."""
@@ -62,6 +65,50 @@ def leans(
             np.ascontiguousarray(copies.stiffness[part]), scatter.loop is not None, place, out,
         )  # fmt: skip
         yield part, out[back]
+
+
+def answers_air(scene: Scene, scatter: Scatter) -> bool:
+    """Whether the copies of a scatter can lean."""
+    return scatter.wind == "air" and bool(fields_for(scene, ""))
+
+
+def turned(scene: Scene, node: Node, copies: Copies, clock: Clock, scope: Scope) -> Iterator[tuple[float, Quaternions]]:
+    """How copies are turned, at one moment after the other.
+
+    Yields
+    ------
+    float, (copies, 4) array
+        The frame; x, y, z, w.
+    """
+    scatter = node.scatter
+    assert scatter is not None
+    angles = np.zeros((len(clock.frames), len(copies), 2), dtype=np.float32)
+    if answers_air(scene, scatter):
+        for part, block in leans(scene, node, copies, clock, scope):
+            angles[:, part] = block
+    for frame, row in zip(clock.frames.tolist(), angles.astype(np.float64), strict=True):
+        yield frame, leaning(copies.turns, row)
+
+
+def leaning(turns: Quaternions, angles: Points) -> Quaternions:
+    """Copies turned on by a lean: toward x about −z, toward z about x, both at once.
+
+    Parameters
+    ----------
+    turns : (copies, 4) array
+        x, y, z, w, as they stand at rest.
+    angles : (copies, 2) array
+        Radians toward x and z.
+
+    Returns
+    -------
+    (copies, 4) array
+        x, y, z, w.
+    """
+    whole = np.linalg.norm(angles, axis=1)
+    share = np.where(whole > 1e-12, np.sin(whole / 2) / np.where(whole > 1e-12, whole, 1.0), 0.5)
+    bend = np.stack([angles[:, 1] * share, np.zeros(len(angles)), -angles[:, 0] * share, np.cos(whole / 2)], axis=1)
+    return product(bend, turns)
 
 
 def _push(scene: Scene, node: Node, copies: Copies, part: slice, clock: Clock, scope: Scope) -> PointBlock:

@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import value_of
@@ -17,7 +18,7 @@ from lazzik.core.evaluate.transforms import moves, transforms
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scatter import Scatter
 from lazzik.core.scene.scene import Scene
-from lazzik.core.types import Matrices
+from lazzik.core.types import Matrices, Points, Quaternions, Samples
 
 
 @dataclass(frozen=True, eq=False)
@@ -67,3 +68,36 @@ def shifted(scene: Scene, scatter: Scatter, variant: int, clock: Clock, scope: S
     if scatter.loop is not None:
         later = np.mod(later, scatter.loop)
     return clock.at(clock.first + later)
+
+
+def instances(
+    places: Points, turns: Quaternions, sizes: Samples, matrix: NDArray[np.float64]
+) -> tuple[Points, Quaternions, Points]:
+    """Copies of a part as place, turn and size each: copy · part. A shear in the part, which these can't say, is left
+    out.
+
+    Parameters
+    ----------
+    places : (n, 3) array
+        Metres, where copies stand.
+    turns : (n, 4) array
+        x, y, z, w.
+    sizes : (n,) array
+        Times.
+    matrix : (4, 4) array
+        From the part's space to that of a copy.
+
+    Returns
+    -------
+    ((n, 3) array, (n, 4) array, (n, 3) array)
+        Metres; x, y, z, w; times.
+    """
+    from scipy.spatial.transform import Rotation as Turn
+
+    scale = np.linalg.norm(matrix[:3, :3], axis=0)
+    scale[0] *= 1.0 if np.linalg.det(matrix[:3, :3]) >= 0 else -1.0
+    own = Turn.from_matrix(matrix[:3, :3] / np.where(scale == 0, 1.0, scale))
+    turn = Turn.from_quat(turns)
+    moved = turn.apply(np.broadcast_to(matrix[:3, 3], places.shape)) * sizes[:, None] + places
+    q: Quaternions = (turn * own).as_quat()
+    return np.asarray(moved), q, np.asarray(sizes[:, None] * scale)

@@ -14,12 +14,15 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
 from lazzik.core.document import Frozen
 from lazzik.core.errors import InvalidEdit
+from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.evaluator import value_of
+from lazzik.core.evaluate.leans import turned
 from lazzik.core.evaluate.picture_rows import picture_rows
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.evaluate.transforms import Part, moves, part_of, transforms
+from lazzik.core.evaluate.variants import instances, parts_of
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.formats.colors import linear
 from lazzik.core.formats.gltf_merge import Keep
@@ -36,6 +39,7 @@ from lazzik.core.types import Samples
 NEAR, FAR = 0.05, 1000.0
 """Metres between which a camera sees."""
 
+INSTANCING = "EXT_mesh_gpu_instancing"
 POINTER = "KHR_animation_pointer"
 
 SHARE_OF_LOOKS = 1e-3
@@ -106,6 +110,10 @@ class Writer:
         for node in self.scene.nodes:
             if node.parent is not None:
                 nodes[places[node.parent]].setdefault("children", []).append(places[node.id])
+        if animated:  # the stage makes its own of what is scattered
+            for node in self.scene.nodes:
+                if node.scatter is not None and node.visible:
+                    nodes[places[node.id]].setdefault("children", []).extend(self._instances(node, nodes, places))
         roots = [places[node.id] for node in self.scene.nodes if node.parent is None]
         self.out["scenes"] = [{"name": self.scene.name} | ({"nodes": roots} if roots else {})]
         if nodes:
@@ -165,6 +173,39 @@ class Writer:
             root = f"/extensions/KHR_lights_punctual/lights/{place}/"
             self._moving_looks(node.label, root, node.light, {"intensity": "intensity", "color": "color"})
         return out
+
+    def _instances(self, node: Node, nodes: list[Row], places: dict[str, int]) -> list[int]:
+        """Copies on the first frame, a node of instances for each shape of each source; their places."""
+        scatter, now = node.scatter, self._now()
+        assert scatter is not None
+        copies = copies_of(self.scene, node, self.scope)
+        ((_, turns),) = turned(self.scene, node, copies, now, self.scope)
+        made = []
+        for place, slug in enumerate(scatter.sources):
+            for part in parts_of(self.scene, node, place, 0, now, self.scope):
+                mine = np.flatnonzero(copies.sources == place)
+                mesh = nodes[places[part.node.id]].get("mesh")
+                if mesh is None:
+                    mesh = self._mesh(part.node)
+                if not len(mine):
+                    continue
+                rows = instances(copies.places[mine], turns[mine], copies.sizes[mine], part.matrices[0])
+                attributes = {
+                    name: self._accessor(np.ascontiguousarray(values, dtype=np.float32), shape)
+                    for name, values, shape in zip(
+                        ("TRANSLATION", "ROTATION", "SCALE"), rows, ("VEC3", "VEC4", "VEC3"), strict=True
+                    )
+                }
+                nodes.append(
+                    {
+                        "name": f"{node.label} / {self.scene.node(slug).label} / {part.node.label}",
+                        "mesh": mesh,
+                        "extensions": {INSTANCING: {"attributes": attributes}},
+                    }
+                )
+                made.append(len(nodes) - 1)
+                self._uses(INSTANCING)
+        return made
 
     def _first(self, part: Frozen, name: str) -> float:
         return float(np.ravel(value_of(part, name, self._now(), self.scope))[0])

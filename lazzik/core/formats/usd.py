@@ -16,12 +16,15 @@ import numpy as np
 
 from lazzik.core.clock import Clock
 from lazzik.core.document import Frozen
+from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.evaluator import value_of
+from lazzik.core.evaluate.leans import answers_air, turned
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.evaluate.transforms import moves, transforms
+from lazzik.core.evaluate.variants import parts_of, source_moves
 from lazzik.core.formats.base import Format
 from lazzik.core.formats.colors import linear
 from lazzik.core.geometry.mesh import Mesh
@@ -55,7 +58,8 @@ class OpenUsd(Format):
     use: ClassVar[str] = "For film pipelines, viewers and other animation tools that read the open standard."
     carries: ClassVar[str] = (
         "Geometry with every point at every frame where it moves, hierarchy, transforms, colours, in usdz pictures, "
-        "lights and cameras, with intensity, glow and angle of view over time."
+        "lights and cameras, with intensity, glow and angle of view over time; what is scattered as a PointInstancer "
+        "whose orientations are sampled at every frame."
     )
     leaves: ClassVar[str] = (
         "Layers and keys as such; what lies between frames, which readers draw straight; pictures in usdc and usda."
@@ -135,6 +139,56 @@ class _Writer:
             self._camera(node.camera, f"{path}/camera")
         if node.light is not None:
             self._light(node.light, f"{path}/light", node.visible)
+        if node.scatter is not None and node.visible:
+            self._instancer(node, f"{path}/copies")
+
+    def _instancer(self, node: Node, path: str) -> None:
+        """Copies as instances of prototypes: one for each source in each shift of time. Orientations are given twice:
+        in half precision, which older readers know, and in single."""
+        from pxr import Gf, Usd, UsdGeom, Vt
+
+        scatter = node.scatter
+        assert scatter is not None
+        copies = copies_of(self.scene, node, self.scope)
+        instancer = UsdGeom.PointInstancer.Define(self.stage, path)
+        kinds = [
+            (place, variant)
+            for place, slug in enumerate(scatter.sources)
+            for variant in (range(scatter.variants) if source_moves(self.scene, self.scene.node(slug)) else (0,))
+        ]
+        for place, variant in kinds:
+            kind = f"{path}/kind_{place}_{variant}"
+            UsdGeom.Xform.Define(self.stage, kind)
+            instancer.GetPrototypesRel().AddTarget(kind)
+            self._prototype(node, place, variant, kind)
+        which = {pair: index for index, pair in enumerate(kinds)}
+        indices = [which.get((s, v), which.get((s, 0), 0)) for s, v in
+                   zip(copies.sources.tolist(), copies.variants.tolist(), strict=True)]  # fmt: skip
+        instancer.CreateProtoIndicesAttr(Vt.IntArray(indices))
+        instancer.CreatePositionsAttr(Vt.Vec3fArray.FromNumpy(copies.places.astype(np.float32)))
+        sizes = np.repeat(copies.sizes[:, None], 3, axis=1).astype(np.float32)
+        instancer.CreateScalesAttr(Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(sizes)))
+        instancer.CreateIdsAttr(Vt.Int64Array.FromNumpy(copies.ids.astype(np.int64)))
+        fine, half = instancer.CreateOrientationsfAttr(), instancer.CreateOrientationsAttr()
+        moving = answers_air(self.scene, scatter)
+        for frame, turns in turned(self.scene, node, copies, self.clock if moving else self.still, self.scope):
+            when = (Usd.TimeCode(float(frame)),) if moving else ()
+            rows = turns.astype(np.float32)
+            fine.Set(Vt.QuatfArray([Gf.Quatf(w, x, y, z) for x, y, z, w in rows.tolist()]), *when)
+            half.Set(Vt.QuathArray([Gf.Quath(w, x, y, z) for x, y, z, w in rows.tolist()]), *when)
+
+    def _prototype(self, node: Node, place: int, variant: int, path: str) -> None:
+        """A source in one of its shifts of time, each of its shapes under a transform of its own."""
+        from pxr import Gf, UsdGeom
+
+        for part in parts_of(self.scene, node, place, variant, self.clock, self.scope):
+            name = part.node.id.replace("-", "_")
+            xform = UsdGeom.Xform.Define(self.stage, f"{path}/n_{name}")
+            matrix = xform.AddTransformOp()
+            for frame, rows in zip(self.clock.frames, part.matrices, strict=False):
+                when = (float(frame),) if len(part.matrices) > 1 else ()
+                matrix.Set(Gf.Matrix4d(*rows.T.ravel().tolist()), *when)
+            self._mesh(part.node, f"{path}/n_{name}/shape")
 
     def _transform(self, xform: Any, node: Node) -> None:
         from pxr import Gf, UsdGeom

@@ -158,6 +158,8 @@ def pieces_for(clock: Clock, spring: Spring, jumps: Callable[[float, float], Sam
 
 def nodes_for(clock: Clock, spring: Spring, loop: float | None) -> Clock:
     """The moments at which the air is read: from the pre-roll on, or once around a loop."""
+    if loop is not None and loop == int(loop):  # an even clock, which whatever is kept is kept by
+        return Clock.over(clock.fps, clock.first, clock.first + int(loop), per_frame=PER_FRAME)
     if loop is not None:
         inside = np.arange(math.ceil(loop * PER_FRAME)) / PER_FRAME
         return clock.at(clock.first + np.append(inside, loop))

@@ -1,0 +1,132 @@
+"""What is scattered, delivered: a PointInstancer read back by OpenUSD's own library, instances in glTF."""
+
+from __future__ import annotations
+
+import json
+import struct
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from lazzik.core.evaluate.copies import copies_of
+from lazzik.core.evaluate.leans import turned
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.transforms import world
+from lazzik.core.evaluate.variants import parts_of
+from lazzik.core.formats.gltf import write_glb
+from lazzik.core.formats.usd import write_usd
+from lazzik.core.scene.scene import Scene
+from lazzik.core.types import Quaternions
+from tests.conftest import edited
+
+TUBE = {"kind": "tube", "height": 0.3, "radius": 0.05, "around": 4}
+
+
+@pytest.fixture(scope="module")
+def meadow() -> Scene:
+    """A flower of stalk and head, scattered in the wind; its head nods, so it has variants."""
+    return edited(
+        Scene(name="Meadow", last=12),
+        {"do": "add-object", "label": "Wind", "field": {"kind": "wind"}},
+        {"do": "add-object", "label": "Ground", "shape": {"kind": "sheet", "width": 6, "height": 6}},
+        {"do": "add-object", "label": "Flower", "shape": TUBE},
+        {"do": "add-object", "label": "Head", "parent": "flower", "shape": TUBE, "position": [0.1, 0.2, 0]},
+        {"do": "add-layer", "address": "head/rotation.z", "kind": "wave"},
+        {"do": "set", "address": "head/scale.y", "value": 2.0},
+        {"do": "scatter", "nodes": ["flower"], "surface": "ground", "label": "Many"},
+        {"do": "set", "address": "many/scatter.count", "value": 30},
+        {"do": "set", "address": "many/position.x", "value": 1.5},
+        {"do": "set", "address": "many/rotation.y", "value": 40.0},
+        {"do": "change-scatter", "node": "many", "variants": 3},
+    )
+
+
+def matrix(place: Any, turn: Quaternions, size: float) -> np.ndarray[Any, Any]:
+    """T · R · S."""
+    from scipy.spatial.transform import Rotation as Turn
+
+    out = np.eye(4)
+    out[:3, :3] = Turn.from_quat(turn).as_matrix() * size
+    out[:3, 3] = place
+    return out
+
+
+def expected(scene: Scene, frame: int) -> list[np.ndarray[Any, Any]]:
+    """Where the stalk and the head of each copy are at a frame, in the scene."""
+    node, scope = scene.by_id["many"], Scope(scene)
+    copies, clock = copies_of(scene, node, scope), scene.clock()
+    above = world(scene, node, clock, scope)[frame]
+    turns = list(turned(scene, node, copies, clock, scope))[frame][1]
+    out = []
+    for k in range(len(copies)):
+        copy = above @ matrix(copies.places[k], turns[k], copies.sizes[k])
+        parts = parts_of(scene, node, 0, int(copies.variants[k]), clock, scope)
+        out += [copy @ part.matrices[min(frame, len(part.matrices) - 1)] for part in parts]
+    return out
+
+
+def test_every_instance_of_the_point_instancer_is_where_the_copy_is(meadow: Scene, tmp_path: Path) -> None:
+    from pxr import Usd, UsdGeom
+
+    (file := tmp_path / "meadow.usdc").write_bytes(write_usd(meadow, "usdc"))
+    stage = Usd.Stage.Open(str(file))
+    (instancer,) = [UsdGeom.PointInstancer(prim) for prim in stage.Traverse() if prim.IsA(UsdGeom.PointInstancer)]
+    assert len(instancer.GetPrototypesRel().GetTargets()) == 3
+    assert instancer.GetOrientationsfAttr().GetNumTimeSamples() == 13
+    kinds = instancer.GetProtoIndicesAttr().Get()
+    for frame in (0, 5, 12):
+        copies = instancer.ComputeInstanceTransformsAtTime(Usd.TimeCode(frame), Usd.TimeCode(frame),
+                                                           UsdGeom.PointInstancer.ExcludeProtoXform)  # fmt: skip
+        above = np.array(UsdGeom.Xformable(instancer).ComputeLocalToWorldTransform(Usd.TimeCode(frame))).T
+        found = []
+        for k, copy in enumerate(copies):
+            kind = stage.GetPrimAtPath(instancer.GetPrototypesRel().GetTargets()[kinds[k]])
+            for part in kind.GetChildren():
+                own = np.array(UsdGeom.Xformable(part).GetLocalTransformation(Usd.TimeCode(frame))).T
+                found.append(above @ np.array(copy).T @ own)
+        np.testing.assert_allclose(found, expected(meadow, frame), atol=1e-4)
+
+
+def read(glb: bytes) -> tuple[dict[str, Any], Callable[[int], np.ndarray[Any, Any]]]:
+    """A GLB's JSON, and what reads an accessor of floats."""
+    size = struct.unpack("<I", glb[12:16])[0]
+    document, blob = json.loads(glb[20 : 20 + size]), glb[28 + size :]
+
+    def values(index: int) -> np.ndarray[Any, Any]:
+        row = document["accessors"][index]
+        view = document["bufferViews"][row["bufferView"]]
+        width = {"VEC3": 3, "VEC4": 4}[row["type"]]
+        start = view.get("byteOffset", 0) + row.get("byteOffset", 0)
+        return np.frombuffer(blob, "<f4", row["count"] * width, start).reshape(-1, width)
+
+    return document, values
+
+
+def test_instances_of_gltf_are_the_copies_on_the_first_frame(
+    meadow: Scene, tmp_path: Path, validate: Callable[[Path], dict[str, Any]]
+) -> None:
+    still = edited(meadow, {"do": "remove-layer", "address": "head/rotation.z#wave"})
+    (file := tmp_path / "meadow.glb").write_bytes(glb := write_glb(still))
+    document, values = read(glb)
+    assert "EXT_mesh_gpu_instancing" in document["extensionsUsed"]
+    rows = [node for node in document["nodes"] if "EXT_mesh_gpu_instancing" in node.get("extensions", {})]
+    assert len(rows) == 2  # stalk and head
+    above = world(still, still.by_id["many"], still.clock())[0]
+    found = []
+    for row in rows:
+        parts = row["extensions"]["EXT_mesh_gpu_instancing"]["attributes"]
+        rows_of = (np.array(values(parts[name]), dtype=float) for name in ("TRANSLATION", "ROTATION", "SCALE"))
+        each = zip(*rows_of, strict=True)
+        found.append([above @ matrix(place, turn, 1.0) @ np.diag([*size, 1.0]) for place, turn, size in each])
+    together = [both for pair in zip(*found, strict=True) for both in pair]
+    np.testing.assert_allclose(together, expected(still, 0), atol=1e-5)
+    issues = validate(file)["issues"]
+    assert (issues["numErrors"], issues["numWarnings"]) == (0, 0)
+
+
+def test_the_stage_is_sent_no_instances_with_the_geometry(meadow: Scene) -> None:
+    document, _ = read(write_glb(meadow, animated=False))
+    assert "extensionsUsed" not in document
