@@ -43,6 +43,28 @@ assert "tide" in str(Scene.model_json_schema())
 print("the program knows the kind")
 """
 
+FIELD = """
+import numpy as np
+from lazzik.core.air import FIELD_KINDS
+from lazzik.core.evaluate.airflow import air
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.scene.edits import applied, read_edits
+from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.serialize import read_scene, scene_text
+from lazzik.web.air.view import air_view
+
+add = {"do": "add-object", "label": "Warm rock", "field": {"kind": "updraught", "speed": 3.0}, "position": [1, 0, 0]}
+scene = applied(Scene(name="S"), read_edits([add]))
+assert read_scene(scene_text(scene)) == scene
+rising = air(np.array([[[1.0, 5, 0], [4, 0, 0]]]), scene.clock(), Scope(scene))[9]
+assert np.allclose(rising, [[0, 3, 0], [0, 3 / np.e, 0]]), rising
+node = scene.by_id["warm-rock"]
+knobs = [knob.label for group in air_view(scene, node, node.field, Scope(scene)).groups for knob in group.shown]
+assert knobs[:2] == ["speed", "radius"], knobs
+assert "updraught" in FIELD_KINDS
+print("the program knows the field")
+"""
+
 ROOM = """
 import re
 from pathlib import Path
@@ -67,6 +89,16 @@ def test_the_worked_example_is_one_file_and_one_line(tmp_path: Path) -> None:
     before = registry.read_text()
     registry.write_text(before.replace('    "smooth",\n', '    "smooth",\n' + line))
     assert said(PROBE, tmp_path) == "the program knows the kind\n"
+
+
+def test_a_kind_of_field_is_one_file_and_one_line(tmp_path: Path) -> None:
+    (file,), _, line = example("Adding a kind of field")
+    package = copied(tmp_path)
+    (package / "core" / "air" / "updraught.py").write_text(file)
+    registry = package / "core" / "air" / "__init__.py"
+    before = registry.read_text()
+    registry.write_text(re.sub(r"FILES = .*\n", lambda _: line, before))
+    assert said(FIELD, tmp_path) == "the program knows the field\n"
 
 
 def test_a_room_is_a_folder_and_one_line(tmp_path: Path) -> None:

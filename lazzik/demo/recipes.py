@@ -20,7 +20,7 @@ ARRIVAL = (Key(frame=0, value=0.0), Key(frame=40, value=0.0, go="linear"), Key(f
 @cache
 def library() -> tuple[Recipe, ...]:
     """All recipes of the library."""
-    return (*_restless(), *_arriving(), *_turning())
+    return (*_restless(), *_arriving(), *_turning(), *_blowing())
 
 
 def _restless() -> tuple[Recipe, ...]:
@@ -120,6 +120,43 @@ def _turning() -> tuple[Recipe, ...]:
             _layer("wave", "breath", amplitude=0.06, period=3.0, softness=0.0),
             _layer("limit", "floor", lowest=-0.05, highest=0.06, knee=0.03),
             expose=("breath.amplitude", "breath.period"), reach=0.06,
+        ),
+    )  # fmt: skip
+
+
+def _blowing() -> tuple[Recipe, ...]:
+    """How a wind, or another field, rises and falls: for its speed."""
+    return (
+        _recipe(
+            "breezy_meadow", "Breezy meadow", "m/s", "A wind that breathes: for the speed of a wind over grass.",
+            _layer("noise", "swell", amplitude=1.6, period=3.0, octaves=2.0, seed=31.0),
+            _layer("wave", "breath", amplitude=0.7, period=6.0),
+            expose=("swell.amplitude", "swell.period", "swell.seed"), reach=2.0,
+        ),
+        _recipe(
+            "gusty_ridge", "Gusty ridge", "m/s", "Hard squalls out of a steady wind: for the speed of a wind.",
+            _layer("noise", "squalls", amplitude=4.0, period=1.8, octaves=2.0, character="ridged", side="above",
+                   gain=0.4, seed=33.0),
+            _layer("noise", "ragged", amplitude=0.6, period=0.4, octaves=2.0, seed=34.0),
+            expose=("squalls.amplitude", "squalls.period", "squalls.seed", "ragged.amplitude"), reach=2.0,
+        ),
+        _recipe(
+            "lull_before_storm", "Lull before a storm", "m/s", "Dies away, holds its breath, and comes back hard.",
+            _layer("travel", "storm", begin=-4.5, finish=7.0, start=60.0, length=90.0, ease="cubic", way="in"),
+            _layer("noise", "ragged", amplitude=0.8, period=0.9, octaves=3.0, seed=36.0),
+            expose=("storm.begin", "storm.finish", "ragged.amplitude"), reach=2.0,
+        ),
+        _recipe(
+            "door_draught", "Draught from a door", "m/s", "A door opened now and then: short puffs of cold air.",
+            _layer("wave", "puff", amplitude=1.5, period=4.0, shape="pulse", width=0.25, softness=0.5),
+            _layer("noise", "leak", amplitude=0.3, period=0.8, seed=38.0),
+            expose=("puff.amplitude", "puff.period", "puff.width"), reach=1.0,
+        ),
+        _recipe(
+            "passing_wake", "Wake of a passing vehicle", "m/s", "Pushed aside, drawn after, and settled: for a push.",
+            _layer("wave", "pass", amplitude=3.0, period=6.0, shape="pulse", width=0.08, softness=0.6),
+            _layer("settle", "wake", frequency=0.7, damping=0.3, strength=0.9),
+            expose=("pass.amplitude", "pass.period", "wake.strength"), reach=2.0,
         ),
     )  # fmt: skip
 

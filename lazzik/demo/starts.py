@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
+from lazzik.core.air.wind import Wind
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.geometry.lettering import Lettering
@@ -21,6 +22,7 @@ from lazzik.demo.station import (
     STONE,
     at,
     bar,
+    breeze,
     driven,
     first_scene,
     layer,
@@ -163,6 +165,24 @@ def _camera(name: str) -> Scene:
     )
 
 
+def _mast(name: str) -> Scene:
+    """A mast and two poles downwind of it: a gust goes from one to the next."""
+    nodes: list[Node] = []
+    poles = ((-1.8, 2.8, 0.8, 24.0), (0.4, 2.0, 1.2, 15.0), (2.4, 1.5, 1.7, 9.0))
+    for k, (x, height, frequency, gain) in enumerate(poles, 1):
+        lean = driven(breeze(-gain, frequency, fit=True, **LOOP))
+        aside = driven(breeze(gain, frequency, what="z", fit=True, **LOOP))
+        pole = "mast" if k == 1 else f"pole-{k}"
+        nodes += [
+            part(pole, "Mast" if k == 1 else f"Pole {k}", None, bar(0.05, height, 0.03), INK, position=at(x, 0, 0),
+                 rotation=Rotation(x=aside, z=lean)),
+            part(f"ball-{k}", f"Ball {k}", pole, Ball(kind="ball", radius=0.1 + 0.04 * (k == 1), around=14, along=9),
+                 BRICK if k == 1 else BONE, position=at(0, height, 0)),
+        ]  # fmt: skip
+    wind = Wind(kind="wind", speed=6.0, gusts=0.6, gust_length=3.0, swing=10.0, seed=2.0, fit=True, **LOOP)
+    return _scene(name, *nodes, Node(id="wind", label="Wind", position=at(-3.4, 0.6, 0.8), field=wind))
+
+
 STARTS = (
     Start(
         key="empty", title="Empty", summary="a post and a camera", at="post/rotation.z",
@@ -175,6 +195,10 @@ STARTS = (
     Start(
         key="pennant", title="A pennant", summary="sways and streams", at="mast/rotation.z#gust",
         task="Drag period: a longer one is a calmer wind.", build=_pennant,
+    ),
+    Start(
+        key="mast", title="A mast in wind", summary="answers each gust", at="wind/air",
+        task="Pull the tip of the arrow on the stage: how hard, and which way?", build=_mast,
     ),
     Start(
         key="pool", title="A pool", summary="rings from a float", at="pool/shape#rings",

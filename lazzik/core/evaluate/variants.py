@@ -98,6 +98,6 @@ def instances(
     scale[0] *= 1.0 if np.linalg.det(matrix[:3, :3]) >= 0 else -1.0
     own = Turn.from_matrix(matrix[:3, :3] / np.where(scale == 0, 1.0, scale))
     turn = Turn.from_quat(turns)
-    moved = turn.apply(np.broadcast_to(matrix[:3, 3], places.shape)) * sizes[:, None] + places
+    moved = turn.apply(np.array(matrix[:3, 3])) * sizes[:, None] + places
     q: Quaternions = (turn * own).as_quat()
     return np.asarray(moved), q, np.asarray(sizes[:, None] * scale)
