@@ -97,18 +97,34 @@ class Pieces:
 
     @cached_property
     def nodes(self) -> Samples:
-        """(nodes,) frames, ascending."""
+        """When the air is read.
+
+        Returns
+        -------
+        (nodes,) array
+            Frames, ascending.
+        """
         if not len(self.jumps):
             return self.grid.frames
         return np.asarray(np.concatenate([self.grid.frames, self.jumps])[self._order])
 
     @property
     def seconds(self) -> Samples:
-        """(nodes,) seconds from the first."""
+        """The same from the first on.
+
+        Returns
+        -------
+        (nodes,) array
+            Seconds.
+        """
         return np.asarray((self.nodes - self.nodes[0]) / self.grid.fps)
 
     def read(self, of: Callable[[Clock], NDArray[np.float64]]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Something just before each node, and just after it.
+
+        Parameters
+        ----------
+        of : what gives it at the moments of a clock, (frames, …).
 
         Returns
         -------
@@ -147,7 +163,13 @@ class Pieces:
 
 
 def pieces_for(clock: Clock, spring: Spring, jumps: Callable[[float, float], Samples], loop: float | None) -> Pieces:
-    """The moments at which the air has to be read, for what is asked at those of a clock."""
+    """The moments at which the air has to be read, for what is asked at those of a clock.
+
+    Parameters
+    ----------
+    jumps : frames between two at which the air may jump, (jumps,).
+    loop : frames after which all repeats; None is endless.
+    """
     grid = nodes_for(clock, spring, loop)
     found = jumps(float(grid.frames[0]), float(grid.frames[-1]))
     found = found[(found > grid.frames[0] + 2 * SIDE) & (found < grid.frames[-1] - 2 * SIDE)]

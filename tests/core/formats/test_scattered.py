@@ -123,8 +123,8 @@ def test_instances_of_gltf_are_the_copies_on_the_first_frame(
         found.append([above @ matrix(place, turn, 1.0) @ np.diag([*size, 1.0]) for place, turn, size in each])
     together = [both for pair in zip(*found, strict=True) for both in pair]
     np.testing.assert_allclose(together, expected(still, 0), atol=1e-5)
-    issues = validate(file)["issues"]
-    assert (issues["numErrors"], issues["numWarnings"]) == (0, 0)
+    report = validate(file)
+    assert (report["numErrors"], report["numWarnings"]) == (0, 0), report
 
 
 def test_the_stage_is_sent_no_instances_with_the_geometry(meadow: Scene) -> None:

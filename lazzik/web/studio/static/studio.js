@@ -306,7 +306,7 @@ paintSliders();
 showChosen();
 showOpen();
 transport.go(recalledFrame());
-window.lazzik = { previews, transport, stage, strata, surfaces, choose, gizmo, settled };
+window.lazzik = { previews, transport, stage, strata, surfaces, crowds, choose, gizmo, settled };
 try {
   await fetchCurves();
   if (desk.wanted()) desk.toggle(true);

@@ -1,0 +1,169 @@
+"""The air as a person sets it up: a wind that is pulled on the stage, things that stand in it, a meadow that bows."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import Studio
+from tests.browser.shapes import node_of, scene_of
+from tests.browser.test_walks import Walk
+
+pytestmark = pytest.mark.browser
+
+
+def blow(walk: Walk) -> None:
+    """Add a wind; it is laid open."""
+    walk.key("a")
+    walk.press("[data-act=add-this]:has-text('Wind')", lands=True)
+    expect(walk.page.locator("#air-rows")).to_have_attribute("data-node", "wind")
+
+
+def streaks(page: Page) -> list[float]:
+    """Where the streaks are drawn at the shown frame."""
+    page.wait_for_function("() => window.lazzik.stage.streaks.data")
+    page.wait_for_function("() => !window.lazzik.stage.waiting")
+    found: list[float] = page.evaluate(
+        "() => [...window.lazzik.stage.streaks.drawn.geometry.attributes.position.array]"
+    )
+    return found
+
+
+def go(page: Page, frame: int) -> None:
+    page.evaluate("frame => window.lazzik.transport.go(frame)", frame)
+    page.wait_for_function("n => window.lazzik.stage.frame === n && !window.lazzik.stage.waiting", arg=frame)
+
+
+def turned(page: Page, node: str) -> list[float]:
+    found: list[float] = page.evaluate("id => window.lazzik.stage.nodes.get(id).item.quaternion.toArray()", node)
+    return found
+
+
+def test_a_wind_is_added_named_seen_and_pulled(small: Studio) -> None:
+    page, walk = small.page, Walk(small)
+    blow(walk)
+    expect(page.locator("#strata .trail")).to_contain_text("a moderate breeze from the west (270°)")
+    go(page, 20)
+    before = streaks(page)
+    go(page, 21)
+    assert streaks(page) != before  # they move while it plays
+    expect(page.locator("[data-air=speed]")).to_have_attribute("aria-valuenow", "6.00")
+    small.drag("[data-air=speed]", 60, 10)  # longer, and toward the eye
+    small.lands(2)
+    wind = node_of(small, "wind")
+    assert wind["field"]["speed"] > 6.5
+    assert -90 < wind["rotation"]["y"] < 0
+    page.locator("[data-air=speed]").focus()
+    page.keyboard.press("ArrowLeft")
+    small.lands(3)
+    assert node_of(small, "wind")["field"]["speed"] == pytest.approx(wind["field"]["speed"] - 0.1, abs=1e-6)
+    page.keyboard.press("Control+z")
+    small.lands(2)
+    # a reach is seen and pulled too
+    page.select_option("#air-reach", "within")
+    small.lands(4)
+    small.drag("[data-air=outer]", 0, -20)
+    small.lands(5)
+    assert node_of(small, "wind")["field"]["outer"] != 6.0
+
+
+def test_the_air_under_the_pointer_is_a_table(small: Studio) -> None:
+    page = small.page
+    blow(Walk(small))
+    box = page.locator("#canvas").bounding_box()
+    assert box
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] * 0.8)
+    expect(page.locator("#air-here table caption")).to_contain_text("m/s")
+    expect(page.locator("#air-here tbody tr")).to_have_count(1)
+
+
+def test_things_stand_in_the_wind_by_one_press_and_a_new_one_joins(small: Studio) -> None:
+    page, walk = small.page, Walk(small)
+    page.click("#row-post > a")
+    walk.key("b")
+    small.lands(1)
+    assert walk.actions == 1
+    scene = scene_of(small)
+    assert [node["id"] for node in scene["nodes"] if "field" in node] == ["wind"]  # there was none: it came too
+    assert len(scene["dials"]) == 1
+    expect(page.locator("#air-rows")).to_be_visible()
+    expect(page.locator("[data-answer]")).to_have_count(1)
+    page.wait_for_selector("[data-answer] path.trace")
+    go(page, 10)
+    before = turned(page, "post")
+    go(page, 60)
+    assert turned(page, "post") != before
+    # the arrow pulled out: it leans further
+    now = page.locator("[data-answer-now]")
+    page.wait_for_function("() => document.querySelector('[data-answer-now]').textContent")
+    first = abs(float(now.inner_text().rstrip("°")))
+    page.fill('.knob[data-address="wind/field.speed"] input.num', "15")
+    page.press('.knob[data-address="wind/field.speed"] input.num', "Enter")
+    small.lands(2)
+    page.wait_for_function(
+        "was => Math.abs(parseFloat(document.querySelector('[data-answer-now]').textContent)) > was", arg=first
+    )
+    expect(page.locator("#strata .trail")).to_contain_text("a near gale")
+
+
+def test_why_offers_a_wind_where_there_is_none(small: Studio) -> None:
+    page = small.page
+    page.click("#add-layer")
+    page.click("[data-add=breeze]")
+    small.lands(1)
+    page.keyboard.press("w")
+    expect(page.locator(".reasons")).to_contain_text("answers the air, and nothing moves it")
+    page.click(".reasons button:has-text('Add a wind')")
+    small.lands(2)
+    assert small.reach() > 0.5
+
+
+def crowd(page: Page) -> Any:
+    """Matrices of the copies that are drawn, and how many they are."""
+    page.wait_for_function("() => [...window.lazzik.crowds.crowds.values()][0]?.groups[0].drawn[0].mesh")
+    return page.evaluate(
+        """() => { const { mesh } = [...window.lazzik.crowds.crowds.values()][0].groups[0].drawn[0];
+        return [mesh.count, ...mesh.instanceMatrix.array.slice(0, 320)]; }"""
+    )
+
+
+def test_a_meadow_is_scattered_bows_and_is_thinned(small: Studio) -> None:
+    page, walk = small.page, Walk(small)
+    blow(walk)
+    walk.press("#row-post > a")
+    walk.key("Shift+B")
+    walk.press("#scatter-list button:has-text('Floor')", lands=True)
+    expect(page.locator("#strata .trail")).to_contain_text("400 of Post over Floor")
+    assert crowd(page)[0] == 400
+    page.wait_for_function("() => [...window.lazzik.crowds.crowds.values()][0].lean")
+    go(page, 10)
+    before = crowd(page)
+    asked: list[str] = []
+    page.on("request", lambda request: asked.append(request.url))
+    go(page, 11)
+    assert crowd(page) != before
+    page.click("#play")
+    page.wait_for_function("() => window.lazzik.transport.playing !== null && window.lazzik.stage.frame > 20")
+    page.click("#play")
+    assert [url for url in asked if "/leans" in url or "/copies" in url] == []  # what is there is asked for no more
+    # more of them, then some brushed away, and all back
+    page.fill('.knob[data-address="many-post/scatter.count"] input.num', "60")
+    page.press('.knob[data-address="many-post/scatter.count"] input.num', "Enter")
+    small.lands(3)
+    page.wait_for_function("() => [...window.lazzik.crowds.crowds.values()][0].ids.length === 60")
+    page.click("[data-act=take-copies]")
+    box = page.locator("#canvas").bounding_box()
+    assert box
+    page.mouse.move(box["x"] + box["width"] * 0.3, box["y"] + box["height"] * 0.7)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] * 0.7, box["y"] + box["height"] * 0.7, steps=8)
+    page.mouse.up()
+    small.lands(4)
+    gone = node_of(small, "many-post")["scatter"]["gone"]
+    assert 0 < len(gone) < 60
+    page.wait_for_function("n => [...window.lazzik.crowds.crowds.values()][0].ids.length === n", arg=60 - len(gone))
+    page.click("button:has-text('Put all back')")
+    small.lands(5)
+    page.wait_for_function("() => [...window.lazzik.crowds.crowds.values()][0].ids.length === 60")
