@@ -8,6 +8,8 @@ from functools import partial
 import numpy as np
 
 from benchmarks.timing import best
+from lazzik.core.air.wind import COLUMNS as WIND_COLUMNS
+from lazzik.core.air.wind import Wind, blow
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key, curve_through
 from lazzik.core.channel.layer import Layer
@@ -17,6 +19,7 @@ from lazzik.core.layers import BY_KIND, Clip, Recipe
 from lazzik.core.layers.clip import Track
 from lazzik.core.layers.noise import REACH, Noise, octave_noise, shape_noise
 from lazzik.core.layers.oscillator import ring, trail
+from lazzik.core.layers.response import respond
 from lazzik.core.layers.smooth import gaussian_mean
 from lazzik.core.layers.travel import travel
 from lazzik.core.layers.wave import wave
@@ -27,7 +30,7 @@ from lazzik.core.scene.scene import Scene
 CHANNELS, FRAMES, OCTAVES = 1000, 250, 4.0
 KEYS = (Key(frame=0, value=0.0), Key(frame=60, value=9.0))
 READS = {
-    "link": {"source": "dials/breeze"}, "formula": {"text": "x + breeze * sin(t)"}, "recipe": {"recipe": "swing"},
+    "link": {"source": "dials/tide"}, "formula": {"text": "x + tide * sin(t)"}, "recipe": {"recipe": "swing"},
     "clip": {"source": "clips/gust.swing"},
 }  # fmt: skip
 GUST = Clip(id="gust", label="Gust", length=60, tracks=(Track(id="swing", label="Swing", motion=Channel(keys=KEYS)),))
@@ -39,7 +42,7 @@ def rows() -> Iterator[str]:
     whole = bare = 0.0
     for name in names:
         scene = crowd(name, CHANNELS // len(names))
-        addresses = [f"{node.id}/rotation.z" for node in scene.nodes]
+        addresses = [f"{node.id}/rotation.z" for node in scene.nodes if node.field is None]
         clock = scene.clock()
         spent = best(partial(evaluate, scene, addresses, clock), runs=3)
         least = len(addresses) * best(bare_of(name), runs=30)
@@ -57,8 +60,9 @@ def crowd(name: str, count: int) -> Scene:
 
     swing = Recipe(id="swing", label="Swing", stack=Channel(layers=(layer("wave"),)))
     nodes = tuple(Node(id=f"n{k}", label="n", rotation=Rotation(z=channel(k))) for k in range(count))
-    breeze = Dial(id="breeze", label="Breeze")
-    return Scene(name="All", last=FRAMES - 1, nodes=nodes, dials=(breeze,), recipes=(swing,), clips=(GUST,))
+    tide = Dial(id="tide", label="Tide")
+    wind = Node(id="wind", label="Wind", field=Wind(kind="wind"))
+    return Scene(name="All", last=FRAMES - 1, nodes=(*nodes, wind), dials=(tide,), recipes=(swing,), clips=(GUST,))
 
 
 def layer(name: str) -> Layer:
@@ -102,7 +106,25 @@ def bare_of(name: str) -> Callable[[], object]:
         travel(frames, 3, 2, 0, np.array([[0.0], [1.0], [0.0], [30.0], [1.0]]), out)
         return x + out
 
+    def blown() -> object:
+        x = below(frames, out)
+        blow(at_home, packed, air)
+        respond(seconds, air[:, 0, 0].copy(), air[:, 0, 0].copy(), halves_of, halves_of, y, w)
+        return x + y[::2][:FRAMES]
+
+    # the air is read twice a frame over the range and four seconds before it
+    moments = 2 * FRAMES + 240
+    at_home, air, packed = np.zeros((1, 1, 3)), np.zeros((moments, 1, 3)), np.zeros((moments, WIND_COLUMNS))
+    packed[:, 4], packed[:, 5], packed[:, 8], packed[:, 18] = 1e30, 6.0, 0.45, 0.1
+    seconds, halves_of, y, w = (
+        np.arange(moments) / 60.0,
+        np.full(moments - 1, 5.0),
+        np.zeros(moments),
+        np.zeros(moments),
+    )
+
     plain: dict[str, Callable[[], object]] = {
+        "breeze": blown,
         "settle": spring, "follow": spring, "smooth": smooth, "wave": periodic, "recipe": periodic, "travel": moved,
         "hold": lambda: (below(frames, out), below(np.floor(frames / 4) * 4, out)),
         "limit": lambda: np.clip(below(frames, out), -1, 1),

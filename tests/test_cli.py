@@ -21,6 +21,7 @@ from lazzik.core.formats.gltf import Gltf
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene, scene_text
 from lazzik.demo.station import station
+from lazzik.library import air
 from lazzik.store.database import claimed
 from tests.conftest import edited, turned
 
@@ -52,6 +53,15 @@ def test_sample_prints_a_table(file: Path, demo: Scene) -> None:
     assert [row[0] for row in rows[1:]] == ["10", "10.5", "11", "11.5", "12"]
     clock = demo.clock().at(np.array([10, 10.5, 11, 11.5, 12]))
     assert [float(row[1]) for row in rows[1:]] == evaluate(demo, [MAST], clock)[MAST].tolist()
+
+
+def test_air_prints_a_table(file: Path, demo: Scene) -> None:
+    done = run("air", file, "--at", "0,1,0", "--at", "2,0.5,-1", "--frames", "10:12")
+    rows = list(csv.reader(done.stdout.splitlines()))
+    assert rows[0] == ["frame", *(f"{axis} at {place}" for place in ("0 1 0", "2 0.5 -1") for axis in "xyz")]
+    blown = air(demo, [(0, 1, 0), (2, 0.5, -1)], [10, 11, 12])
+    assert [float(value) for value in rows[2][1:]] == blown[1].ravel().tolist()
+    assert "--at takes a place" in run("air", file, "--at", "up").stderr
 
 
 def test_bake_prints_a_receipt_and_writes_json_glb_and_csv(file: Path, tmp_path: Path) -> None:
@@ -140,6 +150,7 @@ def test_schema_is_a_json_schema() -> None:
         (["sample", "nowhere.json", MAST], "can't be read"),
         (["sample", "{file}", MAST, "--frames", "9:3"], "--frames takes a first and a last frame"),
         (["sample", "{file}", MAST, "--step", "0"], "--step must lie between"),
+        (["air", "{file}", "--at", "1,2"], "--at takes a place as x,y,z"),
         (
             ["bake", "{file}", "-o", "o.txt"],
             "must end in .glb, .gltf, .usdz, .usdc, .usda, .json, .curves.json, .csv, .svg",

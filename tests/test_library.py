@@ -15,6 +15,7 @@ from lazzik import (
     LazzikError,
     Scene,
     addresses,
+    air,
     bake,
     compare,
     deliver,
@@ -95,3 +96,12 @@ def test_two_scenes_are_compared_and_one_takes_over_from_the_other(demo: Scene) 
     assert take_over(demo, after, [row.difference.key for row in rows]) == after
     assert "shade-3" not in take_over(demo, after, ["nodes/lamp-3"]).by_id
     assert compare(demo, demo) == []
+
+
+def test_the_air_of_a_scene() -> None:
+    scene = edit(new_scene("Air"), {"do": "add-object", "label": "Wind", "field": {"kind": "wind", "gusts": 0.0}})
+    blown = air(scene, [(0, 1, 0), (5, 0, 0)], [0, 10.5])
+    assert blown.shape == (2, 2, 3)
+    np.testing.assert_allclose(np.linalg.norm(blown, axis=2), 6.0)
+    with pytest.raises(LazzikError, match="three numbers"):
+        air(scene, [(0, 1)])

@@ -79,18 +79,18 @@ def _take(page: Page) -> None:
     page.goto(f"{scene}?at=cloth/shape%23flutter")
     _settled(page, 60)
     _keep(page, "shape")
-    page.keyboard.press("z")
-    page.wait_for_timeout(700)
-    _keep(page, "where")
-    page.goto(f"{scene}?at=pool/shape")
-    _settled(page, 100)
-    _keep(page, "pool")
+    page.goto(f"{scene}?at=ridge-wind/air")
+    _settled(page, 87)
+    page.wait_for_function("() => window.lazzik.stage.streaks.data")
+    page.wait_for_selector("[data-answer] path.trace")
+    _keep(page, "air")
     page.goto(f"{scene}?at=dish/aim")
     _settled(page, 60)
     _keep(page, "aim")
     page.goto(f"{scene}?at=sheaves/unsteady_hand")
     _settled(page, 60)
     _keep(page, "sheaf")
+    _meadow(page, scene)
     _versions(page, scene)
     page.goto(f"{scene}/recipes?at=sign/rotation.z")
     _keep(page, "recipes")
@@ -147,7 +147,7 @@ def _versions(page: Page, scene: str) -> None:
         {"do": "change-scene", "name": "Ridge station"},
         {"do": "set", "address": f"{gust}.amplitude", "value": 9},
         {"do": "set", "address": f"{gust}.period", "value": 1.4},
-        {"do": "set", "address": "dials/breeze", "value": 1.3},
+        {"do": "set", "address": "ridge-wind/field.speed", "value": 8.0},
         {"do": "remove-object", "node": "lamp-6"},
         {"do": "change-scene", "last": 200},
         {"do": "add-mark", "frame": 60, "label": "Gust begins", "color": "ochre"},
@@ -160,6 +160,29 @@ def _versions(page: Page, scene: str) -> None:
     for key in ("amplitude", "period"):
         page.check(f"input[data-keys*='layers/gust/{key}']")
     _keep(page, "versions")
+    page.request.post(f"{copy}/remove", max_redirects=0)
+
+
+def _meadow(page: Page, scene: str) -> None:
+    """Ten thousand tufts over the ridge, in a copy of the scene."""
+    page.request.post(f"{scene}/copy", max_redirects=0)
+    page.goto("/scenes")
+    copy = page.locator(".card-link").first.get_attribute("href") or ""
+    tuft = {"kind": "tube", "radius": 0.025, "upper": 0.0, "height": 0.3, "around": 3, "along": 1, "base": True}
+    green = {"r": 0.42, "g": 0.5, "b": 0.2}
+    planted: list[dict[str, object]] = [
+        {"do": "add-object", "label": "Tuft", "shape": tuft, "position": [0, 0, 6]},
+        *({"do": "set", "address": f"tuft/look.color.{part}", "value": value} for part, value in green.items()),
+        {"do": "scatter", "nodes": ["tuft"], "surface": "ridge", "label": "Meadow"},
+        {"do": "set", "address": "meadow/scatter.count", "value": 10_000},
+        {"do": "change-scene", "name": "Ridge station"},
+    ]
+    _edited(page, copy, 0, planted)
+    page.goto(f"{copy}?at=meadow/copies")
+    _settled(page, 87)
+    page.wait_for_function("() => [...window.lazzik.crowds.crowds.values()][0]?.lean")
+    _settled(page, 87)
+    _keep(page, "meadow")
     page.request.post(f"{copy}/remove", max_redirects=0)
 
 

@@ -81,9 +81,10 @@ def field_rows(node: Node, clock: Clock, scope: Scope) -> Rows:
         kept = np.ascontiguousarray(node.field.rows(FieldAt(scene, node, node.field, clock, scope)))
         if scope.memo and len(scope.problems or ()) == problems:
             scope.memo.put(node.field, clock, kept, seen)
+    kept = np.ascontiguousarray(kept)  # of a finer clock every other row may have been kept
     if run is not None and clock.key is not None:
         run[place] = kept
-    return np.ascontiguousarray(kept)
+    return kept
 
 
 @dataclass(frozen=True, eq=False)

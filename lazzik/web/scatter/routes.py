@@ -6,7 +6,10 @@ from typing import Annotated, Any
 
 import numpy as np
 from fastapi import APIRouter, Query, Request, Response
+from pydantic import BaseModel, Field
+from typing_extensions import TypedDict
 
+from lazzik.core.bake.real import made_real
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.copies import Copies, copies_of
 from lazzik.core.evaluate.leans import leans
@@ -14,10 +17,13 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.variants import parts_of, source_moves
 from lazzik.core.scene.edits.scatters import scatter_of
 from lazzik.core.scene.node import Node
+from lazzik.core.scene.scatter import MOST_COPIES
 from lazzik.core.scene.scene import Scene
 from lazzik.web.deps import Kept, Store
-from lazzik.web.requests.fields import AskedRevision, FrameNumber
-from lazzik.web.stage.points import in_range
+from lazzik.web.requests.bodies import body_of
+from lazzik.web.requests.fields import AskedRevision, FrameNumber, Revision
+from lazzik.web.scatter.facts import ScatterFacts, scatter_facts
+from lazzik.web.stage.points import MOST_MOMENTS, in_range
 from lazzik.web.ui.encode import floats, packed
 from lazzik.web.ui.templating import templates
 
@@ -31,6 +37,29 @@ STEPS = 32767.0
 
 MOST_OFFERED = 2000
 """Objects on one sheet."""
+
+
+class OneCopy(BaseModel):
+    """A request about one copy, made on a revision."""
+
+    revision: Revision
+    node: str
+    copy_number: Annotated[int, Field(ge=0, le=MOST_COPIES)]
+
+
+@router.post("/make-real")
+def make_real(scene_id: str, body: Annotated[OneCopy, body_of(OneCopy)], store: Store, memo: Kept) -> dict[str, Any]:
+    """Make a copy an object of its own, as one step."""
+    scene = store.at(scene_id, body.revision)
+    return store.edit(scene_id, body.revision, made_real(scene, body.node, body.copy_number, Scope(scene, memo))).answer
+
+
+class ScattersNow(TypedDict):
+    """The scatters of a scene."""
+
+    revision: int
+    last: int
+    scatters: list[ScatterFacts]
 
 
 @router.get("/copies")
@@ -74,23 +103,33 @@ def copies_lean(
     memo: Kept,
     first: Annotated[FrameNumber, Query(alias="from")],
     last: Annotated[FrameNumber, Query(alias="to")],
+    per: Annotated[int, Query(ge=1, le=MOST_MOMENTS)] = 1,
     revision: AskedRevision = None,
 ) -> Response:
-    """How the copies of a scatter lean from a frame on, as many frames as one answer may carry."""
+    """How the copies of a scatter lean from a frame on, `per` moments of each, as many as one answer may carry."""
     state = store.open(scene_id)
     scene = state.scene if revision is None else store.at(scene_id, revision)
     in_range(scene, first, last)
     owner, _ = scatter_of(scene, node)
     scope = Scope(scene, memo, [])
     found = copies_of(scene, owner, scope)
-    end = min(last, first + max(1, MOST_LEANS // max(1, len(found))) - 1)
-    clock = Clock.over(scene.fps, scene.first, end, start=first)
+    end = min(last, first + max(1, MOST_LEANS // max(1, per * len(found))) - 1)
+    clock = Clock.over(scene.fps, scene.first, end, start=first, per_frame=per)
     angles = np.empty((len(clock.frames), len(found), 2), dtype=np.float32)
     for part, block in leans(scene, owner, found, clock, scope):
         angles[:, part] = block
     largest = float(np.abs(angles).max(initial=0.0)) or 1.0
     steps = np.round(angles * (STEPS / largest)).astype("<i2")
-    return packed({"from": first, "frames": len(clock.frames), "largest": largest / STEPS, "leans": steps.tobytes()})
+    return packed(
+        {"from": first, "to": end, "moments": len(clock.frames), "largest": largest / STEPS, "leans": steps.tobytes()}
+    )
+
+
+@router.get("/scatters")
+def scatters(scene_id: str, store: Store) -> ScattersNow:
+    """What there is to draw of scatters, for whoever draws the scene without its studio."""
+    state = store.open(scene_id)
+    return {"revision": state.revision, "last": state.scene.last, "scatters": scatter_facts(state.scene)}
 
 
 @router.get("/scatter-form")

@@ -190,3 +190,12 @@ def test_it_loops_and_can_be_switched_off() -> None:
         calm = edited(scene, off)
         surface = surface_of(calm, calm.by_id["pole"], calm.clock().at(np.array([31.0])), Scope(calm))
         np.testing.assert_array_equal(surface.points(0), surface.rest.points)
+
+
+def test_what_was_kept_on_a_finer_clock_serves_a_coarser_one() -> None:
+    scene, memo = edited(Scene(name="Air"), WIND), Memo()
+    fine = field_rows(scene.by_id["wind"], scene.clock(4), Scope(scene, memo))
+    scope = Scope(scene, memo, run={})
+    for _ in range(2):  # from the memo, and then from the run itself
+        coarse = air(np.zeros((1, 1, 3)), scene.clock(), scope)
+        np.testing.assert_allclose(coarse[:, 0], fine[::4, 5:8], atol=1e-12)

@@ -1,9 +1,10 @@
 // A film: the stage draws each frame in this browser, several moments of it mixed for motion blur, and sends it.
 
-import { packed, post, Refused } from "lazzik/lib/api.js";
+import { packed, post, Refused, text } from "lazzik/lib/api.js";
 import { element } from "lazzik/lib/dom.js";
 import { followJob } from "lazzik/lib/jobs.js";
 import { store } from "lazzik/lib/store.js";
+import { Crowds } from "lazzik/stage/crowds.js";
 import { Stage } from "lazzik/stage/stage.js";
 import { partsOf } from "lazzik/stage/surfaces.js";
 
@@ -124,6 +125,10 @@ export async function film(form, fields) {
   stage.setMotion(motion.motion, first, per);
   if (camera && stage.lens) stage.toggleCamera();
   else stage.recall();
+  const crowds = new Crowds(stage, store.url, per);
+  const drawn = JSON.parse(await text(`${store.url}/scatters`));
+  stage.show(first);
+  await crowds.know(drawn.scatters, drawn.revision, drawn.last);
   const moments = new Moments(last, per);
   const mixer = new Mixer(width, height);
   try {
@@ -132,6 +137,8 @@ export async function film(form, fields) {
       for (let place = frame * per; place < frame * per + count; place++) {
         for (const id of motion.shaped) stage.setShape(id, await moments.at(id, place));
         stage.show(place / per);
+        await crowds.need(place / per);
+        crowds.show(place / per);
         stage.draw();
         mixer.add(stage.canvas);
       }
@@ -144,6 +151,7 @@ export async function film(form, fields) {
     await post(`/jobs/${news.id}/stop`, {});
     throw error;
   } finally {
+    crowds.dispose();
     stage.dispose();
     stage.renderer.forceContextLoss();
   }

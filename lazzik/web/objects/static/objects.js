@@ -22,8 +22,11 @@ const TABLE = /\.csv$/i;
 async function openNew(state) {
   const [added] = state?.added ?? [];
   if (!added) return;
-  const isGroup = document.querySelector(`#row-${CSS.escape(added)} svg use[href$="#diagram-3"]`) !== null;
-  await choose(isGroup ? `${added}/rotation.z` : `${added}/shape`, { moving: false });
+  const row = maybe(`#row-${CSS.escape(added)} > a`, document, HTMLAnchorElement);
+  const opens = row ? new URL(row.href).searchParams.get("at") ?? "" : "";
+  const isGroup = row?.querySelector(`svg use[href$="#diagram-3"]`) !== null;
+  // what opens as more than its numbers does so at once
+  await choose(/\/(air|copies)$/.test(opens) ? opens : isGroup ? `${added}/rotation.z` : `${added}/shape`, { moving: false });
 }
 
 /**

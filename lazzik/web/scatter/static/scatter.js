@@ -2,8 +2,10 @@
 
 import { act, pressed } from "lazzik/lib/actions.js";
 import { all, maybe, over, untilReleased } from "lazzik/lib/dom.js";
+import { guard } from "lazzik/lib/guard.js";
+import { toast } from "lazzik/lib/toasts.js";
 import { chosenNodes } from "lazzik/studio/choice.js";
-import { apply, commit } from "lazzik/studio/history.js";
+import { apply, commit, send } from "lazzik/studio/history.js";
 import { choose } from "lazzik/studio/session.js";
 import { closeSheet, sheet } from "lazzik/studio/sheets.js";
 
@@ -20,27 +22,39 @@ async function begin(button) {
   if (landed.added?.[0]) await choose(`${landed.added[0]}/copies`, { moving: false, also: [] });
 }
 
+/** @typedef {"" | "take-copies" | "make-real"} Doing what a press on the stage does */
+
 export class Thinning {
-  on = false;
+  /** @type {Doing} */
+  on = "";
 
   /** @param {Stage} stage @param {Crowds} crowds */
   constructor(stage, crowds) {
     this.stage = stage;
     this.crowds = crowds;
-    act({ name: "take-copies", run: () => this.toggle(), label: "Brush copies of the open scatter away" });
+    act(
+      { name: "take-copies", run: () => this.toggle("take-copies"), label: "Brush copies of the open scatter away" },
+      { name: "make-real", run: () => this.toggle("make-real"), label: "Make one copy of the open scatter an object of its own" },
+    );
     stage.canvas.addEventListener("pointerdown", (event) => this.stroke(event), true);
   }
 
-  toggle(on = !this.on) {
-    this.on = on;
-    this.stage.controls.enabled = !on;
-    pressed("take-copies", on);
+  /** @param {Doing} what */
+  toggle(what) {
+    this.on = this.on === what ? "" : what;
+    this.stage.controls.enabled = !this.on;
+    this.press();
+  }
+
+  press() {
+    pressed("take-copies", this.on === "take-copies");
+    pressed("make-real", this.on === "make-real");
   }
 
   /** Another panel is open, or the same one anew. */
   changed() {
-    if (this.on && !maybe("[data-act=take-copies]")) this.toggle(false);
-    pressed("take-copies", this.on);
+    if (this.on && !maybe("[data-act=take-copies]")) this.toggle(this.on);
+    this.press();
   }
 
   /** @param {PointerEvent} event */
@@ -49,6 +63,7 @@ export class Thinning {
     if (!this.on || event.button || !node) return;
     event.preventDefault();
     event.stopImmediatePropagation();
+    if (this.on === "make-real") { this.makeReal(node, event); return; }
     /** @type {Set<number>} */
     const taken = new Set();
     const touch = (/** @type {PointerEvent} */ { clientX, clientY }) => {
@@ -57,6 +72,14 @@ export class Thinning {
     };
     touch(event);
     untilReleased(touch, () => (taken.size ? commit([{ do: "take-copies", node, copies: [...taken] }]) : undefined));
+  }
+
+  /** The nearest copy becomes an object of its own. @param {string} node @param {PointerEvent} event */
+  async makeReal(node, { clientX, clientY }) {
+    const [nearest] = this.crowds.near(node, clientX, clientY, BRUSH);
+    if (nearest === undefined) { toast("There is no copy so near; press closer to the foot of one."); return; }
+    this.toggle("make-real");
+    await guard(() => send("make-real", { node, copy_number: nearest }));
   }
 }
 

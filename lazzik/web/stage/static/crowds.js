@@ -19,7 +19,8 @@ import { clamp } from "lazzik/lib/numbers.js";
  * @property {Float32Array} turns
  * @property {Float32Array} sizes
  * @property {{ copies: Int32Array, drawn: Drawn[] }[]} groups
- * @property {{ from: number, frames: number, largest: number, leans: Int16Array } | null} lean
+ * @property {{ from: number, to: number, moments: number, largest: number, leans: Int16Array } | null} lean of a stretch of frames
+ * @property {Promise<unknown> | null} asked leans that are on their way
  * @property {Set<number>} hidden
  */
 
@@ -30,21 +31,25 @@ export class Crowds {
   /** @type {Map<string, Crowd>} */
   crowds = new Map();
   newest = 0;
+  revision = 0;
+  last = 0;
 
-  /** @param {Stage} stage @param {string} url of the scene */
-  constructor(stage, url) {
+  /** @param {Stage} stage @param {string} url of the scene @param {number} per moments of a frame */
+  constructor(stage, url, per = 1) {
     this.stage = stage;
     this.url = url;
+    this.per = per;
   }
 
   /**
    * The scene is another one by now: what differs is fetched.
    * @param {ScatterFacts[]} facts
    * @param {number} revision
-   * @param {[first: number, last: number]} range
+   * @param {number} last frame
    */
-  async know(facts, revision, [first, last]) {
+  async know(facts, revision, last) {
     const mine = ++this.newest;
+    [this.revision, this.last] = [revision, last];
     for (const id of [...this.crowds.keys()]) if (!facts.some(({ node }) => node === id)) this.drop(id);
     for (const { node, laid, leans } of facts) {
       const asked = new URLSearchParams({ node, revision: String(revision) });
@@ -55,22 +60,37 @@ export class Crowds {
       }
       const crowd = this.crowds.get(node);
       if (!crowd || crowd.leansKey === leans) continue;
-      crowd.lean = null;
-      if (leans) {
-        const content = await packed(`${this.url}/leans?${asked}&from=${first}&to=${last}`);
-        if (mine !== this.newest) return;
-        crowd.lean = { ...content, leans: new Int16Array(content.leans.slice().buffer) };
-      }
-      crowd.leansKey = leans;
+      Object.assign(crowd, { lean: null, asked: null, leansKey: leans });
+      await this.need(this.stage.frame);
+      if (mine !== this.newest) return;
       this.show(this.stage.frame);
     }
+  }
+
+  /** The leans of a frame and of many after it, fetched where they are not there. @param {number} frame */
+  need(frame) {
+    return Promise.all([...this.crowds].map(async ([node, crowd]) => {
+      const there = crowd.lean && frame >= crowd.lean.from && frame <= crowd.lean.to;
+      if (!crowd.leansKey || there) return;
+      crowd.asked ??= this.fetch(node, crowd, Math.floor(frame)).finally(() => { crowd.asked = null; });
+      await crowd.asked;
+    }));
+  }
+
+  /** @param {string} node @param {Crowd} crowd @param {number} from */
+  async fetch(node, crowd, from) {
+    const { leansKey } = crowd;
+    const asked = new URLSearchParams({ node, from: String(from), to: String(this.last), per: String(this.per), revision: String(this.revision) });
+    const content = await packed(`${this.url}/leans?${asked}`);
+    if (crowd.leansKey !== leansKey) return; // the air is another one by now
+    crowd.lean = { ...content, leans: new Int16Array(content.leans.slice().buffer) };
   }
 
   /** Where copies stand. @param {string} node @param {string} laid @param {any} content */
   lay(node, laid, content) {
     this.drop(node);
     this.crowds.set(node, {
-      laid, leansKey: "?", first: content.first, ids: whole(content.ids), places: floats(content.places), turns: floats(content.turns),
+      laid, leansKey: "?", asked: null, first: content.first, ids: whole(content.ids), places: floats(content.places), turns: floats(content.turns),
       sizes: floats(content.sizes), lean: null, hidden: new Set(),
       groups: content.groups.map((/** @type {any} */ group) => ({
         copies: whole(group.copies),
@@ -104,7 +124,11 @@ export class Crowds {
 
   /** @param {number} frame */
   show(frame) {
-    for (const crowd of this.crowds.values()) for (const group of crowd.groups) this.pose(crowd, group, frame);
+    for (const crowd of this.crowds.values()) {
+      const { lean } = crowd;
+      if (lean && (frame < lean.from || frame > lean.to)) this.need(frame).then(() => this.show(this.stage.frame), () => {});
+      for (const group of crowd.groups) this.pose(crowd, group, frame);
+    }
     if (this.crowds.size) this.stage.invalidate();
   }
 
@@ -119,7 +143,7 @@ export class Crowds {
       new THREE.Quaternion(), new THREE.Quaternion(), new THREE.Vector3(), new THREE.Vector3(), new THREE.Matrix4(), new THREE.Matrix4(),
     ];
     const { lean, places, turns, sizes, ids, hidden } = crowd;
-    const row = lean ? clamp(Math.round(frame) - lean.from, 0, lean.frames - 1) * ids.length : 0;
+    const row = lean ? clamp(Math.round((frame - lean.from) * this.per), 0, lean.moments - 1) * ids.length : 0;
     for (const { mesh, matrices } of drawn) {
       if (!mesh) continue;
       const at = clamp(Math.round(frame) - crowd.first, 0, matrices.length / 16 - 1);
@@ -143,7 +167,7 @@ export class Crowds {
   }
 
   /**
-   * Numbers of the copies that are seen near a point of the page.
+   * Numbers of the copies that are seen near a point of the page, the nearest first.
    * @param {string} node
    * @param {number} x
    * @param {number} y
@@ -153,10 +177,12 @@ export class Crowds {
     const [crowd, item] = [this.crowds.get(node), this.stage.nodes.get(node)?.item];
     const box = this.stage.canvas.getBoundingClientRect();
     const point = new THREE.Vector3();
-    return !crowd || !item ? [] : [...crowd.ids].filter((_, k) => {
+    if (!crowd || !item) return [];
+    const away = [...crowd.ids].map((id, k) => {
       const seen = this.stage.toScreen(point.fromArray(crowd.places, 3 * k).applyMatrix4(item.matrixWorld));
-      return seen.z < 1 && Math.hypot(seen.x - (x - box.left), seen.y - (y - box.top)) < pixels;
+      return { id, pixels: seen.z < 1 ? Math.hypot(seen.x - (x - box.left), seen.y - (y - box.top)) : Infinity };
     });
+    return away.filter((each) => each.pixels < pixels).sort((a, b) => a.pixels - b.pixels).map(({ id }) => id);
   }
 
   /** Copies that are being taken away. @param {string} node @param {Set<number>} ids */

@@ -125,8 +125,8 @@ async function fetchMotion(since = null) {
 }
 
 const knowCrowds = () => guard(async () => {
-  const { scatters, revision, first, last } = store.facts;
-  await crowds?.know(scatters, revision, [first, last]);
+  const { scatters, revision, last } = store.facts;
+  await crowds?.know(scatters, revision, last);
 });
 
 // the chosen row in the tree, in sight

@@ -1,0 +1,51 @@
+"""A copy made real stands, and answers the air, as the copy did."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from lazzik.core.bake.real import made_real
+from lazzik.core.errors import InvalidEdit
+from lazzik.core.evaluate.copies import copies_of
+from lazzik.core.evaluate.leans import turned
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.transforms import world
+from lazzik.core.scene.edits import applied
+from lazzik.core.scene.scene import Scene
+from tests.conftest import edited
+
+
+@pytest.fixture(scope="module")
+def meadow() -> Scene:
+    """Flowers of stalk and head, in a wind that blows one way."""
+    return edited(
+        Scene(name="Meadow", last=60),
+        {"do": "add-object", "label": "Wind", "field": {"kind": "wind", "swing": 0.0}},
+        {"do": "add-object", "label": "Ground", "shape": {"kind": "sheet", "width": 6, "height": 6}},
+        {"do": "add-object", "label": "Flower"},
+        {"do": "add-object", "label": "Head", "parent": "flower", "shape": {"kind": "ball"}, "position": [0, 0.6, 0]},
+        {"do": "scatter", "nodes": ["flower"], "surface": "ground", "label": "Many"},
+        {"do": "set", "address": "many/scatter.count", "value": 20},
+    )
+
+
+def test_it_stands_and_leans_as_the_copy_did(meadow: Scene) -> None:
+    from scipy.spatial.transform import Rotation as Turn
+
+    scope, node, clock = Scope(meadow), meadow.by_id["many"], meadow.clock()
+    copies = copies_of(meadow, node, scope)
+    k = 11
+    after = applied(meadow, made_real(meadow, "many", int(copies.ids[k]), scope))
+    (head,) = [inner for inner in after.nodes if inner.label == "Head" and inner.id != "head"]
+    places = world(after, head, clock, Scope(after))[:, :3, 3]
+    for frame, turns in turned(meadow, node, copies, clock, scope):
+        expected = copies.places[k] + copies.sizes[k] * Turn.from_quat(turns[k]).apply([0.0, 0.6, 0.0])
+        np.testing.assert_allclose(places[int(frame)], expected, atol=1e-5)  # told in single precision
+    assert np.ptp(places[:, 0]) > 0.01
+    assert int(copies.ids[k]) not in copies_of(after, after.by_id["many"], Scope(after)).ids
+
+
+def test_one_that_is_not_there_is_said(meadow: Scene) -> None:
+    with pytest.raises(InvalidEdit, match="Many has no copy 99"):
+        made_real(meadow, "many", 99, Scope(meadow))
