@@ -107,7 +107,7 @@ def test_dragging_a_knob_moves_all_the_chosen_while_it_is_dragged(station: Studi
     page = station.page
     choose_lamps(station, 5)
     before = track(station, "lamp-5")
-    station.drag(station.knob("gain").locator("input[type=range]"), 40, let_go=False)
+    station.drag(station.knob("amplitude").locator("input[type=range]"), 40, let_go=False)
     page.wait_for_function(
         "was => window.lazzik.stage.tracks.get('lamp-5').orientation.some((v, i) => v !== was[i])", arg=before
     )
@@ -208,7 +208,6 @@ def test_why_names_the_trap_and_mends_it(station: Studio) -> None:
     page.fill("#strip [data-into=start] input", "600")
     page.locator("#strip [data-into=start] input").press("Enter")
     station.lands(1)
-    assert station.reach() == 0
     page.click("[data-act=why]")
     expect(page.locator(".reasons")).to_contain_text("outside the range 0 to 250")
     page.click("text=Open the window")

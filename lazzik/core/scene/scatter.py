@@ -44,7 +44,7 @@ class Scatter(Repeats):
             label="stand",
             group="where",
             words={
-                "surface": "over a surface", "row": "in a row", "grid": "in a grid", "ring": "in a ring",
+                "surface": "on a surface", "row": "in a row", "grid": "in a grid", "ring": "in a ring",
                 "volume": "in a space",
             },
         ),
@@ -90,7 +90,7 @@ class Scatter(Repeats):
             "Whether each stands upright, or square to the surface.",
             label="stands",
             group="look",
-            words={"normal": "square to the surface"},
+            words={"normal": "square to it"},
         ),
     ] = "upright"
     size: Annotated[
@@ -123,7 +123,7 @@ class Scatter(Repeats):
             "Whether each answers the air where it stands.",
             label="in the wind",
             group="wind",
-            words={"air": "each answers", "still": "stands still"},
+            words={"air": "yes", "still": "no"},
         ),
     ] = "air"
     gain: Annotated[
@@ -146,7 +146,7 @@ class Scatter(Repeats):
         Number,
         Quantity(
             "", "Share by which that differs.", (0, 0.5), 0.01, low=0, high=0.9, group="wind", only=IN_AIR,
-            label="stiffness varies",
+            label="varies",
         ),
     ] = 0.2  # fmt: skip
     damping: Annotated[

@@ -63,7 +63,7 @@ export class AirPanel {
       if (find) for (const row of all("#stand-list label")) row.hidden = !row.textContent?.toLowerCase().includes(asked);
     });
     act(
-      { name: "stand-in-wind", keys: ["B"], run: () => stand(chosenNodes()), label: "Stand in the wind: the chosen objects answer the air" },
+      { name: "stand-in-wind", keys: [","], run: () => stand(chosenNodes()), label: "Stand in the wind: the chosen objects answer the air" },
       { name: "stand-ticked", run: standTicked },
     );
   }

@@ -86,7 +86,7 @@ export class Thinning {
 /** What the page can do with scatters. */
 export function offerScatters() {
   act(
-    { name: "scatter", keys: ["Shift+B"], run: () => sheet("scatter-form", { node: chosenNodes() }), label: "Scatter the chosen objects …" },
+    { name: "scatter", keys: ["."], run: () => sheet("scatter-form", { node: chosenNodes() }), label: "Scatter the chosen objects …" },
     { name: "scatter-here", run: begin },
   );
   document.addEventListener("input", (event) => {
