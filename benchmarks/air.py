@@ -53,7 +53,7 @@ def meadow() -> Iterator[str]:
                 {"do": "add-object", "label": "Wind", "field": {"kind": "wind"}},
                 {"do": "add-object", "label": "Eddies", "field": {"kind": "eddies"}},
                 {"do": "add-object", "label": "Ground", "shape": {"kind": "sheet", "width": 30, "height": 30}},
-                {"do": "add-object", "label": "Tuft"},
+                {"do": "add-object", "label": "Tuft", "shape": {"kind": "tube"}},
                 {"do": "scatter", "nodes": ["tuft"], "surface": "ground", "label": "Meadow"},
                 {"do": "set", "address": "meadow/scatter.count", "value": COPIES},
             ]

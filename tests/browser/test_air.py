@@ -83,6 +83,7 @@ def test_the_air_under_the_pointer_is_a_table(small: Studio) -> None:
 def test_things_stand_in_the_wind_by_one_press_and_a_new_one_joins(small: Studio) -> None:
     page, walk = small.page, Walk(small)
     page.click("#row-post > a")
+    expect(page.locator("#row-post > a.chosen")).to_be_visible()
     walk.key(",")
     small.lands(1)
     assert walk.actions == 1
@@ -134,6 +135,7 @@ def test_a_meadow_is_scattered_bows_and_is_thinned(small: Studio) -> None:
     page, walk = small.page, Walk(small)
     blow(walk)
     walk.press("#row-post > a")
+    expect(page.locator("#row-post > a.chosen")).to_be_visible()
     walk.key(".")
     walk.press("#scatter-list button:has-text('Floor')", lands=True)
     expect(page.locator("#strata .trail")).to_contain_text("400 of Post over Floor")

@@ -149,7 +149,7 @@ def test_two_states_on_one_stage_wiped_in_step_as_a_ghost_and_side_by_side(calme
 def test_curves_of_both_and_what_is_ticked_is_taken_over_with_what_it_needs(calmer: Page) -> None:
     page = calmer
     expect(page.locator("#seen-title")).to_have_text("Beacon mast / rotation z")
-    expect(page.locator("#seen-count")).to_have_text("4 numbers move otherwise")
+    expect(page.locator("#seen-count")).to_have_text("5 numbers move otherwise")
     expect(page.locator("#curve-both path.trace")).to_have_count(2)
     assert re.match(r"at most [\d.]+°", page.inner_text("#most-apart"))
     assert page.inner_text("#range-first").startswith("Calmer −")

@@ -16,7 +16,9 @@ import pytest
 from lazzik.cli import every_kernel
 from lazzik.core.bake.baking import bakeable
 from lazzik.core.channel.channel import as_channel
+from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.evaluator import evaluate
+from lazzik.core.evaluate.leans import leans
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
@@ -101,6 +103,26 @@ def _surfaces(scene: Scene) -> Numbers:
     return out
 
 
+def _copies(_: Scene) -> Numbers:
+    """Tufts that keep apart, and lean in a gusty wind whose speed steps."""
+    step = {"do": "put-key", "address": "wind/field.speed", "value": 8.0, "go": "step"}
+    scene = edited(
+        Scene(name="Meadow", last=6),
+        {"do": "add-object", "label": "Wind", "field": {"kind": "wind"}},
+        step | {"frame": 0, "value": 2.0},
+        step | {"frame": 3},
+        {"do": "add-object", "label": "Ground", "shape": {"kind": "sheet"}},
+        {"do": "add-object", "label": "Tuft", "shape": {"kind": "box"}},
+        {"do": "scatter", "nodes": ["tuft"], "surface": "ground", "label": "Meadow"},
+        {"do": "set", "address": "meadow/scatter.count", "value": 5},
+        {"do": "set", "address": "meadow/scatter.spacing", "value": 0.3},
+        {"do": "set", "address": "meadow/scatter.damping", "value": 1.2},
+    )
+    node, scope = scene.by_id["meadow"], Scope(scene)
+    copies = copies_of(scene, node, scope)
+    return [copies.places, *(block for _, block in leans(scene, node, copies, scene.clock(), scope))]
+
+
 def _fits(_: Scene) -> Numbers:
     frames = np.arange(0, 40, 1 / PER_FRAME)
     smooth = np.sin(frames / 5) + 0.3 * np.sin(frames * 1.1)
@@ -121,7 +143,7 @@ def _faces(_: Scene) -> Numbers:
     return [points, triangles.astype(float)]
 
 
-WORKS = (_motions, _surfaces, _fits, _faces, _delivery)
+WORKS = (_motions, _surfaces, _fits, _faces, _delivery, _copies)
 
 
 def test_every_kernel_gives_the_same_without_the_compiler(demo: Scene, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -18,7 +18,8 @@ from lazzik.core.scene.node import Node, Rotation
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import scene_text
 
-MOVED = ["beacon-mast", "guy-plate-1", "guy-plate-2", "guy-plate-3"]
+MOVED = ["beacon-mast", "guy-plate-1", "guy-plate-2", "guy-plate-3", "ribbon"]
+"""What an edit of the mast moves: itself, what reads it, and the ribbon, which feels the air elsewhere by it."""
 """The mast, and what reads its leaning."""
 MAST = "beacon-mast/rotation.z"
 SET = {"do": "set", "address": f"{MAST}#gust.amplitude", "value": 2}

@@ -101,17 +101,17 @@ def test_formulas_are_checked_as_they_are_typed(client: TestClient, scene: str) 
     assert (check("x +")["ok"], check("x + wobble")["column"]) == (False, 5)
     assert "There is no name 'wobble'" in check("x + wobble")["error"]
     assert "no finite value at frame 12" in check("1 / (frame - 12)")["error"]
-    assert check("x * breeze")["ok"] is True
+    assert check("x * swell")["ok"] is True
     page = text(client, f"{scene}/formula-help")
     assert "smoothstep" in page
-    assert "the dial Breeze" in page
+    assert "the dial Swell" in page
 
 
 def test_the_forms_of_dials_and_recipes(client: TestClient, scene: str) -> None:
     assert "New dial" in text(client, f"{scene}/dial-form")
-    page = text(client, f"{scene}/dial-form", dial="breeze")
-    assert 'value="Breeze"' in page
-    assert edits_in(page) == [[{"do": "remove-dial", "dial": "breeze"}]]
+    page = text(client, f"{scene}/dial-form", dial="swell")
+    assert 'value="Swell"' in page
+    assert edits_in(page) == [[{"do": "remove-dial", "dial": "swell"}]]
     assert client.get(f"{scene}/dial-form", params={"dial": "none"}).status_code == 422
     form = text(client, f"{scene}/recipe-form", at=f"{MAST}#gust")
     assert 'value="gust.amplitude" checked' in form
@@ -147,16 +147,16 @@ def test_several_numbers_are_chosen_drawn_and_marked(client: TestClient, scene: 
 def test_a_dragged_dial_moves_all_that_read_it_and_nothing_else(client: TestClient, scene: str, app: FastAPI) -> None:
     client.get(f"{scene}/motion")
     before = app.state.memo.computed
-    body = {"revision": 0, "edits": [{"do": "set", "address": "dials/breeze", "value": 0.2}], "at": "dials/breeze"}
+    body = {"revision": 0, "edits": [{"do": "set", "address": "dials/swell", "value": 0.2}], "at": "dials/swell"}
     content = msgpack.unpackb(client.post(f"{scene}/preview", json=body).content)
     moved = set(content["motion"])
-    assert {"lamp-1", "rotor", "pine-1", "cloth", "float"} <= moved
-    assert not {"beacon-mast", "dish", "camera", "aerial", "shade-1"} & moved
+    assert "float" in moved
+    assert not {"beacon-mast", "dish", "camera", "aerial", "lamp-1"} & moved
     assert app.state.memo.computed == before  # what passes is not kept
 
 
 def test_strata_of_dials_recipes_and_weights_open(client: TestClient, scene: str) -> None:
-    for at in ("dials/breeze", "recipes/lamp_flicker", "recipes/lamp_flicker#flicker.bias", f"{MAST}#gust.weight",
+    for at in ("dials/swell", "recipes/lamp_flicker", "recipes/lamp_flicker#flicker.bias", f"{MAST}#gust.weight",
                "rotor/rotation.y#spin.rate#lull.amplitude", "shade-1/look.glow#lamp-flicker.seed", "camera/camera.view",
                "sun/light.intensity", "ridge/look.roughness"):  # fmt: skip
         page = text(client, scene, at=at)

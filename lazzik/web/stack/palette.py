@@ -7,6 +7,7 @@ from functools import cache
 
 import numpy as np
 
+from lazzik.core.air.wind import Wind
 from lazzik.core.channel.channel import Channel, base_value
 from lazzik.core.channel.keys import Key
 from lazzik.core.channel.layer import Landing, Layer, numbers_of
@@ -17,6 +18,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.layers import BY_KIND, Clip
 from lazzik.core.layers.clip import Track
 from lazzik.core.scene.dial import Dial
+from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.web.ui.sparkline import line
 
@@ -39,6 +41,9 @@ READ = Dial(id="read", label="Read", value=Channel(keys=(*MOVE, Key(frame=70, va
 PLAYED = Clip(id="played", label="Played", length=28, tracks=(Track(id="move", label="Move", motion=Channel(
     keys=(Key(frame=0, value=0.0), Key(frame=10, value=1.0), Key(frame=28, value=0.0)))),))  # fmt: skip
 """What a kind that plays a clip is shown playing."""
+
+BLOWN = Node(id="blown", label="Blown", field=Wind(kind="wind", speed=8.0, gusts=0.9, gust_length=3.0, seed=2.0))
+"""What a kind that answers the air is shown standing in."""
 
 SOURCES = {"address": f"dials/{READ.id}", "clip": PLAYED.address(PLAYED.tracks[0])}
 
@@ -69,7 +74,7 @@ def _choice(name: str, kind: type[Layer]) -> KindChoice:
     layer = kind.model_validate(fields)
     clock = Clock.over(FPS, 0, LAST, per_frame=2)
     below = _below(kind)
-    scope = Scope(Scene(name="Palette", dials=(READ,), clips=(PLAYED,), last=LAST, fps=FPS))
+    scope = Scope(Scene(name="Palette", dials=(READ,), clips=(PLAYED,), last=LAST, fps=FPS, nodes=(BLOWN,)))
     laid = strata(below.replaced(layers=(*below.layers, layer)), clock, scope)
     under = strata(READ.value if SOURCES["address"] in reads.values() else below, clock, scope).result
     low, high = float(min(laid.result.min(), under.min())), float(max(laid.result.max(), under.max()))
@@ -99,7 +104,7 @@ def own_picture(layer: Layer, reach: float) -> str:
     laid = strata(
         below.replaced(layers=(*below.layers, plain)),
         Clock.over(FPS, 0, int(last), per_frame=2),
-        Scope(Scene(name="Picture", last=int(last), fps=FPS)),
+        Scope(Scene(name="Picture", last=int(last), fps=FPS, nodes=(BLOWN,))),
     )
     most = max(float(np.abs(laid.result).max()), 1e-9)
     return line(laid.result, *SMALL, -most, most)  # about its middle, so that a side is seen

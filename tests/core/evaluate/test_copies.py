@@ -127,7 +127,7 @@ def test_square_to_the_surface_their_heights_are_its_normals() -> None:
     scene = edited(
         Scene(name="Hill"),
         {"do": "add-object", "label": "Ground", "shape": ball},
-        {"do": "add-object", "label": "Tuft"},
+        {"do": "add-object", "label": "Tuft", "shape": {"kind": "ball"}},
         {"do": "scatter", "nodes": ["tuft"], "surface": "ground", "label": "Meadow"},
         {"do": "set", "address": "meadow/scatter.lean_varies", "value": 0.0},
         {"do": "change-scatter", "node": "meadow", "settings": {"upright": "normal"}},
@@ -246,8 +246,11 @@ def test_what_can_not_be_scattered_is_said() -> None:
     scene = edited(meadow(), {"do": "add-object", "label": "Empty"})
     with pytest.raises(InvalidEdit, match="Empty has no surface"):
         edited(scene, {"do": "scatter", "nodes": ["tuft"], "surface": "empty"})
+    with pytest.raises(InvalidEdit, match="Wind has no shape that could be repeated"):
+        edited(scene, {"do": "scatter", "nodes": ["wind"]})
+    hung = {"do": "change-object", "node": "meadow", "parent": "tuft"}
     with pytest.raises(InvalidEdit, match="copies are scattered themselves"):
-        edited(scene, {"do": "scatter", "nodes": ["meadow"]})
+        edited(scene, hung)
     with pytest.raises(InvalidEdit, match="Tuft scatters nothing"):
         edited(scene, {"do": "take-copies", "node": "tuft", "copies": [1]})
     with pytest.raises(InvalidEdit, match="'up' is no over of a scatter"):

@@ -30,6 +30,9 @@ class AddScatter(Edit):
 
     def apply(self, scene: Scene) -> Scene:
         first = scene.node(self.nodes[0])
+        for slug in self.nodes:
+            if all(inner.shape is None for inner in scene.within(scene.node(slug))):
+                raise InvalidEdit(f"{scene.node(slug).label} has no shape that could be repeated", slug)
         over = self.over or ("surface" if self.surface is not None else "grid")
         if over == "surface":
             bears(scene, self.surface, self.nodes[0])
