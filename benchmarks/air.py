@@ -7,6 +7,7 @@ from functools import partial
 
 import numpy as np
 
+from benchmarks import edits
 from benchmarks.timing import best
 from lazzik.core.air.eddies import COLUMNS, stir
 from lazzik.core.clock import Clock
@@ -32,7 +33,10 @@ def rows() -> Iterator[str]:
         out, packed = np.zeros(points.shape), eddies(blend)
         spent = best(lambda out=out, packed=packed: stir(points, packed, out), runs=15)  # type: ignore[misc]
         yield told(f"eddies of 3 octaves at {POINTS:,} points, {name}", spent, plain, "sin + cos of them", goal)
-    yield from meadow()
+    scene = meadow()
+    yield from leaning(scene)
+    times = edits.in_a_row(scene, lambda n: {"do": "set", "address": "wind/field.speed", "value": 2.0 + 0.1 * n})
+    yield f"the wind set beside {COPIES:,} copies, from request to commit: {edits.told(times)}"
 
 
 def eddies(blend: float) -> np.ndarray:
@@ -44,9 +48,9 @@ def eddies(blend: float) -> np.ndarray:
     return packed
 
 
-def meadow() -> Iterator[str]:
-    """Ten thousand copies over 250 frames, two angles each, against the air at their roots and the bare filter."""
-    scene = applied(
+def meadow() -> Scene:
+    """Ten thousand copies in a wind with eddies."""
+    return applied(
         Scene(name="Meadow", last=249),
         read_edits(
             [
@@ -59,6 +63,10 @@ def meadow() -> Iterator[str]:
             ]
         ),
     )
+
+
+def leaning(scene: Scene) -> Iterator[str]:
+    """Ten thousand copies over 250 frames, two angles each, against the air at their roots and the bare filter."""
     node, scope = scene.by_id["meadow"], Scope(scene, Memo())
     copies, clock = copies_of(scene, node, scope), scene.clock()
     moments = nodes_for(clock, Spring(lambda _: 1.4, lambda _: 0.2), None)

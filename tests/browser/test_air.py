@@ -170,3 +170,9 @@ def test_a_meadow_is_scattered_bows_and_is_thinned(small: Studio) -> None:
     page.click("button:has-text('Put all back')")
     small.lands(5)
     page.wait_for_function("() => [...window.lazzik.crowds.crowds.values()][0].ids.length === 60")
+    # all become objects, and are no copies any more
+    page.click("[data-act=make-all-real]")
+    small.lands(6)
+    expect(page.locator("#strata .trail")).to_contain_text("0 of Post over Floor")
+    expect(page.locator("[data-act=make-all-real]")).to_have_count(0)
+    assert node_of(small, "post-59")["position"]

@@ -108,11 +108,11 @@ def test_scatters_are_fetched_anew_only_when_they_differ(client: TestClient, sce
 
 def test_a_copy_is_made_real_as_one_step(client: TestClient, scene: str) -> None:
     edit(client, scene, *PLANTED)
-    answer = client.post(f"{scene}/make-real", json={"revision": 1, "node": "meadow", "copy_number": 5})
+    answer = client.post(f"{scene}/make-real", json={"revision": 1, "node": "meadow", "copies": [5]})
     assert answer.status_code == 200, answer.text
     assert answer.json()["added"] == ["tuft-5"]
     assert "599 of Tuft over Ridge · 1 taken away" in text(client, scene, at="meadow/copies")
-    refused = client.post(f"{scene}/make-real", json={"revision": 2, "node": "meadow", "copy_number": 5})
+    refused = client.post(f"{scene}/make-real", json={"revision": 2, "node": "meadow", "copies": [5]})
     assert refused.status_code == 422
     assert "has no copy 5" in refused.text
 

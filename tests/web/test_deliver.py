@@ -54,6 +54,8 @@ def test_the_page_says_of_each_format_what_it_carries_and_leaves_out(client: Tes
     for kind in FORMATS.values():
         assert kind.title in page
         assert kind.leaves.split(";")[0] in page
+    assert 'name="moving_copies"' in page
+    assert ">moving copies " in page
 
 
 def test_progress_is_told_as_events(client: TestClient, scene: str) -> None:

@@ -1,20 +1,23 @@
-"""A copy of a scatter made real: an object of its own that stands and answers the air as the copy did.
+"""Copies of a scatter made real: objects of their own that stand and answer the air as the copies did.
 
-It comes as a group that stands at the root and leans in the air, in it another one that is turned and sized as the copy
-is, and in that the source with all below it.
+Each comes as a group that stands at the root and leans in the air, in it another one that is turned and sized as the
+copy is, and in that the source with all below it.
 """
 
 from __future__ import annotations
+
+from collections.abc import Collection
 
 import numpy as np
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.scaling import scaled
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.evaluate.copies import copies_of
+from lazzik.core.evaluate.copies import Copies, copies_of
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.variants import placed
 from lazzik.core.layers.breeze import Breeze
-from lazzik.core.scene.edits import Edit
+from lazzik.core.scene.edits import Edit, applied
 from lazzik.core.scene.edits.objects import BringIn
 from lazzik.core.scene.edits.scatters import TakeCopies, scatter_of
 from lazzik.core.scene.node import Node, Position, Rotation, Scale
@@ -23,26 +26,67 @@ from lazzik.core.scene.scatter import Scatter
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
 
+MOST_REAL = 500
+"""Copies that become objects in one step."""
 
-def made_real(scene: Scene, slug: str, copy: int, scope: Scope) -> list[Edit]:
-    """The edits that make a copy an object of its own. Raises UnknownAddress, and InvalidEdit where there is no such
-    copy."""
-    node, scatter = scatter_of(scene, slug)
+
+def made_real(scene: Scene, slug: str, wanted: Collection[int] | None, scope: Scope) -> list[Edit]:
+    """The edits that make copies objects of their own: those that are named, or all that stand.
+
+    Raises
+    ------
+    UnknownAddress
+        If there is no such object.
+    InvalidEdit
+        If there is no such copy, if none stands, or if they are too many.
+    """
+    node, _ = scatter_of(scene, slug)
     copies = copies_of(scene, node, scope)
-    places = np.flatnonzero(copies.ids == copy)
-    if not len(places):
-        raise InvalidEdit(f"{node.label} has no copy {copy}", slug)
-    (k,) = places.tolist()
-    source = scene.node(scatter.sources[int(copies.sources[k])])
-    above = matrix_of(triple(node.position), triple(node.rotation), node.rotation.order, triple(node.scale))
-    place = above[:3, :3] @ copies.places[k] + above[:3, 3]
-    size = float(copies.sizes[k]) * float(np.cbrt(abs(np.linalg.det(above[:3, :3]))))
+    places = range(len(copies)) if wanted is None else [_place(node, copies, copy) for copy in wanted]
+    if not places:
+        raise InvalidEdit(f"{node.label} has no copies to make real", slug)
+    if len(places) > MOST_REAL:
+        raise InvalidEdit(
+            f"{len(places):,} copies would become objects; {MOST_REAL} are the most in one step: scatter fewer, or make"
+            " single ones real", slug,
+        )  # fmt: skip
+    groups = [_object(scene, node, copies, k) for k in places]
+    label = groups[0][0].label if len(groups) == 1 else f"{len(groups)} of {node.label}"
+    bring = BringIn(label=label, nodes=tuple(node for group in groups for node in group), under=node.parent)
+    return [bring, TakeCopies(node=slug, copies=tuple(copies.ids[k] for k in places))]
+
+
+def with_objects(scene: Scene, most: int, scope: Scope) -> Scene:
+    """The scene with the first copies of each scatter that is shown as objects of their own; it holds the others."""
+    edits: list[Edit] = []
+    for node in scene.nodes:
+        if node.scatter is not None and node.visible and most:
+            first = copies_of(scene, node, scope).ids[:most].tolist()
+            edits += made_real(scene, node.id, first, scope) if first else []
+    return applied(scene, edits) if edits else scene
+
+
+def _place(node: Node, copies: Copies, copy: int) -> int:
+    found: list[int] = np.flatnonzero(copies.ids == copy).tolist()
+    if not found:
+        raise InvalidEdit(f"{node.label} has no copy {copy}", node.id)
+    return found[0]
+
+
+def _object(scene: Scene, node: Node, copies: Copies, k: int) -> list[Node]:
+    """The k-th copy as objects: what leans, in it what is turned and sized, in that the source with all below it."""
     from scipy.spatial.transform import Rotation as Turn
 
-    turn = Turn.from_matrix(above[:3, :3] / np.linalg.norm(above[:3, :3], axis=0)) * Turn.from_quat(copies.turns[k])
-    x, y, z = turn.as_euler("XYZ", degrees=True).tolist()
+    scatter = node.scatter
+    assert scatter is not None
+    copy = int(copies.ids[k])
+    source = scene.node(scatter.sources[int(copies.sources[k])])
+    above = matrix_of(triple(node.position), triple(node.rotation), node.rotation.order, triple(node.scale))
+    places, turns, sizes = placed(copies.places[[k]], copies.turns[[k]], copies.sizes[[k]], above)
+    x, y, z = Turn.from_quat(turns[0]).as_euler("XYZ", degrees=True).tolist()
+    size = float(sizes[0])
     root = Node(
-        id=f"{source.id}-{copy}", label=f"{source.label} {copy}", position=_position(place),
+        id=f"{source.id}-{copy}", label=f"{source.label} {copy}", position=_position(places[0]),
         rotation=_leaning(scatter, float(copies.stiffness[k])),
     )  # fmt: skip
     stands = Node(
@@ -53,11 +97,10 @@ def made_real(scene: Scene, slug: str, copy: int, scope: Scope) -> list[Edit]:
     for inner in scene.within(source):
         own = f"{root.id}-{inner.id}"[:64].rstrip("-")
         if inner is source:
-            nodes.append(inner.replaced(id=own, parent=stands.id, position=Position()))
+            nodes.append(inner.replaced(id=own, parent=stands.id, position=Position(), visible=True))
         else:
             nodes.append(inner.replaced(id=own, parent=f"{root.id}-{inner.parent}"[:64].rstrip("-")))
-    bring = BringIn(label=root.label, nodes=tuple(nodes), under=node.parent)
-    return [bring, TakeCopies(node=slug, copies=(copy,))]
+    return nodes
 
 
 def _position(place: Samples) -> Position:

@@ -101,3 +101,33 @@ def instances(
     moved = turn.apply(np.array(matrix[:3, 3])) * sizes[:, None] + places
     q: Quaternions = (turn * own).as_quat()
     return np.asarray(moved), q, np.asarray(sizes[:, None] * scale)
+
+
+def placed(
+    places: Points, turns: Quaternions, sizes: Samples, above: NDArray[np.float64]
+) -> tuple[Points, Quaternions, Samples]:
+    """Copies as they are in the space above their scatter's own: above · copy, with one size each. What is above in
+    different sizes along its axes gives their mean, the one that keeps the volume.
+
+    Parameters
+    ----------
+    places : (n, 3) array
+        Metres, where copies stand.
+    turns : (n, 4) array
+        x, y, z, w.
+    sizes : (n,) array
+        Times.
+    above : (4, 4) array
+        From the scatter's space to the one above it.
+
+    Returns
+    -------
+    ((n, 3) array, (n, 4) array, (n,) array)
+        Metres; x, y, z, w; times.
+    """
+    from scipy.spatial.transform import Rotation as Turn
+
+    part = above[:3, :3]
+    axes = Turn.from_matrix(part / np.maximum(np.linalg.norm(part, axis=0), 1e-12))
+    q: Quaternions = (axes * Turn.from_quat(turns)).as_quat() if len(turns) else turns
+    return places @ part.T + above[:3, 3], q, sizes * float(np.cbrt(abs(np.linalg.det(part))))

@@ -1,4 +1,5 @@
-"""Curves as comma-separated values (RFC 4180): wide, a column for each address, or long, a row for each value."""
+"""Curves as comma-separated values (RFC 4180): wide, a column for each address, or long, a row for each value; or the
+copies of what is scattered, a row for each on each frame."""
 
 from __future__ import annotations
 
@@ -9,11 +10,14 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from lazzik.core.clock import Clock
-from lazzik.core.errors import InvalidDocument
-from lazzik.core.evaluate.airflow import air
+from lazzik.core.errors import InvalidDocument, InvalidEdit
+from lazzik.core.evaluate.airflow import air, world_of
+from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.evaluator import evaluate
+from lazzik.core.evaluate.leans import turned
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.variants import placed
 from lazzik.core.formats.base import Format, moving_addresses
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.address import Address, find
@@ -21,6 +25,10 @@ from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
 
 MOST_ROWS = 200_000
+"""Rows of a table that is read."""
+
+MOST_COPY_ROWS = 1_000_000
+"""Rows of a table of copies: some 200 megabytes."""
 
 
 class CsvCurves(Format):
@@ -34,14 +42,17 @@ class CsvCurves(Format):
     use: ClassVar[str] = "For spreadsheets, scripts and controllers."
     carries: ClassVar[str] = (
         "The result at every whole frame, at full precision: wide has a column for each number "
-        "that moves, long a row for each of its values, with its unit."
+        "that moves, long a row for each of its values, with its unit; copies has a row for each copy of what is "
+        "scattered, with its place, turn and size in the scene."
     )
     leaves: ClassVar[str] = "Geometry; numbers that stand still; what lies between frames."
 
-    layout: Literal["wide", "long"] = "wide"
+    layout: Literal["wide", "long", "copies"] = "wide"
 
     def write(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> bytes:
-        """The table as UTF-8."""
+        """The table as UTF-8. Raises InvalidEdit where copies have too many rows."""
+        if self.layout == "copies":
+            return write_copies(scene, progress, memo).encode()
         layout = write_csv if self.layout == "wide" else write_long_csv
         return layout(scene, moving_addresses(scene), scene.clock(), memo).encode()
 
@@ -67,6 +78,38 @@ def write_long_csv(scene: Scene, addresses: list[str], clock: Clock, memo: Memo 
         unit = find(scene, Address.parse(address)).quantity.unit
         for frame, value in zip(clock.frames, columns[address], strict=True):
             writer.writerow([address, unit, f"{frame:.10g}", repr(float(value))])
+    return out.getvalue()
+
+
+def write_copies(scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> str:
+    """The text of the table of copies: a row for each copy of each scatter on each frame; metres, x y z w, times.
+
+    Raises
+    ------
+    InvalidEdit
+        Where it would have more than `MOST_COPY_ROWS`.
+    """
+    clock, scope = scene.clock(), Scope(scene, memo or Memo())
+    scattered = [(node, copies_of(scene, node, scope)) for node in scene.nodes if node.scatter is not None]
+    rows = sum(len(copies) for _, copies in scattered) * len(clock.frames)
+    if rows > MOST_COPY_ROWS:
+        raise InvalidEdit(
+            f"A table of all copies would have {rows:,} rows; {MOST_COPY_ROWS:,} are the most: scatter fewer, or"
+            " shorten the range.", "layout",
+        )  # fmt: skip
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(["scatter", "copy", "source", "frame", "x", "y", "z", "qx", "qy", "qz", "qw", "size"])
+    for node, copies in progress.over(scattered, lambda pair: pair[0].label):
+        assert node.scatter is not None
+        above = world_of(scene, node, clock, scope)
+        named = [node.scatter.sources[place] for place in copies.sources.tolist()]
+        ids = copies.ids.tolist()
+        for matrix, (frame, turns) in zip(above, turned(scene, node, copies, clock, scope), strict=True):
+            places, turns, sizes = placed(copies.places, turns, copies.sizes, matrix)
+            values = np.concatenate([places, turns, sizes[:, None]], axis=1).tolist()
+            for copy, source, row in zip(ids, named, values, strict=True):
+                writer.writerow([node.id, copy, source, f"{frame:.10g}", *map(repr, row)])
     return out.getvalue()
 
 

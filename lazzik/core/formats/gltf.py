@@ -4,7 +4,8 @@ Carried: objects and what sits under what, primitives as meshes, flat colours, l
 position, orientation and size over time within a stated tolerance at every quarter frame (tracks.py); by choice,
 colour, glow, roughness, light and angle of view over time (KHR_animation_pointer), which readers without it leave as on
 the first frame. Shapes that deformers or driven sizes move are carried as morph targets with animated weights, within
-SHAPES_WITHIN. Not carried: layers and keys as such (the scene as JSON has them). What a file that was brought in holds
+SHAPES_WITHIN. Copies of what is scattered are instances, as on the first frame; so many as are asked for are objects
+that move. Not carried: layers and keys as such (the scene as JSON has them). What a file that was brought in holds
 beyond that (textures, skins, extensions, extras, animations that nobody touched) is written out again as it was.
 """
 
@@ -15,6 +16,9 @@ import struct
 from base64 import b64encode
 from typing import Annotated, ClassVar, Literal
 
+from pydantic import Field
+
+from lazzik.core.bake.real import MOST_REAL, with_objects
 from lazzik.core.document import Finite, Quantity
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
@@ -37,7 +41,8 @@ class Gltf(Format):
     )
     carries: ClassVar[str] = (
         "Geometry, hierarchy, lights and cameras; position, rotation and size within the tolerances below at every "
-        "quarter frame, steps as steps; moving surfaces as shape targets with keyed weights, within a millimetre; "
+        "quarter frame, steps as steps; moving surfaces as shape targets with keyed weights, within a millimetre; what "
+        "is scattered as instances (EXT_mesh_gpu_instancing), so many copies as are asked for as objects that move; "
         "colour, glow, light and angle of view over time, for readers that know KHR_animation_pointer: the others play "
         "the rest."
     )
@@ -52,14 +57,25 @@ class Gltf(Format):
     turn: Annotated[Finite, Quantity("°", "How far an orientation may be off.", (0.01, 5), 0.01, low=1e-3)] = 0.05
     size: Annotated[Finite, Quantity("×", "How far a size may be off.", (1e-4, 0.1), 1e-4, low=1e-5)] = 0.001
 
+    moving_copies: Annotated[
+        int,
+        Field(ge=0, le=MOST_REAL),
+        Quantity(
+            label="moving copies",
+            help="So many copies of each scatter are objects that move; the others stand as on the first frame.",
+        ),
+    ] = 0
+
     def deliver(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> Written:
         """One binary file, or one of text with the arrays in it."""
         from lazzik.core.formats.gltf_merge import kept_file, merged
         from lazzik.core.formats.gltf_write import Writer
 
         tolerances = {"translation": self.place / 1000, "rotation": self.turn, "scale": self.size}
+        memo = memo or Memo()
+        scene = with_objects(scene, self.moving_copies, Scope(scene, memo))
         file, keeps, forms = kept_file(scene)
-        scope = Scope(scene, memo or Memo())
+        scope = Scope(scene, memo)
         writer = Writer(scene, scope, True, progress, keeps, forms, tolerances, self.looks == "move")
         content, blob = writer.write()
         if file is not None:

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
+from lazzik.core.bake.real import MOST_REAL, with_objects
 from lazzik.core.clock import Clock
 from lazzik.core.document import Quantity
 from lazzik.core.evaluate.evaluator import value_of
@@ -62,16 +63,18 @@ class AnimatedSvg(Format):
     leaves: ClassVar[str] = (
         "Light and shade; edges within an outline; changes of what lies in front, which is settled at "
     )
-    leaves += "the first frame."
+    leaves += "the first frame; copies of what is scattered beyond the number below."
 
     view: View = "camera"
     every: Annotated[int, Field(ge=1, le=1000), Quantity("fr", "Frames from one picture to the next.")] = 2
     width: Annotated[int, Field(ge=16, le=8192), Quantity("px", "Width of the picture.")] = 960
     height: Annotated[int, Field(ge=16, le=8192), Quantity("px", "Height of the picture.")] = 540
+    copies: Annotated[int, Field(ge=0, le=MOST_REAL), Quantity(help="So many copies of each scatter are drawn.")] = 200
 
     def write(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> bytes:
         """The document as UTF-8."""
         clock = Clock(scene.fps, scene.first, np.arange(scene.first, scene.last + 1, self.every, dtype=np.float64))
+        scene = with_objects(scene, self.copies, Scope(scene, memo, []))
         scope = Scope(scene, memo, [])
         eye = self._eye(scene, clock, scope)
         shown = [node for node in scene.nodes if node.shape is not None and node.visible]

@@ -12,6 +12,7 @@ class FormatChoice(BaseModel):
     """One choice of a format, as the page shows it."""
 
     name: str
+    label: str
     words: tuple[str, ...] = ()
     value: str
     unit: str = ""
@@ -25,5 +26,7 @@ def format_choices(kind: type[Format]) -> list[FormatChoice]:
     for name, entry in kind.model_fields.items():
         quantity = mark_of(kind, name, Quantity)
         unit, said = (quantity.unit, quantity.help) if quantity else ("", "")
-        out.append(FormatChoice(name=name, words=words.get(name, ()), value=str(entry.default), unit=unit, help=said))
+        label = (quantity.label if quantity else "") or name
+        value = str(entry.default)
+        out.append(FormatChoice(name=name, label=label, words=words.get(name, ()), value=value, unit=unit, help=said))
     return out

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel, Field
 from typing_extensions import TypedDict
 
-from lazzik.core.bake.real import made_real
+from lazzik.core.bake.real import MOST_REAL, made_real
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.copies import Copies, copies_of
 from lazzik.core.evaluate.leans import leans
@@ -17,7 +17,6 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.variants import parts_of, source_moves
 from lazzik.core.scene.edits.scatters import scatter_of
 from lazzik.core.scene.node import Node
-from lazzik.core.scene.scatter import MOST_COPIES
 from lazzik.core.scene.scene import Scene
 from lazzik.web.deps import Kept, Store
 from lazzik.web.requests.bodies import body_of
@@ -39,19 +38,20 @@ MOST_OFFERED = 2000
 """Objects on one sheet."""
 
 
-class OneCopy(BaseModel):
-    """A request about one copy, made on a revision."""
+class MakeReal(BaseModel):
+    """A request about copies, made on a revision."""
 
     revision: Revision
     node: str
-    copy_number: Annotated[int, Field(ge=0, le=MOST_COPIES)]
+    copies: Annotated[tuple[Annotated[int, Field(ge=0)], ...], Field(min_length=1, max_length=MOST_REAL)] | None = None
+    """Their numbers; all that stand, if none is named."""
 
 
 @router.post("/make-real")
-def make_real(scene_id: str, body: Annotated[OneCopy, body_of(OneCopy)], store: Store, memo: Kept) -> dict[str, Any]:
-    """Make a copy an object of its own, as one step."""
+def make_real(scene_id: str, body: Annotated[MakeReal, body_of(MakeReal)], store: Store, memo: Kept) -> dict[str, Any]:
+    """Make copies objects of their own, as one step."""
     scene = store.at(scene_id, body.revision)
-    return store.edit(scene_id, body.revision, made_real(scene, body.node, body.copy_number, Scope(scene, memo))).answer
+    return store.edit(scene_id, body.revision, made_real(scene, body.node, body.copies, Scope(scene, memo))).answer
 
 
 class ScattersNow(TypedDict):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from lazzik.core.bake.real import MOST_REAL
 from lazzik.core.channel.channel import base_value
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.document import counts_under, option_of
@@ -45,6 +46,11 @@ class ScatterView:
     def short(self) -> bool:
         """Whether fewer stand than are wanted."""
         return self.stands + self.gone < self.wanted
+
+    @property
+    def may_be_objects(self) -> bool:
+        """Whether all of them may become objects in one step."""
+        return 0 < self.stands <= MOST_REAL
 
 
 def split_scatter(at: str) -> str | None:

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from lazzik.core.bake.real import made_real
+from lazzik.core.channel.channel import base_value
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.leans import turned
@@ -36,7 +37,7 @@ def test_it_stands_and_leans_as_the_copy_did(meadow: Scene) -> None:
     scope, node, clock = Scope(meadow), meadow.by_id["many"], meadow.clock()
     copies = copies_of(meadow, node, scope)
     k = 11
-    after = applied(meadow, made_real(meadow, "many", int(copies.ids[k]), scope))
+    after = applied(meadow, made_real(meadow, "many", [int(copies.ids[k])], scope))
     (head,) = [inner for inner in after.nodes if inner.label == "Head" and inner.id != "head"]
     places = world(after, head, clock, Scope(after))[:, :3, 3]
     for frame, turns in turned(meadow, node, copies, clock, scope):
@@ -48,4 +49,26 @@ def test_it_stands_and_leans_as_the_copy_did(meadow: Scene) -> None:
 
 def test_one_that_is_not_there_is_said(meadow: Scene) -> None:
     with pytest.raises(InvalidEdit, match="Many has no copy 99"):
-        made_real(meadow, "many", 99, Scope(meadow))
+        made_real(meadow, "many", [3, 99], Scope(meadow))
+
+
+def test_all_of_them_become_objects_in_one_step_where_they_stand(meadow: Scene) -> None:
+    after = applied(meadow, made_real(meadow, "many", None, Scope(meadow)))
+    copies = copies_of(meadow, meadow.by_id["many"], Scope(meadow))
+    heads = [node for node in after.nodes if node.label == "Head" and node.id != "head"]
+    assert len(heads) == len(copies) == 20
+    places = [world(after, head, meadow.clock(), Scope(after))[0, :3, 3] for head in heads]
+    roots = [after.by_id[f"flower-{copy}"] for copy in copies.ids]
+    np.testing.assert_allclose(
+        [[base_value(getattr(root.position, axis)) for axis in "xyz"] for root in roots], copies.places, atol=1e-6
+    )
+    assert len({tuple(place.round(4)) for place in places}) == 20
+    assert len(copies_of(after, after.by_id["many"], Scope(after))) == 0
+    with pytest.raises(InvalidEdit, match="Many has no copies to make real"):
+        made_real(after, "many", None, Scope(after))
+
+
+def test_more_than_can_be_handled_are_refused(meadow: Scene) -> None:
+    crowded = edited(meadow, {"do": "set", "address": "many/scatter.count", "value": 501})
+    with pytest.raises(InvalidEdit, match="501 copies would become objects; 500 are the most"):
+        made_real(crowded, "many", None, Scope(crowded))

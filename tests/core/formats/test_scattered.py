@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import csv
+import io
 import json
 import struct
 from collections.abc import Callable
@@ -11,12 +13,15 @@ from typing import Any
 import numpy as np
 import pytest
 
+from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.leans import turned
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.transforms import world
 from lazzik.core.evaluate.variants import parts_of
-from lazzik.core.formats.gltf import write_glb
+from lazzik.core.formats.gltf import Gltf, write_glb
+from lazzik.core.formats.registry import format_for
+from lazzik.core.formats.svg import AnimatedSvg
 from lazzik.core.formats.usd import write_usd
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Quaternions
@@ -88,6 +93,64 @@ def test_every_instance_of_the_point_instancer_is_where_the_copy_is(meadow: Scen
                 own = np.array(UsdGeom.Xformable(part).GetLocalTransformation(Usd.TimeCode(frame))).T
                 found.append(above @ np.array(copy).T @ own)
         np.testing.assert_allclose(found, expected(meadow, frame), atol=1e-4)
+
+
+def test_so_many_copies_move_as_nodes_of_gltf_and_the_others_stand(meadow: Scene, tmp_path: Path) -> None:
+    still = edited(meadow, {"do": "remove-layer", "address": "head/rotation.z#wave"})
+    (file := tmp_path / "meadow.glb").write_bytes(Gltf(moving_copies=4).write(still))
+    document, _ = read(file.read_bytes())
+    counts = [
+        document["accessors"][node["extensions"]["EXT_mesh_gpu_instancing"]["attributes"]["TRANSLATION"]]["count"]
+        for node in document["nodes"]
+        if "EXT_mesh_gpu_instancing" in node.get("extensions", {})
+    ]
+    assert counts == [26, 26]
+    copies = copies_of(still, still.by_id["many"], Scope(still))
+    names = [f"Flower {copy}" for copy in copies.ids[:4]]
+    (moves,) = document["animations"]
+    turns = [c["target"]["node"] for c in moves["channels"] if c["target"]["path"] == "rotation"]
+    turning = {document["nodes"][place]["name"] for place in turns}
+    assert turning >= set(names)
+    node = next(node for node in document["nodes"] if node["name"] == names[0])
+    turn = np.radians(40.0)
+    x, y, z = copies.places[0]
+    place = [x * np.cos(turn) + z * np.sin(turn) + 1.5, y, z * np.cos(turn) - x * np.sin(turn)]
+    np.testing.assert_allclose(node["translation"], place, atol=1e-5)
+
+
+def test_outlines_have_the_first_copies_and_no_more(meadow: Scene) -> None:
+    def outlines(copies: int) -> int:
+        return AnimatedSvg(view="front", copies=copies, every=12).write(meadow).count(b"<path")
+
+    assert outlines(5) - outlines(0) == 2 * 5
+
+
+def test_the_table_of_copies_has_each_where_it_is_on_each_frame(meadow: Scene) -> None:
+    rows = list(csv.DictReader(io.StringIO(format_for("meadow.csv").replaced(layout="copies").write(meadow).decode())))
+    assert len(rows) == 30 * 13
+    scope, node = Scope(meadow), meadow.by_id["many"]
+    copies, clock = copies_of(meadow, node, scope), meadow.clock()
+    above = world(meadow, node, clock, scope)
+    turns = list(turned(meadow, node, copies, clock, scope))
+    for n, row in enumerate(rows):
+        frame, k = divmod(n, 30)
+        assert (row["scatter"], row["source"], int(row["frame"])) == ("many", "flower", frame)
+        assert int(row["copy"]) == copies.ids[k]
+        found = matrix([float(row[axis]) for axis in "xyz"], np.array([float(row[f"q{axis}"]) for axis in "xyzw"]),
+                       float(row["size"]))  # fmt: skip
+        whole = above[frame] @ matrix(copies.places[k], turns[frame][1][k], copies.sizes[k])
+        np.testing.assert_allclose(found, whole, atol=1e-12)
+
+
+def test_a_table_of_too_many_copies_is_refused_in_a_sentence(meadow: Scene) -> None:
+    many = edited(meadow, {"do": "set", "address": "many/scatter.count", "value": 90_000})
+    with pytest.raises(InvalidEdit, match="would have 1,170,000 rows"):
+        format_for("meadow.csv").replaced(layout="copies").write(many)
+
+
+def test_a_scene_without_copies_has_a_table_of_headings(meadow: Scene) -> None:
+    text = format_for("meadow.csv").replaced(layout="copies").write(Scene(name="Empty")).decode()
+    assert text == "scatter,copy,source,frame,x,y,z,qx,qy,qz,qw,size\r\n"
 
 
 def read(glb: bytes) -> tuple[dict[str, Any], Callable[[int], np.ndarray[Any, Any]]]:

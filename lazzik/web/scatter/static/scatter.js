@@ -35,6 +35,7 @@ export class Thinning {
     act(
       { name: "take-copies", run: () => this.toggle("take-copies"), label: "Brush copies of the open scatter away" },
       { name: "make-real", run: () => this.toggle("make-real"), label: "Make one copy of the open scatter an object of its own" },
+      { name: "make-all-real", run: () => this.makeAllReal(), label: "Make all copies of the open scatter objects of their own" },
     );
     stage.canvas.addEventListener("pointerdown", (event) => this.stroke(event), true);
   }
@@ -74,12 +75,17 @@ export class Thinning {
     untilReleased(touch, () => (taken.size ? commit([{ do: "take-copies", node, copies: [...taken] }]) : undefined));
   }
 
+  makeAllReal() {
+    const node = maybe("[data-scatter]")?.dataset.scatter;
+    return node ? guard(() => send("make-real", { node })) : undefined;
+  }
+
   /** The nearest copy becomes an object of its own. @param {string} node @param {PointerEvent} event */
   async makeReal(node, { clientX, clientY }) {
     const [nearest] = this.crowds.near(node, clientX, clientY, BRUSH);
     if (nearest === undefined) { toast("There is no copy so near; press closer to the foot of one."); return; }
     this.toggle("make-real");
-    await guard(() => send("make-real", { node, copy_number: nearest }));
+    await guard(() => send("make-real", { node, copies: [nearest] }));
   }
 }
 
