@@ -18,7 +18,7 @@ from lazzik.core.evaluate.evaluator import number_at
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.address import Address, exists, find
 from lazzik.core.scene.node import channels_of
-from lazzik.core.scene.references import affected, reads_of, seen_by
+from lazzik.core.scene.references import affected, reads_at, same_read
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
 
@@ -88,18 +88,12 @@ def moving_apart(before: Scene, after: Scene) -> list[str]:
         was = before.by_id.get(node.id)
         numbers = {path: number for path, number, _ in channels_of(was)} if was is not None else {}
         for path, number, _ in channels_of(node):
-            other = numbers.get(path)
+            address, other = f"{node.id}/{path}", numbers.get(path)
             moves = isinstance(number, Channel) and number.moves
-            if other != number or (moves and (not one_clock or _reads_other(before, after, reads_of(number)))):
-                found.append(f"{node.id}/{path}")
+            if other != number or (moves and (not one_clock or not same_read(before, after, reads_at(after, address)))):
+                found.append(address)
     was_dial = {dial.id: dial.value for dial in before.dials}
     return found + [f"dials/{dial.id}" for dial in after.dials if was_dial.get(dial.id) != dial.value]
-
-
-def _reads_other(before: Scene, after: Scene, reads: frozenset[str]) -> bool:
-    """Whether anything that is read differs, at any depth."""
-    seen = (seen_by(scene, reads) for scene in (before, after))
-    return len({tuple(map(id, parts)) for parts in seen}) > 1
 
 
 def farthest_apart(before: Scope, after: Scope) -> list[tuple[str, float]]:

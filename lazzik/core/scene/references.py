@@ -235,10 +235,12 @@ def _held(scene: Scene, address: str) -> object:
 
 def same_air(before: Scene, after: Scene) -> bool:
     """Whether the air of two scenes is the same: whatever it depends on is the very same."""
-    air = frozenset({AIR})
-    if not before.fields and not after.fields:
-        return True
-    a, b = seen_by(before, air), seen_by(after, air)
+    return (not before.fields and not after.fields) or same_read(before, after, frozenset({AIR}))
+
+
+def same_read(before: Scene, after: Scene, reads: frozenset[str]) -> bool:
+    """Whether all that is read by whatever reads these addresses, at any depth, is the very same in both."""
+    a, b = seen_by(before, reads), seen_by(after, reads)
     return len(a) == len(b) and all(map(_same, a, b))
 
 
