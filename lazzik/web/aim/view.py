@@ -10,9 +10,9 @@ from lazzik.core.document import counts_under, option_of
 from lazzik.core.scene.aim import Aim, AimPoint
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
-from lazzik.web.shape.controls import number_control
-from lazzik.web.ui.controls import Control, Group, Select, TypedField, grouped, select_of
-from lazzik.web.ui.knob import Knob, shown
+from lazzik.web.shape.controls import loop_field, number_control
+from lazzik.web.ui.controls import Control, Group, Select, grouped, select_of
+from lazzik.web.ui.knob import Knob
 
 TITLES = {"where": "What it aims at", "does": "How it turns", "time": "In time"}
 
@@ -72,18 +72,7 @@ def _controls(scene: Scene, node: Node, aim: Aim) -> Iterator[Control]:
         if name != "weight" and counts_under(quantity.only, chosen):
             yield number_control(scene, node, f"aim.{name}")
     if aim.lag:
-        yield TypedField(
-            id="aim-loop",
-            label="loop",
-            help="Frames after which its lag repeats. Empty is endless.",
-            value="" if aim.loop is None else shown(aim.loop),
-            unit="fr",
-            edit=edit,
-            into="loop",
-            takes="slug",
-            group="time",
-            placeholder="open",
-        )
+        yield loop_field("aim", aim.loop, edit, "its lag repeats")
     yield from (
         number_control(scene, node, f"aim.point.{name}", label=f"point {name}") for name in numbers_of(AimPoint)
     )

@@ -19,8 +19,8 @@ from lazzik.core.scene.address import Address, title
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.references import acts
 from lazzik.core.scene.scene import Scene
-from lazzik.web.shape.controls import number_control
-from lazzik.web.ui.controls import Control, Group, TypedField, grouped, select_of
+from lazzik.web.shape.controls import loop_field, number_control
+from lazzik.web.ui.controls import Control, Group, grouped, select_of
 from lazzik.web.ui.knob import shown
 
 TITLES = {"does": "How it blows", "time": "In time", "where": "Where it acts"}
@@ -123,18 +123,7 @@ def _controls(scene: Scene, node: Node, field: AirField) -> Iterator[Control]:
         if quantity.group == "where" and counts_under(quantity.only, chosen)
     )
     yield number_control(scene, node, "rotation.y", label="turned", about="where")
-    yield TypedField(
-        id="air-loop",
-        label="loop",
-        help="Frames after which it repeats. Empty is endless.",
-        value="" if field.loop is None else shown(field.loop),
-        unit="fr",
-        edit=edit,
-        into="loop",
-        takes="slug",
-        group="time",
-        placeholder="open",
-    )
+    yield loop_field("air", field.loop, edit)
 
 
 def blows(scene: Scene) -> bool:

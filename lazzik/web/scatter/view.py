@@ -14,9 +14,8 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scatter import Scatter
 from lazzik.core.scene.scene import Scene
-from lazzik.web.shape.controls import number_control
+from lazzik.web.shape.controls import loop_field, number_control
 from lazzik.web.ui.controls import Control, Group, Select, TypedField, grouped, select_of
-from lazzik.web.ui.knob import shown
 
 TITLES = {
     "does": "How many", "where": "Where they stand", "look": "How they differ", "wind": "In the wind",
@@ -103,8 +102,4 @@ def _controls(scene: Scene, node: Node, scatter: Scatter) -> Iterator[Control]:
         id="sc-variants", label="variants", help="In how many shifts of time sources that move are played.",
         value=str(scatter.variants), edit=edit, into="variants", takes="number", group="time", mode="numeric",
     )  # fmt: skip
-    yield TypedField(
-        id="sc-loop", label="loop", help="Frames after which all repeats. Empty is endless.",
-        value="" if scatter.loop is None else shown(scatter.loop), unit="fr", edit=edit, into="loop", takes="slug",
-        group="time", placeholder="open",
-    )  # fmt: skip
+    yield loop_field("sc", scatter.loop, edit, "all repeats")

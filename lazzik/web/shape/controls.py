@@ -49,6 +49,15 @@ def number_control(scene: Scene, node: Node, path: str, *, label: str = "", abou
     )
 
 
+def loop_field(part: str, loop: float | None, edit: dict[str, str], what: str = "it repeats") -> TypedField:
+    """After how many frames something repeats that is no layer."""
+    return TypedField(
+        id=f"{part}-loop", label="loop", help=f"Frames after which {what}. Empty is endless.",
+        value="" if loop is None else shown(loop), unit="fr", edit=edit, into="loop", takes="slug", group="time",
+        placeholder="open",
+    )  # fmt: skip
+
+
 def deformer_controls(scene: Scene, node: Node, deformer: Deformer) -> Iterator[Control]:
     """What the strip of a deformer offers: what does anything under what is chosen."""
     kind, path = type(deformer), f"deform.{deformer.id}"
