@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
-from tests.browser.conftest import Studio
+from tests.browser.conftest import Studio, until_asked
 from tests.browser.shapes import node_of
 
 pytestmark = pytest.mark.browser
@@ -73,7 +73,8 @@ def test_a_choice_inside_a_driven_number_means_that_number_of_each(small: Studio
     small.lands(1)
     page.click("#row-post > a")
     page.click("#row-post-2 > a", modifiers=["ControlOrMeta"])
-    expect(page.locator("#choice-bar strong")).to_have_text("2 numbers")
+    # by name, since the two copies are chosen to begin with
+    expect(page.locator("#choice-bar .names")).to_have_text("rotation z of Post, Post 2")
     page.click("#add-layer")
     page.click("[data-add=wave]")
     small.lands(2)
@@ -90,6 +91,22 @@ def test_a_choice_inside_a_driven_number_means_that_number_of_each(small: Studio
     sizes = [node_of(small, post)["rotation"]["z"]["layers"][0]["amplitude"] for post in ("post", "post-2")]
     assert sizes == [11, 11]
     assert "rotation" not in node_of(small, "post-3")
+
+
+def test_what_is_added_to_a_choice_before_it_is_shown_joins_the_choice_that_was_asked_for(small: Studio) -> None:
+    page = small.page
+    page.keyboard.press("Control+d")
+    page.fill("#duplicate-form [name=count]", "2")
+    page.click("#duplicate-form [type=submit]")
+    small.lands(1)
+    expect(page.locator("#choice-bar .names")).to_contain_text("of Post 2, Post 3")
+    kept: list[Route] = []
+    page.route("**/panels?*", lambda route: route.continue_() if kept else kept.append(route))
+    page.click("#row-post > a")
+    until_asked(page, kept)
+    page.click("#row-post-3 > a", modifiers=["ControlOrMeta"])
+    kept[0].continue_()
+    expect(page.locator("#choice-bar .names")).to_have_text("rotation z of Post, Post 3")
 
 
 def test_what_is_refused_in_the_tree_says_why_beside_the_field_and_goes_back_on_escape(small: Studio) -> None:

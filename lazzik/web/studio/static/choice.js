@@ -3,7 +3,7 @@
 import { all, maybe, over } from "lazzik/lib/dom.js";
 import { store } from "lazzik/lib/store.js";
 import { shapeEdits } from "./history.js";
-import { choose } from "./session.js";
+import { arrived, choose } from "./session.js";
 
 /** @import { Edit, Together } from "lazzik/lib/types.d.ts" */
 
@@ -82,12 +82,13 @@ const depth = (row) => [...row.classList].find((name) => name.startsWith("depth-
  */
 export function listenToChoice(tree, strata) {
   shapeEdits(onAll);
-  tree.addEventListener("click", (event) => {
+  tree.addEventListener("click", async (event) => {
     const link = over(event, "a.object, a.channel, .channel.whole a.name");
-    const { channel, at, also } = store.facts;
-    if (!link || !channel || !(event.ctrlKey || event.metaKey || event.shiftKey)) return;
+    if (!link || !store.facts.channel || !(event.ctrlKey || event.metaKey || event.shiftKey)) return;
     event.preventDefault();
     event.stopPropagation();
+    await arrived(); // a plain press just before it says what it is added to
+    const { channel, at, also } = store.facts;
     if (link.matches(".name")) return addAll(new URL(/** @type {HTMLAnchorElement} */ (link).href).searchParams);
     if (link.dataset.address) return toggle(link.dataset.address);
     const rows = all("a.object", tree);

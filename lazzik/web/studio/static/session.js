@@ -125,6 +125,9 @@ export function refresh(view = {}) {
   return latest;
 }
 
+/** Resolves once what was asked for last is shown, or could not be. */
+export const arrived = () => latest.catch(() => {});
+
 /**
  * @param {View} view
  * @param {number} mine
