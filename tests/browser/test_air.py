@@ -151,6 +151,18 @@ def test_a_meadow_is_scattered_bows_and_is_thinned(small: Studio) -> None:
     page.wait_for_function("() => window.lazzik.transport.playing !== null && window.lazzik.stage.frame > 20")
     page.click("#play")
     assert [url for url in asked if "/leans" in url or "/copies" in url] == []  # what is there is asked for no more
+    # while the wind is dragged, they answer like a few of them that are worked out; given up, they lean as before
+    go(page, 11)
+    before = crowd(page)
+    page.evaluate("() => window.lazzik.choose('wind/air')")
+    small.drag('.knob[data-address="wind/field.speed"] input[type=range]', 40, let_go=False)
+    page.wait_for_function("() => [...window.lazzik.crowds.crowds.values()][0].thin")
+    assert crowd(page) != before
+    page.keyboard.press("Escape")
+    page.mouse.up()
+    page.wait_for_function("() => ![...window.lazzik.crowds.crowds.values()][0].thin")
+    assert crowd(page) == before
+    page.evaluate("() => window.lazzik.choose('many-post/copies')")
     # more of them, then some brushed away, and all back
     page.fill('.knob[data-address="many-post/scatter.count"] input.num', "60")
     page.press('.knob[data-address="many-post/scatter.count"] input.num', "Enter")

@@ -13,6 +13,8 @@ from lazzik.core.evaluate.airflow import air
 from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.leans import leans
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.numbers import SetNumber
 from tests.web.test_sheets import edit, edits_in, text
 
 PLANTED: list[dict[str, Any]] = [
@@ -92,6 +94,46 @@ def test_copies_and_their_leans_are_those_of_the_document(client: TestClient, sc
     expected = np.concatenate([block for _, block in leans(document, node, found, clock, scope)], axis=1)
     np.testing.assert_allclose(angles, expected, atol=leaning["largest"])
     assert "600 of Tuft over Ridge" in text(client, scene, at="meadow/copies")
+
+
+def previewed(client: TestClient, scene: str, revision: int, edit: dict[str, Any], **more: object) -> Any:
+    answer = client.post(f"{scene}/preview", json={"revision": revision, "edits": [edit], **more})
+    assert answer.status_code == 200, answer.text
+    return msgpack.unpackb(answer.content)
+
+
+def test_a_drag_shows_how_a_few_copies_would_lean_and_where_the_first_ones_would_stand(
+    client: TestClient, scene: str, app: FastAPI
+) -> None:
+    edit(client, scene, *PLANTED, {"do": "set", "address": "meadow/scatter.count", "value": 5000})
+    windy = {"do": "set", "address": "ridge-wind/field.speed", "value": 13}
+    content = previewed(client, scene, 1, windy, field="ridge-wind")
+    (crowd,) = content["crowds"]
+    assert "laid" not in crowd
+    few = np.frombuffer(crowd["lean"]["ids"], "<i4")
+    assert 24 <= len(few) <= 192
+    document = applied(
+        app.state.store.open(scene.rsplit("/", 1)[1]).scene, [SetNumber(address="ridge-wind/field.speed", value=13)]
+    )
+    node, scope = document.by_id["meadow"], Scope(document)
+    found = copies_of(document, node, scope)
+    angles = np.frombuffer(crowd["lean"]["leans"], "<i2").reshape(-1, len(few), 2) * crowd["lean"]["largest"]
+    whole = np.concatenate([block for _, block in leans(document, node, found, document.clock(), scope)], axis=1)
+    expected = whole[:, np.isin(found.ids, few)]
+    np.testing.assert_allclose(angles, expected, atol=crowd["lean"]["largest"])
+    # the gusts of the open field, coarser than they are when it is let go
+    fine = sent(client, f"{scene}/air", node="ridge-wind")
+    assert len(content["gusts"]["distances"]) < len(fine["distances"])
+    assert len(content["gusts"]["lanes"]) == len(fine["lanes"])
+    # where they stand: the first ones, as they would stand
+    denser = {"do": "set", "address": "meadow/scatter.size", "value": 2}
+    (crowd,) = previewed(client, scene, 1, denser)["crowds"]
+    ids, sizes = np.frombuffer(crowd["laid"]["ids"], "<i4"), np.frombuffer(crowd["laid"]["sizes"], "<f4")
+    assert len(ids) == 2000
+    np.testing.assert_allclose(sizes, 2 * found.sizes[:2000], rtol=1e-6)
+    # what has nothing to do with them leaves them alone
+    aside = {"do": "set", "address": "needle/position.x", "value": 1}
+    assert previewed(client, scene, 1, aside)["crowds"] == []
 
 
 def test_scatters_are_fetched_anew_only_when_they_differ(client: TestClient, scene: str) -> None:

@@ -61,6 +61,20 @@ class Copies:
     def __len__(self) -> int:
         return len(self.ids)
 
+    def only(self, rows: Ids) -> Copies:
+        """Some of them.
+
+        Parameters
+        ----------
+        rows : (m,) array
+            Which, by their places here.
+        """
+        corners = None if self.corners is None else (self.corners[0][rows], self.corners[1][rows])
+        return Copies(
+            self.ids[rows], self.places[rows], self.turns[rows], self.sizes[rows], self.sources[rows],
+            self.variants[rows], self.stiffness[rows], corners,
+        )  # fmt: skip
+
 
 def chance(ids: Ids, seed: int, purpose: int) -> Samples:
     """Even random numbers.

@@ -11,11 +11,11 @@ from lazzik.core.air import FILES
 from lazzik.core.air.beaufort import beaufort
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.airflow import air
-from lazzik.core.evaluate.blowing import answer_over, answering, gust_chart, streaks
+from lazzik.core.evaluate.blowing import streaks
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.edits.air import field_of, stands, things_of
 from lazzik.core.scene.references import acts
-from lazzik.web.air.view import MOST_LANES
+from lazzik.web.air.gusts import gusts_of
 from lazzik.web.deps import Kept, Store
 from lazzik.web.requests.fields import AskedRevision, FrameNumber
 from lazzik.web.stage.points import in_range
@@ -50,27 +50,7 @@ def air_of_field(scene_id: str, node: str, store: Store, memo: Kept, revision: A
     state = store.open(scene_id)
     scene = state.scene if revision is None else store.at(scene_id, revision)
     owner, _ = field_of(scene, node)
-    scope = Scope(scene, memo, [])
-    rows = answering(scene, owner, scope)
-    every = max(1, -(-scene.frames // MOST_COLUMNS))
-    clock = scene.clock()
-    coarse = clock if every == 1 else clock.at(clock.frames[::every])
-    chart = gust_chart(scene, owner, coarse, scope, ROWS, max((row.distance for row in rows), default=0.0))
-    lanes = [
-        {"name": scene.called[row.node], "address": row.address, "unit": row.unit, "distance": row.distance,
-         "values": floats(answer_over(scene, row, clock, scope))}
-        for row in rows[:MOST_LANES]
-    ]  # fmt: skip
-    return packed(
-        {
-            "revision": state.revision,
-            "from": scene.first,
-            "every": every,
-            "distances": floats(chart.distances),
-            "speeds": floats(chart.speeds),
-            "lanes": lanes,
-        }
-    )
+    return packed({"revision": state.revision} | gusts_of(scene, owner, Scope(scene, memo, []), ROWS, MOST_COLUMNS))
 
 
 @router.get("/streaks")

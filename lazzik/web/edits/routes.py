@@ -13,11 +13,13 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import reshaped, shapes_over_time
 from lazzik.core.scene.edits import EditRow, applied, measures_of, refused
 from lazzik.core.scene.references import affected
+from lazzik.web.air.gusts import gusts_of
 from lazzik.web.deps import Heavy, Kept, Store
 from lazzik.web.edits.landing import ANSWERS, stored
 from lazzik.web.jobs import Running
 from lazzik.web.requests.bodies import Raw, body_of, described, invalid
 from lazzik.web.requests.fields import FrameNumber, RevisionBody
+from lazzik.web.scatter.crowds import crowds_between
 from lazzik.web.stack.curves import curves_of
 from lazzik.web.stage.motion import motion_of
 from lazzik.web.stage.points import points_of
@@ -30,6 +32,10 @@ MOST_SHAPED = 40
 """Objects whose points a preview sends; the others follow once the drag has landed."""
 
 
+COARSE = (24, 120)
+"""Distances and moments of the gust chart while something is dragged."""
+
+
 class Edits(RevisionBody):
     """Edits, each as it describes itself."""
 
@@ -40,6 +46,8 @@ class Edits(RevisionBody):
     """And those that are drawn beside it."""
     frame: FrameNumber | None = None
     """The frame on the stage, whose points are wanted of what takes another shape."""
+    field: str = ""
+    """The field whose gusts are shown."""
 
 
 def _edits(scene_id: str, raw: Raw, store: Store) -> Edits:
@@ -91,4 +99,7 @@ def preview(scene_id: str, body: Given, store: Store, memo: Kept) -> Response:
         shaped = [node for node in reshaped(before, after, nodes) if node.visible and shapes_over_time(after, node)]
         now = Clock.over(after.fps, after.first, body.frame, start=body.frame)
         content["points"] = [points_of(after, node, now, scope, body.frame) for node in shaped[:MOST_SHAPED]]
+    content["crowds"] = crowds_between(before, after, scope)
+    if body.field in after.by_id and after.by_id[body.field].field is not None:
+        content["gusts"] = gusts_of(after, after.by_id[body.field], scope, *COARSE)
     return packed(content)

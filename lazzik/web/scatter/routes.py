@@ -4,35 +4,28 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-import numpy as np
 from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel, Field
 from typing_extensions import TypedDict
 
 from lazzik.core.bake.real import MOST_REAL, made_real
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.copies import Copies, copies_of
-from lazzik.core.evaluate.leans import leans
+from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.variants import parts_of, source_moves
 from lazzik.core.scene.edits.scatters import scatter_of
-from lazzik.core.scene.node import Node
-from lazzik.core.scene.scene import Scene
 from lazzik.web.deps import Kept, Store
 from lazzik.web.requests.bodies import body_of
 from lazzik.web.requests.fields import AskedRevision, FrameNumber, Revision
+from lazzik.web.scatter.crowds import laid_of, leans_of
 from lazzik.web.scatter.facts import ScatterFacts, scatter_facts
 from lazzik.web.stage.points import MOST_MOMENTS, in_range
-from lazzik.web.ui.encode import floats, packed
+from lazzik.web.ui.encode import packed
 from lazzik.web.ui.templating import templates
 
 router = APIRouter(prefix="/scenes/{scene_id}")
 
 MOST_LEANS = 2_600_000
 """Leans of copies in one answer: ten thousand over 250 frames, ten megabytes."""
-
-STEPS = 32767.0
-"""A lean is sent as so many parts of the largest of its answer."""
 
 MOST_OFFERED = 2000
 """Objects on one sheet."""
@@ -70,29 +63,7 @@ def copies(scene_id: str, node: str, store: Store, memo: Kept, revision: AskedRe
     owner, scatter = scatter_of(scene, node)
     scope = Scope(scene, memo, [])
     found = copies_of(scene, owner, scope)
-    groups = [
-        _group(scene, owner, found, place, variant, scope)
-        for place in range(len(scatter.sources))
-        for variant in (range(scatter.variants) if source_moves(scene, scene.node(scatter.sources[place])) else (None,))
-    ]
-    content = {
-        "node": node, "revision": state.revision, "count": len(found), "first": scene.first,
-        "ids": np.ascontiguousarray(found.ids, dtype="<i4").tobytes(), "places": floats(found.places),
-        "turns": floats(found.turns), "sizes": floats(found.sizes), "groups": groups,
-    }  # fmt: skip
-    return packed(content)
-
-
-def _group(scene: Scene, owner: Node, found: Copies, place: int, variant: int | None, scope: Scope) -> dict[str, Any]:
-    """The copies of one source in one shift of time, by their places in the answer."""
-    mine = found.sources == place
-    if variant is not None:
-        mine &= found.variants == variant
-    parts = parts_of(scene, owner, place, variant or 0, scene.clock(), scope)
-    return {
-        "copies": np.ascontiguousarray(np.flatnonzero(mine), dtype="<i4").tobytes(),
-        "parts": [{"node": part.node.id, "matrices": floats(np.swapaxes(part.matrices, 1, 2))} for part in parts],
-    }
+    return packed({"revision": state.revision} | laid_of(scene, owner, scatter, found, scope))
 
 
 @router.get("/leans")
@@ -115,14 +86,7 @@ def copies_lean(
     found = copies_of(scene, owner, scope)
     end = min(last, first + max(1, MOST_LEANS // max(1, per * len(found))) - 1)
     clock = Clock.over(scene.fps, scene.first, end, start=first, per_frame=per)
-    angles = np.empty((len(clock.frames), len(found), 2), dtype=np.float32)
-    for part, block in leans(scene, owner, found, clock, scope):
-        angles[:, part] = block
-    largest = float(np.abs(angles).max(initial=0.0)) or 1.0
-    steps = np.round(angles * (STEPS / largest)).astype("<i2")
-    return packed(
-        {"from": first, "to": end, "moments": len(clock.frames), "largest": largest / STEPS, "leans": steps.tobytes()}
-    )
+    return packed({"from": first, "to": end} | leans_of(scene, owner, found, clock, scope))
 
 
 @router.get("/scatters")

@@ -77,7 +77,11 @@ export class AirPanel {
     if (!node) { this.data = null; return; }
     const asked = new URLSearchParams({ node, revision: String(store.facts.revision) });
     const content = await packed(`${store.url}/air?${asked}`);
-    if (mine !== this.newest) return;
+    if (mine === this.newest) this.show(content);
+  }
+
+  /** @param {any} content as the server sends it */
+  show(content) {
     const lanes = content.lanes.map((/** @type {any} */ lane) => ({ ...lane, values: floats(lane.values) }));
     this.data = { ...content, distances: floats(content.distances), speeds: floats(content.speeds), lanes };
     this.draw();

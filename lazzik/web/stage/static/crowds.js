@@ -19,13 +19,55 @@ import { clamp } from "lazzik/lib/numbers.js";
  * @property {Float32Array} turns
  * @property {Float32Array} sizes
  * @property {{ copies: Int32Array, drawn: Drawn[] }[]} groups
- * @property {{ from: number, to: number, moments: number, largest: number, leans: Int16Array } | null} lean of a stretch of frames
+ * @property {Lean | null} lean
  * @property {Promise<unknown> | null} asked leans that are on their way
  * @property {Set<number>} hidden
+ * @property {Thin | null} thin how a few lean while something is dragged
  */
+
+/**
+ * @typedef {object} Lean of a stretch of frames
+ * @property {number} from
+ * @property {number} to
+ * @property {number} moments
+ * @property {number} largest
+ * @property {Int16Array} leans
+ */
+
+/** @typedef {Lean & { ids: Int32Array, like: Int32Array }} Thin each copy leans like one of the few, the nearest to it */
 
 /** @param {Uint8Array} bytes */
 const whole = (bytes) => new Int32Array(bytes.slice().buffer);
+
+/** @param {any} content @returns {any} with its leans as numbers */
+const leaning = (content) => ({ ...content, leans: new Int16Array(content.leans.slice().buffer) });
+
+/**
+ * Which of a few points is nearest to each of many.
+ * @param {Float32Array} points
+ * @param {Int32Array} few places among them
+ */
+export function nearestOf(points, few) {
+  const like = new Int32Array(points.length / 3);
+  for (let k = 0; k < like.length; k++) {
+    let best = Infinity;
+    for (let f = 0; f < few.length; f++) {
+      const [x, y, z] = [points[3 * k] - points[3 * few[f]], points[3 * k + 1] - points[3 * few[f] + 1], points[3 * k + 2] - points[3 * few[f] + 2]];
+      const away = x * x + y * y + z * z;
+      if (away < best) [best, like[k]] = [away, f];
+    }
+  }
+  return like;
+}
+
+/** Where some numbers stand among others, both ascending. @param {Int32Array} among @param {Int32Array} wanted */
+function placesOf(among, wanted) {
+  const places = [];
+  for (let k = 0, f = 0; k < among.length && f < wanted.length; k++) if (among[k] === wanted[f]) { places.push(k); f++; }
+  return Int32Array.from(places);
+}
+
+const DRAGGED = "while something is dragged";
 
 export class Crowds {
   /** @type {Map<string, Crowd>} */
@@ -59,10 +101,13 @@ export class Crowds {
         this.lay(node, laid, content);
       }
       const crowd = this.crowds.get(node);
-      if (!crowd || crowd.leansKey === leans) continue;
-      Object.assign(crowd, { lean: null, asked: null, leansKey: leans });
-      await this.need(this.stage.frame);
-      if (mine !== this.newest) return;
+      if (!crowd) continue;
+      if (crowd.leansKey !== leans) {
+        Object.assign(crowd, { lean: null, asked: null, leansKey: leans });
+        await this.need(this.stage.frame);
+        if (mine !== this.newest) return;
+      } else if (!crowd.thin) continue;
+      crowd.thin = null;
       this.show(this.stage.frame);
     }
   }
@@ -83,7 +128,23 @@ export class Crowds {
     const asked = new URLSearchParams({ node, from: String(from), to: String(this.last), per: String(this.per), revision: String(this.revision) });
     const content = await packed(`${this.url}/leans?${asked}`);
     if (crowd.leansKey !== leansKey) return; // the air is another one by now
-    crowd.lean = { ...content, leans: new Int16Array(content.leans.slice().buffer) };
+    crowd.lean = leaning(content);
+  }
+
+  /**
+   * What a drag would do: the first copies where they would stand elsewhere, and how a few would lean.
+   * @param {any[]} changed
+   */
+  preview(changed) {
+    for (const { node, laid, lean } of changed) {
+      if (laid) this.lay(node, DRAGGED, laid);
+      const crowd = this.crowds.get(node);
+      if (!crowd || !lean) continue;
+      const ids = whole(lean.ids);
+      const same = crowd.thin && crowd.thin.ids.join() === ids.join();
+      crowd.thin = { ...leaning(lean), ids, like: same ? crowd.thin?.like : nearestOf(crowd.places, placesOf(crowd.ids, ids)) };
+    }
+    if (changed.length) this.show(this.stage.frame);
   }
 
   /** Where copies stand. @param {string} node @param {string} laid @param {any} content */
@@ -91,7 +152,7 @@ export class Crowds {
     this.drop(node);
     this.crowds.set(node, {
       laid, leansKey: "?", asked: null, first: content.first, ids: whole(content.ids), places: floats(content.places), turns: floats(content.turns),
-      sizes: floats(content.sizes), lean: null, hidden: new Set(),
+      sizes: floats(content.sizes), lean: null, hidden: new Set(), thin: null,
       groups: content.groups.map((/** @type {any} */ group) => ({
         copies: whole(group.copies),
         drawn: group.parts.map((/** @type {any} */ part) => ({ node: part.node, mesh: null, matrices: floats(part.matrices) })),
@@ -125,8 +186,8 @@ export class Crowds {
   /** @param {number} frame */
   show(frame) {
     for (const crowd of this.crowds.values()) {
-      const { lean } = crowd;
-      if (lean && (frame < lean.from || frame > lean.to)) this.need(frame).then(() => this.show(this.stage.frame), () => {});
+      const { lean, thin } = crowd;
+      if (!thin && lean && (frame < lean.from || frame > lean.to)) this.need(frame).then(() => this.show(this.stage.frame), () => {});
       for (const group of crowd.groups) this.pose(crowd, group, frame);
     }
     if (this.crowds.size) this.stage.invalidate();
@@ -142,17 +203,20 @@ export class Crowds {
     const [turn, bend, place, size, copy, part] = [
       new THREE.Quaternion(), new THREE.Quaternion(), new THREE.Vector3(), new THREE.Vector3(), new THREE.Matrix4(), new THREE.Matrix4(),
     ];
-    const { lean, places, turns, sizes, ids, hidden } = crowd;
-    const row = lean ? clamp(Math.round((frame - lean.from) * this.per), 0, lean.moments - 1) * ids.length : 0;
+    const { places, turns, sizes, ids, hidden, thin } = crowd;
+    const lean = thin ?? crowd.lean;
+    const [per, count] = thin ? [1, thin.ids.length] : [this.per, ids.length];
+    const row = lean ? clamp(Math.round((frame - lean.from) * per), 0, lean.moments - 1) * count : 0;
     for (const { mesh, matrices } of drawn) {
       if (!mesh) continue;
-      const at = clamp(Math.round(frame) - crowd.first, 0, matrices.length / 16 - 1);
-      part.fromArray(matrices, 16 * at);
+      const moment = clamp(Math.round(frame) - crowd.first, 0, matrices.length / 16 - 1);
+      part.fromArray(matrices, 16 * moment);
       for (let n = 0; n < copies.length; n++) {
         const k = copies[n];
         turn.fromArray(turns, 4 * k);
         if (lean) {
-          const [x, z] = [lean.leans[2 * (row + k)] * lean.largest, lean.leans[2 * (row + k) + 1] * lean.largest];
+          const at = 2 * (row + (thin ? thin.like[k] : k));
+          const [x, z] = [lean.leans[at] * lean.largest, lean.leans[at + 1] * lean.largest];
           const angle = Math.hypot(x, z);
           // leaning toward x is a turn about −z, toward z one about x
           const s = angle > 1e-9 ? Math.sin(angle / 2) / angle : 0.5;

@@ -39,7 +39,8 @@ export class Previews {
       this.next = this.asked = null;
       try {
         const { revision, facts, frame } = store;
-        const content = await packed(`${store.url}/preview`, { revision, edits: shaped(edits), at: facts.channel, also: facts.also, frame });
+        const field = facts.at.endsWith("/air") ? facts.at.split("/")[0] : "";
+        const content = await packed(`${store.url}/preview`, { revision, edits: shaped(edits), at: facts.channel, also: facts.also, frame, field });
         if (!this.stopped) this.show(content);
         this.times.push(performance.now() - asked);
         this.problem?.("");

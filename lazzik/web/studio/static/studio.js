@@ -79,6 +79,8 @@ const previews = new Previews((content) => {
   if (content.strata) show(content.strata);
   stage?.setMotion(content.motion, store.facts.first);
   if (content.points) surfaces?.preview(content.points);
+  crowds?.preview(content.crowds);
+  if (content.gusts) airPanel.show(content.gusts);
 });
 
 strata.drawn = () => {

@@ -1,0 +1,97 @@
+"""The copies of a scatter as the stage is told of them: where they stand, how they lean, and a few for a drag."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lazzik.core.clock import Clock
+from lazzik.core.evaluate.copies import Copies, copies_of
+from lazzik.core.evaluate.leans import leans
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.variants import parts_of, source_moves
+from lazzik.core.scene.node import Node
+from lazzik.core.scene.scatter import Scatter
+from lazzik.core.scene.scene import Scene
+from lazzik.web.scatter.facts import scatter_facts
+from lazzik.web.ui.encode import floats
+
+STEPS = 32767.0
+"""A lean is sent as so many parts of the largest of its answer."""
+
+LAID = 2000
+"""Copies that are seen while where they stand is dragged."""
+
+LEANING = 32_000
+"""Leans that a drag works out: of so many copies as that gives over the range."""
+
+FEWEST, MOST = 24, 192
+"""Copies that answer while a number is dragged, at least and at most; the others lean as their nearest one does."""
+
+
+def laid_of(scene: Scene, owner: Node, scatter: Scatter, found: Copies, scope: Scope) -> dict[str, Any]:
+    """Where copies stand, and the shapes that each is made of."""
+    groups = [
+        _group(scene, owner, found, place, variant, scope)
+        for place in range(len(scatter.sources))
+        for variant in (range(scatter.variants) if source_moves(scene, scene.node(scatter.sources[place])) else (None,))
+    ]
+    return {
+        "node": owner.id, "count": len(found), "first": scene.first, "ids": _whole(found.ids),
+        "places": floats(found.places), "turns": floats(found.turns), "sizes": floats(found.sizes), "groups": groups,
+    }  # fmt: skip
+
+
+def _group(scene: Scene, owner: Node, found: Copies, place: int, variant: int | None, scope: Scope) -> dict[str, Any]:
+    """The copies of one source in one shift of time, by their places in the answer."""
+    mine = found.sources == place
+    if variant is not None:
+        mine &= found.variants == variant
+    parts = parts_of(scene, owner, place, variant or 0, scene.clock(), scope)
+    return {
+        "copies": _whole(np.flatnonzero(mine)),
+        "parts": [{"node": part.node.id, "matrices": floats(np.swapaxes(part.matrices, 1, 2))} for part in parts],
+    }
+
+
+def leans_of(scene: Scene, owner: Node, found: Copies, clock: Clock, scope: Scope) -> dict[str, Any]:
+    """How copies lean over the moments of a clock."""
+    angles = np.empty((len(clock.frames), len(found), 2), dtype=np.float32)
+    for part, block in leans(scene, owner, found, clock, scope):
+        angles[:, part] = block
+    largest = float(np.abs(angles).max(initial=0.0)) or 1.0
+    steps = np.round(angles * (STEPS / largest)).astype("<i2")
+    return {"moments": len(clock.frames), "largest": largest / STEPS, "leans": steps.tobytes()}
+
+
+def crowds_between(before: Scene, after: Scene, scope: Scope) -> list[dict[str, Any]]:
+    """Of each scatter that an edit would change: its first copies, where they would stand elsewhere, and how a thinned
+    choice of them would lean over the range."""
+    was = {fact["node"]: fact for fact in scatter_facts(before)}
+    changed = [fact for fact in scatter_facts(after) if fact != was.get(fact["node"])]
+    crowds = []
+    for fact in changed:
+        owner = after.node(fact["node"])
+        assert owner.scatter is not None
+        found = copies_of(after, owner, scope)
+        told: dict[str, Any] = {"node": owner.id}
+        if fact["node"] not in was or fact["laid"] != was[fact["node"]]["laid"]:
+            found = found.only(np.arange(min(LAID, len(found))))
+            told["laid"] = laid_of(after, owner, owner.scatter, found, scope)
+        if fact["leans"]:
+            few = found.only(_spread(len(found), LEANING // after.frames // len(changed)))
+            lean = leans_of(after, owner, few, after.clock(), scope)
+            told["lean"] = {"from": after.first, "to": after.last, "ids": _whole(few.ids)} | lean
+        crowds.append(told)
+    return crowds
+
+
+def _spread(count: int, wanted: int) -> NDArray[np.int64]:
+    """Places evenly among so many."""
+    return np.unique(np.linspace(0, count - 1, min(count, max(FEWEST, min(MOST, wanted)))).astype(np.int64))
+
+
+def _whole(numbers: NDArray[np.int64]) -> bytes:
+    return np.ascontiguousarray(numbers, dtype="<i4").tobytes()
