@@ -1,7 +1,8 @@
 """Copies of a scatter made real: objects of their own that stand and answer the air as the copies did.
 
 Each comes as a group that stands at the root and leans in the air, in it another one that is turned and sized as the
-copy is, and in that the source with all below it.
+copy is, and in that the source with all below it. Where the copy played its source in another shift of time, what of
+that moves reads the source's own numbers as much later or earlier; what aims is left aiming.
 """
 
 from __future__ import annotations
@@ -10,13 +11,16 @@ from collections.abc import Collection
 
 import numpy as np
 
-from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.channel import Channel, base_value
 from lazzik.core.channel.scaling import scaled
+from lazzik.core.document import Frozen
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.copies import Copies, copies_of
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.variants import placed
+from lazzik.core.evaluate.transforms import PARTS
+from lazzik.core.evaluate.variants import ahead, placed
 from lazzik.core.layers.breeze import Breeze
+from lazzik.core.layers.link import Link
 from lazzik.core.scene.edits import Edit, applied
 from lazzik.core.scene.edits.objects import BringIn
 from lazzik.core.scene.edits.scatters import TakeCopies, scatter_of
@@ -40,7 +44,7 @@ def made_real(scene: Scene, slug: str, wanted: Collection[int] | None, scope: Sc
     InvalidEdit
         If there is no such copy, if none stands, or if they are too many.
     """
-    node, _ = scatter_of(scene, slug)
+    node, scatter = scatter_of(scene, slug)
     copies = copies_of(scene, node, scope)
     places = range(len(copies)) if wanted is None else [_place(node, copies, copy) for copy in wanted]
     if not places:
@@ -50,7 +54,8 @@ def made_real(scene: Scene, slug: str, wanted: Collection[int] | None, scope: Sc
             f"{len(places):,} copies would become objects; {MOST_REAL} are the most in one step: scatter fewer, or make"
             " single ones real", slug,
         )  # fmt: skip
-    groups = [_object(scene, node, copies, k) for k in places]
+    seconds = [ahead(scatter, variant, scene.clock(), scope.at(slug)) for variant in range(scatter.variants)]
+    groups = [_object(scene, node, copies, k, seconds[int(copies.variants[k])]) for k in places]
     label = groups[0][0].label if len(groups) == 1 else f"{len(groups)} of {node.label}"
     bring = BringIn(label=label, nodes=tuple(node for group in groups for node in group), under=node.parent)
     return [bring, TakeCopies(node=slug, copies=tuple(copies.ids[k] for k in places))]
@@ -73,8 +78,9 @@ def _place(node: Node, copies: Copies, copy: int) -> int:
     return found[0]
 
 
-def _object(scene: Scene, node: Node, copies: Copies, k: int) -> list[Node]:
-    """The k-th copy as objects: what leans, in it what is turned and sized, in that the source with all below it."""
+def _object(scene: Scene, node: Node, copies: Copies, k: int, seconds: float) -> list[Node]:
+    """The k-th copy as objects: what leans, in it what is turned and sized, in that the source with all below it, so
+    many seconds ahead of it."""
     from scipy.spatial.transform import Rotation as Turn
 
     scatter = node.scatter
@@ -96,11 +102,27 @@ def _object(scene: Scene, node: Node, copies: Copies, k: int) -> list[Node]:
     nodes = [root, stands]
     for inner in scene.within(source):
         own = f"{root.id}-{inner.id}"[:64].rstrip("-")
+        new = _shifted(inner, seconds)
         if inner is source:
-            nodes.append(inner.replaced(id=own, parent=stands.id, position=Position(), visible=True))
+            nodes.append(new.replaced(id=own, parent=stands.id, position=Position(), visible=True))
         else:
-            nodes.append(inner.replaced(id=own, parent=f"{root.id}-{inner.parent}"[:64].rstrip("-")))
+            nodes.append(new.replaced(id=own, parent=f"{root.id}-{inner.parent}"[:64].rstrip("-")))
     return nodes
+
+
+def _shifted(node: Node, seconds: float) -> Node:
+    """An object whose place, turn and size are those of this one so many seconds later."""
+    if seconds == 0.0:
+        return node
+    parts: dict[str, Frozen] = {}
+    for path, number in node.moving:
+        part, _, axis = path.partition(".")
+        if part in PARTS:
+            link = Link(kind="link", id="source", label="As its source", source=f"{node.id}/{path}", delay=-seconds)
+            parts[part] = parts.get(part, getattr(node, part)).replaced(
+                **{axis: Channel(value=base_value(number), layers=(link,))}
+            )
+    return node.replaced(**parts)
 
 
 def _position(place: Samples) -> Position:

@@ -62,12 +62,16 @@ def source_moves(scene: Scene, source: Node) -> bool:
 
 def shifted(scene: Scene, scatter: Scatter, variant: int, clock: Clock, scope: Scope) -> Clock:
     """The clock of a variant."""
-    first = clock.at(np.array([float(clock.first)]))
-    seconds = float(np.ravel(value_of(scatter, "shift", first, scope))[0])
-    later = clock.elapsed + seconds * scene.fps * variant / max(1, scatter.variants)
+    later = clock.elapsed + ahead(scatter, variant, clock, scope) * scene.fps
     if scatter.loop is not None:
         later = np.mod(later, scatter.loop)
     return clock.at(clock.first + later)
+
+
+def ahead(scatter: Scatter, variant: int, clock: Clock, scope: Scope) -> float:
+    """Seconds by which a variant is ahead of the source."""
+    first = clock.at(np.array([float(clock.first)]))
+    return float(np.ravel(value_of(scatter, "shift", first, scope))[0]) * variant / max(1, scatter.variants)
 
 
 def instances(

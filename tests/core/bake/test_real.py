@@ -12,6 +12,7 @@ from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.leans import turned
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.transforms import world
+from lazzik.core.evaluate.variants import parts_of
 from lazzik.core.scene.edits import applied
 from lazzik.core.scene.scene import Scene
 from tests.conftest import edited
@@ -45,6 +46,27 @@ def test_it_stands_and_leans_as_the_copy_did(meadow: Scene) -> None:
         np.testing.assert_allclose(places[int(frame)], expected, atol=1e-5)  # told in single precision
     assert np.ptp(places[:, 0]) > 0.01
     assert int(copies.ids[k]) not in copies_of(after, after.by_id["many"], Scope(after)).ids
+
+
+def test_it_plays_its_source_in_the_shift_of_time_that_the_copy_had(meadow: Scene) -> None:
+    from scipy.spatial.transform import Rotation as Turn
+
+    nodding = edited(
+        meadow,
+        {"do": "add-layer", "address": "head/rotation.z", "kind": "wave"},
+        {"do": "set", "address": "many/scatter.gain", "value": 0.0},
+    )
+    scope, node, clock = Scope(nodding), nodding.by_id["many"], nodding.clock()
+    copies = copies_of(nodding, node, scope)
+    assert len(set(copies.variants.tolist())) > 4
+    after = applied(nodding, made_real(nodding, "many", None, scope))
+    scope_after = Scope(after)
+    for k in range(len(copies)):
+        (part,) = parts_of(nodding, node, 0, int(copies.variants[k]), clock, scope)
+        head = after.by_id[f"flower-{copies.ids[k]}-head"]
+        turns = world(after, head, clock, scope_after)[:, :3, :3] / copies.sizes[k]
+        expected = Turn.from_quat(copies.turns[k]).as_matrix() @ part.matrices[:, :3, :3]
+        np.testing.assert_allclose(turns, expected, atol=1e-5)
 
 
 def test_one_that_is_not_there_is_said(meadow: Scene) -> None:
