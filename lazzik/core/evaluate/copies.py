@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lazzik.core.channel.channel import base_value
+from lazzik.core.channel.layer import numbers_of
 from lazzik.core.clock import Clock
 from lazzik.core.deformers.placement import enter, frames_of
 from lazzik.core.evaluate.evaluator import value_of
@@ -204,8 +205,12 @@ def _over_surface(
     places = np.einsum("nk,nkj->nj", shares, np.stack([a[on], b[on], c[on]], axis=1))
     dense = np.ones(len(many), dtype=bool)
     if scatter.mask is not None:
-        rest = np.einsum("nk,nkj->nj", shares, mesh.points[mesh.triangles[on]])
-        dense = chance(many, seed, DENSE) < _density(scene, scatter, mesh.points, mesh.triangles[on], shares, rest)
+        corners = mesh.triangles[on]
+        if scatter.mask.kind == "weights":  # painted on the points
+            share = np.einsum("nk,nk->n", shares, density(scene, surface, scatter)[corners])
+        else:
+            share = density(scene, surface, scatter, np.einsum("nk,nkj->nj", shares, mesh.points[corners]))
+        dense = chance(many, seed, DENSE) < share
     ids = _apart(places, spacing, dense, count)
     normals = square[on[ids]] / np.linalg.norm(square[on[ids]], axis=1, keepdims=True)
     return ids, places[ids], normals, (on[ids], shares[ids])
@@ -215,20 +220,34 @@ FLAT = 0.25
 """Upward part of a face's normal from which it bears copies: slopes up to about 75°."""
 
 
-def _density(
-    scene: Scene, scatter: Scatter, points: Points, triangles: NDArray[np.int64], shares: Points, rest: Points
-) -> Samples:
-    """(n,) the mask where candidates lie, 0 to 1: read at the corners where it is painted, otherwise at the place."""
+def density(scene: Scene, surface: Node, scatter: Scatter, points: Points | None = None) -> Samples:
+    """How dense copies are at places of the surface at rest.
+
+    Parameters
+    ----------
+    points : (n, 3) array
+        Metres, in the surface's space; its own points if none are given.
+
+    Returns
+    -------
+    (n,) array
+        0 to 1.
+
+    Raises
+    ------
+    UnknownAsset, InvalidAsset
+        If what the mask is made from is not there, or damaged.
+    """
+    assert surface.shape is not None
+    rest = surface.shape.mesh(scene.assets).points if points is None else points
     mask = scatter.mask
-    assert mask is not None
-    numbers = {name: np.full(1, base_value(getattr(mask, name))) for name in type(mask).model_fields
-               if isinstance(getattr(mask, name), float)}  # fmt: skip
-    per_point = mask.kind in ("weights", "picture")
-    asked = points if per_point else rest
-    inside = np.empty((1, len(asked), 3))
-    enter(np.ascontiguousarray(asked[None]), frames_of(np.zeros((1, 3)), np.zeros((1, 3)), "x"), inside)
-    found = np.asarray(mask.at(inside, numbers, "x", scene.assets))[0]
-    return np.asarray(np.einsum("nk,nk->n", shares, found[triangles]) if per_point else found)
+    if mask is None:
+        return np.ones(len(rest))
+    numbers = {name: np.full(1, base_value(getattr(mask, name))) for name in numbers_of(type(mask))}
+    inside = np.empty((1, len(rest), 3))
+    enter(np.ascontiguousarray(rest[None]), frames_of(np.zeros((1, 3)), np.zeros((1, 3)), "x"), inside)
+    found: Samples = np.asarray(mask.at(inside, numbers, "x", scene.assets))[0]
+    return found
 
 
 def _turns(

@@ -10,16 +10,16 @@ from typing_extensions import TypedDict
 
 from lazzik.core.bake.real import MOST_REAL, made_real
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.copies import copies_of
+from lazzik.core.evaluate.copies import copies_of, density
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.scene.edits.scatters import scatter_of
+from lazzik.core.scene.edits.scatters import bears, paint_density, scatter_of
 from lazzik.web.deps import Kept, Store
 from lazzik.web.requests.bodies import body_of
 from lazzik.web.requests.fields import AskedRevision, FrameNumber, Revision
 from lazzik.web.scatter.crowds import laid_of, leans_of
 from lazzik.web.scatter.facts import ScatterFacts, scatter_facts
 from lazzik.web.stage.points import MOST_MOMENTS, in_range
-from lazzik.web.ui.encode import packed
+from lazzik.web.ui.encode import floats, packed, weights_in
 from lazzik.web.ui.templating import templates
 
 router = APIRouter(prefix="/scenes/{scene_id}")
@@ -45,6 +45,33 @@ def make_real(scene_id: str, body: Annotated[MakeReal, body_of(MakeReal)], store
     """Make copies objects of their own, as one step."""
     scene = store.at(scene_id, body.revision)
     return store.edit(scene_id, body.revision, made_real(scene, body.node, body.copies, Scope(scene, memo))).answer
+
+
+class Painted(BaseModel):
+    """Where copies are dense, as a brush left it, made on a revision."""
+
+    revision: Revision
+    node: str
+    weights: str
+    """Base64 of float32, one for each point of the surface."""
+
+
+@router.post("/paint-density")
+def paint(scene_id: str, body: Annotated[Painted, body_of(Painted)], store: Store) -> dict[str, Any]:
+    """Keep painted weights as where copies are dense."""
+    weights = weights_in(body.weights)
+    with store.aside() as assets:
+        edit = paint_density(store.at(scene_id, body.revision).with_assets(assets), body.node, weights)
+    return store.edit(scene_id, body.revision, [edit]).answer
+
+
+@router.get("/density")
+def density_there(scene_id: str, node: str, store: Store) -> Response:
+    """How dense copies are at the points of the surface that bears them."""
+    scene = store.open(scene_id).scene
+    owner, scatter = scatter_of(scene, node)
+    surface = bears(scene, scatter.surface, owner.id)
+    return packed({"surface": surface.id, "weights": floats(density(scene, surface, scatter))})
 
 
 class ScattersNow(TypedDict):

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from lazzik.core.bake.real import MOST_REAL
 from lazzik.core.channel.channel import base_value
 from lazzik.core.channel.layer import numbers_of
+from lazzik.core.deformers.masks import PictureMask
 from lazzik.core.document import counts_under, option_of
 from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.scope import Scope
@@ -45,6 +46,11 @@ class ScatterView:
     def short(self) -> bool:
         """Whether fewer stand than are wanted."""
         return self.stands + self.gone < self.wanted
+
+    @property
+    def painted(self) -> bool:
+        """Whether a brush tells where they are dense."""
+        return self.scatter.over == "surface" and self.scatter.mask is not None and self.scatter.mask.kind == "weights"
 
     @property
     def may_be_objects(self) -> bool:
@@ -85,7 +91,8 @@ def _controls(scene: Scene, node: Node, scatter: Scatter) -> Iterator[Control]:
             value=scatter.surface or "", options=surfaces, edit=edit, into="surface", takes="slug", group="where",
         )  # fmt: skip
         mask = scatter.mask.kind if scatter.mask is not None else ""
-        options = MASKS if mask in dict(MASKS) else (*MASKS, (mask, mask))
+        picture = f"as in {scatter.mask.label}" if isinstance(scatter.mask, PictureMask) else "as in a picture …"
+        options = (*MASKS, ("picture", picture), ("weights", "as painted …"))
         yield Select(
             id="sc-mask", label="dense", help="Where of the surface they are dense.", value=mask, options=options,
             edit=edit, into="mask", takes="kind", group="where",

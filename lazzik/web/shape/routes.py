@@ -3,15 +3,12 @@
 from __future__ import annotations
 
 import json
-from base64 import b64decode
 from typing import Annotated, Any, Literal
 
-import numpy as np
 from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
 
 from lazzik.core.bake.permanent import make_permanent as permanent
-from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.progress import Progress
 from lazzik.core.scene.edits import applied
@@ -23,6 +20,7 @@ from lazzik.web.jobs.queue import Result
 from lazzik.web.requests.bodies import body_of
 from lazzik.web.requests.fields import FrameNumber, Revision
 from lazzik.web.stage.points import in_range
+from lazzik.web.ui.encode import weights_in
 from lazzik.web.ui.templating import templates
 from lazzik.work import tasks
 
@@ -87,10 +85,7 @@ def shape_bake_sheet(request: Request, scene_id: str, node: str, store: Store) -
 @router.post("/paint")
 def paint(scene_id: str, body: Given, store: Store) -> dict[str, Any]:
     """Keep painted weights as the mask of a deformer."""
-    try:
-        weights = np.frombuffer(b64decode(body.weights, validate=True), "<f4").astype(np.float64)
-    except ValueError:
-        raise InvalidEdit("The painted weights can't be read", "weights") from None
+    weights = weights_in(body.weights)
     with store.aside() as assets:
         scene = store.at(scene_id, body.revision).with_assets(assets)
         edit = painted(scene, body.node, body.deformer, weights)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from base64 import b64decode
 from collections.abc import Iterator
 from itertools import chain
 from typing import Any
@@ -11,6 +12,9 @@ import numpy as np
 from fastapi import Response
 from fastapi.responses import StreamingResponse
 from numpy.typing import NDArray
+
+from lazzik.core.errors import InvalidEdit
+from lazzik.core.types import Samples
 
 PACKED = "application/msgpack"
 
@@ -44,3 +48,21 @@ def streamed(head: dict[str, Any], name: str, rows: Iterator[tuple[str, Any]], c
 def floats(values: NDArray[np.float64]) -> bytes:
     """An array's bytes; its shape is known from what it is."""
     return np.ascontiguousarray(values, dtype="<f4").tobytes()
+
+
+def weights_in(text: str) -> Samples:
+    """The numbers that a brush painted: base64 of float32.
+
+    Returns
+    -------
+    (n,) array
+
+    Raises
+    ------
+    InvalidEdit
+        If they are no such numbers.
+    """
+    try:
+        return np.frombuffer(b64decode(text, validate=True), "<f4").astype(np.float64)
+    except ValueError:
+        raise InvalidEdit("The painted weights can't be read", "weights") from None

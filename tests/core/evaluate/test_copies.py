@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
+import io
 from typing import Any
 
 import numpy as np
 import pytest
+from PIL import Image
 
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.evaluate.copies import Copies, chance, copies_of
+from lazzik.core.evaluate.copies import Copies, chance, copies_of, density
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.leans import leans
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.transforms import world
 from lazzik.core.evaluate.variants import parts_of, source_moves
+from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.scatters import paint_density
 from lazzik.core.scene.scene import Scene
 from tests.conftest import edited
 
@@ -110,6 +114,31 @@ def test_a_mask_says_where_they_are_dense() -> None:
     patches = found(meadow({"do": "change-scatter", "node": "meadow", "mask": {"kind": "noise"}}, sharp, count=4000))
     counted, _, _ = np.histogram2d(patches.places[:, 0], patches.places[:, 2], bins=(16, 12))
     assert counted.std() > 2 * np.sqrt(counted.mean())
+
+
+def test_a_picture_and_paint_say_where_they_are_dense() -> None:
+    scene = meadow(count=4000)
+    file = io.BytesIO()
+    Image.fromarray(np.array([[0, 255], [0, 0]], np.uint8)).resize((64, 64), 0).save(file, "PNG")
+    picture = {"kind": "picture", "asset": scene.assets.put(file.getvalue()), "label": "Corner"}
+    pictured = edited(scene, {"do": "change-scatter", "node": "meadow", "mask": picture})
+    places = found(pictured).places
+    # laid on the ground as one looks down at it: its right half is at +x, its upper one at −z
+    assert len(places) > 3900
+    np.testing.assert_allclose(places.mean(axis=0), [2.0, 0.0, -1.5], atol=0.15)
+    ground = scene.by_id["ground"]
+    assert ground.shape is not None
+    points = ground.shape.mesh(scene.assets).points
+    weights = np.where(points[:, 0] < 0, 1.0, 0.0)
+    painted = applied(scene, [paint_density(scene, "meadow", weights)])
+    scatter = painted.by_id["meadow"].scatter
+    assert scatter is not None
+    np.testing.assert_array_equal(density(painted, painted.by_id["ground"], scatter), weights)
+    x = found(painted).places[:, 0]
+    width = 8.0 / len(set(points[:, 0].round(6)))
+    assert x.max() < 2 * width  # it falls off within one face
+    with pytest.raises(InvalidEdit, match="weights for 3 were given"):
+        paint_density(scene, "meadow", np.ones(3))
 
 
 def test_size_turn_and_lean_vary_within_what_is_said() -> None:

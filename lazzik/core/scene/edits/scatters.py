@@ -11,10 +11,12 @@ from lazzik.core.deformers.masks import AnyMask
 from lazzik.core.document import InFrames, Label, Slug
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.scene.edits.base import Edit, free_label, free_slug
+from lazzik.core.scene.edits.shapes import painted_mask
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.rest_pose import extent
 from lazzik.core.scene.scatter import MOST_SOURCES, MOST_VARIANTS, Over, Scatter
 from lazzik.core.scene.scene import PARTS, Scene
+from lazzik.core.types import Samples
 
 
 class AddScatter(Edit):
@@ -78,7 +80,7 @@ class ChangeScatter(Edit):
                 allowed = f"; it may be {', '.join(choices[name])}" if name in choices else ""
                 raise InvalidEdit(f"'{value}' is no {name} of a scatter{allowed}", self.node)
             changes[name] = value
-        if self.mask is not None and self.mask.model_fields_set == {"kind"}:
+        if self.mask is not None:
             changes["mask"] = _suited_mask(scene, changes.get("surface", scatter.surface), self.mask)
         changed = scatter.replaced(**changes)
         if changed.over == "surface":
@@ -110,12 +112,31 @@ class TakeCopies(Edit):
 
 
 def _suited_mask(scene: Scene, surface: str | None, mask: AnyMask) -> AnyMask:
-    """A new mask with numbers that suit the surface."""
+    """A mask whose numbers suit the surface, where they were not given."""
     if surface is None:
         return mask
     size = extent(scene, scene.node(surface))
     suited = type(mask).suited(*size.along("x"), size)
-    return mask.replaced(**suited)
+    return mask.replaced(**{name: value for name, value in suited.items() if name not in mask.model_fields_set})
+
+
+def paint_density(scene: Scene, slug: str, weights: Samples) -> ChangeScatter:
+    """The edit that lets painted weights tell where copies are dense. They are put with the scene's assets.
+
+    Parameters
+    ----------
+    weights : (n,) array
+        0 to 1, one for each point of the surface.
+
+    Raises
+    ------
+    UnknownAddress
+        If there is no such object.
+    InvalidEdit
+        If it stands on no surface, or there are not as many as points, or some are no numbers.
+    """
+    _, scatter = scatter_of(scene, slug)
+    return ChangeScatter(node=slug, mask=painted_mask(scene, bears(scene, scatter.surface, slug), weights))
 
 
 def scatter_of(scene: Scene, slug: str) -> tuple[Node, Scatter]:

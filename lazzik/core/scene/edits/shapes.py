@@ -187,12 +187,26 @@ def paint(scene: Scene, slug: str, deformer: str, weights: Samples) -> ChangeDef
     InvalidEdit
         If there are not as many as points, or some are no numbers.
     """
-    node = scene.node(slug)
+    return ChangeDeformer(node=slug, deformer=deformer, mask=painted_mask(scene, scene.node(slug), weights))
+
+
+def painted_mask(scene: Scene, node: Node, weights: Samples) -> WeightsMask:
+    """A mask of painted weights, which are put with the scene's assets.
+
+    Parameters
+    ----------
+    weights : (n,) array
+        0 to 1, one for each point of the object.
+
+    Raises
+    ------
+    InvalidEdit
+        If there are not as many as points, or some are no numbers.
+    """
     count = len(node.shape.mesh(scene.assets).points) if node.shape else 0
     if len(weights) != count or not np.all(np.isfinite(weights)):
         raise InvalidEdit(f"{node.label} has {count:,} points; weights for {len(weights):,} were given", "weights")
-    name = scene.assets.put(pack_weights(np.clip(weights, 0, 1)))
-    return ChangeDeformer(node=slug, deformer=deformer, mask=WeightsMask(kind="weights", asset=name))
+    return WeightsMask(kind="weights", asset=scene.assets.put(pack_weights(np.clip(weights, 0, 1))))
 
 
 class PlaceShapeBake(Edit):

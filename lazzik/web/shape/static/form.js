@@ -1,32 +1,22 @@
 // The shape of an object: deformers added, muted and removed, their handles on the stage, and where they act.
 
 import { act, isPressed, pressed } from "lazzik/lib/actions.js";
-import { floats, packed, upload } from "lazzik/lib/api.js";
-import { all, element, maybe, over, untilReleased } from "lazzik/lib/dom.js";
+import { floats, packed } from "lazzik/lib/api.js";
+import { all, maybe, over } from "lazzik/lib/dom.js";
+import { choosePicture } from "lazzik/lib/files.js";
 import { guard } from "lazzik/lib/guard.js";
 import { base64 } from "lazzik/lib/numbers.js";
 import { store } from "lazzik/lib/store.js";
 import { toast } from "lazzik/lib/toasts.js";
 import { Handles } from "lazzik/stage/handles.js";
-import { brush, pickPoint } from "lazzik/stage/touch.js";
+import { paintStroke, pickPoint } from "lazzik/stage/touch.js";
 import { commit, send } from "lazzik/studio/history.js";
 import { choose } from "lazzik/studio/session.js";
 
 /** @import { ShapeFacts, SetPivot } from "lazzik/lib/types.d.ts" */
 /** @import { Stage } from "lazzik/stage/stage.js" */
 
-const PICTURES = ".png,.jpg,.jpeg,.webp";
-const STROKE = 0.25; // weight that a touch of the brush adds
-
 /** @typedef {"counts" | "lift"} Shading how much the open deformer counts, or how far it pushes */
-
-/** @param {string} accept @returns {Promise<File | null>} */
-const chooseFile = (accept) => new Promise((done) => {
-  const field = element("input", { type: "file", accept });
-  field.addEventListener("change", () => done(field.files?.[0] ?? null));
-  field.addEventListener("cancel", () => done(null));
-  field.click();
-});
 
 /** The object whose shape is open. */
 const node = () => maybe("#form")?.dataset.node ?? "";
@@ -82,6 +72,7 @@ export class ShapeForm {
   // what needs more than a value: a point picked on the stage, a picture from a file, weights to paint
   /** @param {CustomEvent<string>} event */
   async special(event) {
+    if (!node()) return; // the field is another panel's
     const select = over(event, ".knob")?.querySelector("select");
     await guard(() => {
       if (event.detail === "pick") return this.pickPivot();
@@ -99,17 +90,13 @@ export class ShapeForm {
   }
 
   async choosePicture() {
-    const file = await chooseFile(PICTURES);
-    if (!file) return;
-    const { asset, label } = await upload(file);
-    await commit([{ do: "change-deformer", ...open(), mask: { kind: "picture", asset, label } }]);
+    const picture = await choosePicture();
+    if (picture) await commit([{ do: "change-deformer", ...open(), mask: { kind: "picture", ...picture } }]);
   }
 
   async putPicture() {
-    const file = await chooseFile(PICTURES);
-    if (!file) return;
-    const { asset, label } = await upload(file);
-    await commit([{ do: "put-picture", node: node(), asset, label }]);
+    const picture = await choosePicture();
+    if (picture) await commit([{ do: "put-picture", node: node(), ...picture }]);
   }
 
   async startPainting() {
@@ -133,13 +120,9 @@ export class ShapeForm {
    * @param {Stage} stage
    */
   stroke(event, stage) {
-    if (!this.painting || event.button || !stage.counts) return;
-    event.preventDefault();
+    if (!this.painting) return;
     const shape = open();
-    const weights = stage.counts.slice();
-    const touch = (/** @type {PointerEvent} */ at) => brush(stage, shape.node, at, weights, at.shiftKey ? -STROKE : STROKE);
-    touch(event);
-    untilReleased(touch, () => guard(() => send("paint", { ...shape, weights: base64(weights) })));
+    paintStroke(stage, shape.node, event, (weights) => guard(() => send("paint", { ...shape, weights: base64(weights) })));
   }
 
   press() {
