@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
@@ -214,3 +215,64 @@ def test_a_meadow_is_scattered_bows_and_is_thinned(small: Studio) -> None:
     expect(page.locator("#strata .trail")).to_contain_text("0 of Post over Floor")
     expect(page.locator("[data-act=make-all-real]")).to_have_count(0)
     assert node_of(small, "post-59")["position"]
+
+
+def heights(page: Page, variant: int) -> list[float]:
+    """Points of the source that copies in one shift of time are drawn of."""
+    found: list[float] = page.evaluate(
+        """variant => [...[...window.lazzik.crowds.crowds.values()][0].groups[variant].drawn[0].mesh
+        .geometry.attributes.position.array]""",
+        variant,
+    )
+    return found
+
+
+def test_copies_of_a_hidden_source_that_bends_are_drawn_each_in_its_shift_of_time(small: Studio) -> None:
+    page = small.page
+    edits: list[dict[str, Any]] = [
+        {"do": "add-deformer", "node": "post", "kind": "bend"},
+        {"do": "add-layer", "address": "post/deform.bend.angle", "kind": "wave"},
+        {"do": "scatter", "nodes": ["post"], "surface": "floor"},
+        {"do": "change-object", "node": "post", "visible": False},
+    ]
+    url = page.url.split("?")[0]
+    answer = page.request.post(f"{url}/edits", data={"revision": 0, "edits": edits})
+    assert answer.ok, answer.text()
+    page.goto(f"{url}?at=many-post/copies")
+    small.ready()
+    page.wait_for_function("() => [...window.lazzik.crowds.crowds.values()][0]?.groups.length === 8")
+    drawn = "() => [...window.lazzik.crowds.crowds.values()][0].groups.every(({ drawn }) => drawn[0].mesh)"
+    page.wait_for_function(drawn)
+    known = "([frame]) => window.lazzik.crowds.moments.kept.size === 8 && !window.lazzik.crowds.waits"
+    go(page, 10)
+    page.wait_for_function(known, arg=[10])
+    before = [heights(page, variant) for variant in (0, 2)]
+    assert before[0] != before[1]
+    go(page, 25)  # two of eight shifts over two seconds, at thirty frames a second
+    page.wait_for_function(known, arg=[25])
+    assert heights(page, 0) == pytest.approx(before[1], abs=1e-5)
+    # the source itself is not seen, and can't be chosen on the stage
+    assert page.evaluate("() => window.lazzik.stage.nodes.get('post').mesh.layers.mask") != 1
+
+
+def test_copies_are_seen_where_two_states_are_compared(small: Studio) -> None:
+    page = small.page
+    url = page.url.split("?")[0]
+    edits: list[dict[str, Any]] = [{"do": "scatter", "nodes": ["post"], "surface": "floor"}]
+    assert page.request.post(f"{url}/edits", data={"revision": 0, "edits": edits}).ok
+    larger = [{"do": "set", "address": "many-post/scatter.size", "value": 2}]
+    assert page.request.post(f"{url}/edits", data={"revision": 1, "edits": larger}).ok
+    page.goto(f"{url}/versions?a=1&b=now")
+    page.wait_for_function("() => window.lazzik?.comparison?.crowds.length === 2")
+    page.wait_for_function("() => window.lazzik.comparison.crowds.every((crowd) => [...crowd.meshes()].length === 1)")
+    now, before = page.evaluate(
+        """() => window.lazzik.comparison.crowds.map((crowd) =>
+        [...[...crowd.meshes()][0].mesh.instanceMatrix.array.slice(0, 320)])"""
+    )
+    columns = [np.linalg.norm(np.reshape(rows, (-1, 4, 4))[:, 0, :3], axis=1) for rows in (now, before)]
+    np.testing.assert_allclose(columns[0], 2 * columns[1], rtol=1e-5)
+    page.click("[data-act=look][data-look=ghost]")
+    page.wait_for_function(
+        "() => { const { comparison } = window.lazzik; const [{ mesh }] = comparison.crowds[1].meshes();"
+        " return mesh.material === comparison.ghost && mesh.layers.mask === 1; }"
+    )

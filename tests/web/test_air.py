@@ -12,6 +12,7 @@ from starlette.testclient import TestClient
 from lazzik.core.evaluate.airflow import air
 from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.leans import leans
+from lazzik.core.evaluate.riding import standing
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.edits import applied
 from lazzik.core.scene.edits.numbers import SetNumber
@@ -28,6 +29,11 @@ def sent(client: TestClient, url: str, **asked: object) -> Any:
     answer = client.get(url, params=asked)  # type: ignore[arg-type]
     assert answer.status_code == 200, answer.text
     return msgpack.unpackb(answer.content)
+
+
+def steps(told: dict[str, Any], *shape: int) -> Any:
+    """Numbers that were sent as small whole ones."""
+    return np.frombuffer(told["steps"], "<i2").reshape(shape) * told["worth"]
 
 
 def test_a_field_laid_open_names_its_wind_and_what_answers(client: TestClient, scene: str) -> None:
@@ -89,11 +95,30 @@ def test_copies_and_their_leans_are_those_of_the_document(client: TestClient, sc
     assert len(np.frombuffer(group["copies"], "<i4")) == content["count"] == 600
     assert [part["node"] for part in group["parts"]] == ["tuft"]
     leaning = sent(client, f"{scene}/leans", node="meadow", **{"from": 10, "to": 14, "per": 2})
-    angles = np.frombuffer(leaning["leans"], "<i2").reshape(9, 600, 2) * leaning["largest"]
+    angles = steps(leaning["leans"], 9, 600, 2)
     clock = document.clock().at(np.arange(10, 14.5, 0.5))
     expected = np.concatenate([block for _, block in leans(document, node, found, clock, scope)], axis=1)
-    np.testing.assert_allclose(angles, expected, atol=leaning["largest"])
+    np.testing.assert_allclose(angles, expected, atol=leaning["leans"]["worth"])
     assert "600 of Tuft over Ridge" in text(client, scene, at="meadow/copies")
+
+
+def test_copies_on_a_surface_that_is_deformed_are_sent_where_it_carries_them(
+    client: TestClient, scene: str, app: FastAPI
+) -> None:
+    edit(client, scene, *PLANTED)
+    (still,) = client.get(f"{scene}/scatters").json()["scatters"]
+    edit(client, scene, {"do": "add-deformer", "node": "ridge", "kind": "ripple"})
+    (carried,) = client.get(f"{scene}/scatters").json()["scatters"]
+    assert (carried["laid"], carried["leans"] != still["leans"]) == (still["laid"], True)
+    content = sent(client, f"{scene}/leans", node="meadow", **{"from": 30, "to": 31})
+    document = app.state.store.open(scene.rsplit("/", 1)[1]).scene
+    node, scope = document.by_id["meadow"], Scope(document)
+    found = copies_of(document, node, scope)
+    clock = document.clock().at(np.array([30.0, 31.0]))
+    places = np.array([row for _, row, _ in standing(document, node, found, clock, scope)])
+    np.testing.assert_allclose(steps(content["away"], 2, 600, 3), places - found.places, atol=content["away"]["worth"])
+    assert np.abs(places - found.places).max() > 0.01
+    assert "tilts" in content
 
 
 def previewed(client: TestClient, scene: str, revision: int, edit: dict[str, Any], **more: object) -> Any:
@@ -117,10 +142,10 @@ def test_a_drag_shows_how_a_few_copies_would_lean_and_where_the_first_ones_would
     )
     node, scope = document.by_id["meadow"], Scope(document)
     found = copies_of(document, node, scope)
-    angles = np.frombuffer(crowd["lean"]["leans"], "<i2").reshape(-1, len(few), 2) * crowd["lean"]["largest"]
+    angles = steps(crowd["lean"]["leans"], -1, len(few), 2)
     whole = np.concatenate([block for _, block in leans(document, node, found, document.clock(), scope)], axis=1)
     expected = whole[:, np.isin(found.ids, few)]
-    np.testing.assert_allclose(angles, expected, atol=crowd["lean"]["largest"])
+    np.testing.assert_allclose(angles, expected, atol=crowd["lean"]["leans"]["worth"])
     # the gusts of the open field, coarser than they are when it is let go
     fine = sent(client, f"{scene}/air", node="ridge-wind")
     assert len(content["gusts"]["distances"]) < len(fine["distances"])

@@ -52,6 +52,22 @@ def test_points_come_in_answers_of_bounded_size(client: TestClient, scene: str, 
     assert answers >= 4
 
 
+def test_what_is_the_same_at_the_moments_that_were_asked_for_is_not_said_to_stand_still(
+    client: TestClient, scene: str
+) -> None:
+    edit(client, scene, 0, {"do": "add-deformer", "node": "ridge", "kind": "ripple"},
+         {"do": "add-deformer", "node": "needle", "kind": "taper"})  # fmt: skip
+    # the last frame alone; and frames on which a ripple has not begun
+    edit(client, scene, 1, {"do": "set", "address": "ridge/deform.ripple.begin", "value": 40})
+    for first, last in ((250, 250), (0, 9)):
+        said = unpacked(client.get(f"{scene}/points", params={"node": "ridge", "from": first, "to": last}))
+        assert (said["still"], said["frames"]) == (False, last - first + 1)
+        assert len(said["points"]) == 12 * said["count"] * said["frames"]
+        assert len(said["normals"]) == 3 * said["count"] * said["frames"]
+    tapered = unpacked(client.get(f"{scene}/points", params={"node": "needle", "from": 0, "to": 9}))
+    assert (tapered["still"], tapered["frames"]) == (True, 1)
+
+
 def test_a_motion_of_many_points_is_never_held_whole() -> None:
     scene = banner(224)
     shape = scene.nodes[0].shape

@@ -62,6 +62,17 @@ class Copies:
     def __len__(self) -> int:
         return len(self.ids)
 
+    def of(self, source: int, variant: int | None) -> Ids:
+        """Which are of a source, in one of its shifts of time or in any.
+
+        Returns
+        -------
+        (m,) array
+            Their places here.
+        """
+        mine = self.sources == source
+        return np.flatnonzero(mine if variant is None else mine & (self.variants == variant))
+
     def only(self, rows: Ids) -> Copies:
         """Some of them.
 

@@ -72,24 +72,6 @@ def answers_air(scene: Scene, scatter: Scatter) -> bool:
     return scatter.wind == "air" and bool(fields_for(scene, ""))
 
 
-def turned(scene: Scene, node: Node, copies: Copies, clock: Clock, scope: Scope) -> Iterator[tuple[float, Quaternions]]:
-    """How copies are turned, at one moment after the other.
-
-    Yields
-    ------
-    float, (copies, 4) array
-        The frame; x, y, z, w.
-    """
-    scatter = node.scatter
-    assert scatter is not None
-    angles = np.zeros((len(clock.frames), len(copies), 2), dtype=np.float32)
-    if answers_air(scene, scatter):
-        for part, block in leans(scene, node, copies, clock, scope):
-            angles[:, part] = block
-    for frame, row in zip(clock.frames.tolist(), angles.astype(np.float64), strict=True):
-        yield frame, leaning(copies.turns, row)
-
-
 def leaning(turns: Quaternions, angles: Points) -> Quaternions:
     """Copies turned on by a lean: toward x about −z, toward z about x, both at once.
 

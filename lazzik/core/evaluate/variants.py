@@ -1,7 +1,8 @@
 """What a scatter repeats: its sources with all below them, in as many shifts of time as it has variants.
 
 A copy stands as its source does, but for where that is: T of the source is left out, R and S are kept. Variant v is the
-source v/variants · shift seconds later; in a loop the shifted time wraps. Sources that stand still have one variant.
+source v/variants · shift seconds later, its transforms and its surfaces; in a loop the shifted time wraps. Sources that
+stand still have one variant.
 """
 
 from __future__ import annotations
@@ -14,6 +15,7 @@ from numpy.typing import NDArray
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.shapes import surface_moves
 from lazzik.core.evaluate.transforms import moves, transforms
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scatter import Scatter
@@ -28,6 +30,19 @@ class Part:
     node: Node
     matrices: Matrices
     """(frames or 1, 4, 4) from the shape's space to that of a copy."""
+    clock: Clock
+    """The moments at which its surface is to be worked out."""
+
+
+def repeated(scene: Scene, source: Node) -> list[Node]:
+    """The shapes of a source that copies have: its own even where it is hidden, and those below it that are seen."""
+    return [here for here in scene.within(source) if here.shape is not None and (here.visible or here is source)]
+
+
+def lent(scene: Scene) -> frozenset[str]:
+    """Hidden objects whose shapes are seen in copies."""
+    sources = {slug for node in scene.nodes if node.scatter and node.visible for slug in node.scatter.sources}
+    return frozenset(here.id for slug in sources for here in repeated(scene, scene.node(slug)) if not here.visible)
 
 
 def parts_of(scene: Scene, node: Node, place: int, variant: int, clock: Clock, scope: Scope) -> list[Part]:
@@ -35,8 +50,9 @@ def parts_of(scene: Scene, node: Node, place: int, variant: int, clock: Clock, s
     scatter = node.scatter
     assert scatter is not None
     source = scene.node(scatter.sources[place])
-    moving = source_moves(scene, source)
-    at = shifted(scene, scatter, variant, clock, scope.at(node.id)) if moving else clock.at(clock.frames[:1])
+    later = shifted(scene, scatter, variant, clock, scope.at(node.id)) if source_moves(scene, source) else clock
+    at = later if _turns(scene, source) else clock.at(clock.frames[:1])
+    shapes = repeated(scene, source)
     rows: dict[str | None, Matrices] = {}
     found = []
     for here in scene.within(source):
@@ -49,13 +65,27 @@ def parts_of(scene: Scene, node: Node, place: int, variant: int, clock: Clock, s
             matrix[:, :3, 3] = own.position
             matrix = rows[here.parent] @ matrix
         rows[here.id] = matrix
-        if here.shape is not None and (here.visible or here is source):
-            found.append(Part(here, matrix))
+        if here in shapes:
+            found.append(Part(here, matrix, later))
     return found
 
 
+def kinds_of(scene: Scene, scatter: Scatter) -> list[tuple[int, int | None]]:
+    """What copies may be of: (source, shift of time), without a shift for a source that stands still."""
+    return [
+        (place, variant)
+        for place, slug in enumerate(scatter.sources)
+        for variant in (range(scatter.variants) if source_moves(scene, scene.node(slug)) else (None,))
+    ]
+
+
 def source_moves(scene: Scene, source: Node) -> bool:
-    """Whether anything of a source changes its place, turn or size over time."""
+    """Whether anything of a source changes its place, turn, size or surface over time."""
+    return _turns(scene, source) or any(surface_moves(scene, here) for here in scene.within(source))
+
+
+def _turns(scene: Scene, source: Node) -> bool:
+    """Whether a transform within it does."""
     below = any(moves(scene, here) for here in scene.within(source) if here is not source)
     return below or moves(scene, source, ("rotation", "scale"))
 

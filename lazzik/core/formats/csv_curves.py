@@ -14,8 +14,8 @@ from lazzik.core.errors import InvalidDocument, InvalidEdit
 from lazzik.core.evaluate.airflow import air, world_of
 from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.evaluator import evaluate
-from lazzik.core.evaluate.leans import turned
 from lazzik.core.evaluate.memo import Memo
+from lazzik.core.evaluate.riding import standing
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.variants import placed
 from lazzik.core.formats.base import Format, moving_addresses
@@ -105,8 +105,8 @@ def write_copies(scene: Scene, progress: Progress = UNHEARD, memo: Memo | None =
         above = world_of(scene, node, clock, scope)
         named = [node.scatter.sources[place] for place in copies.sources.tolist()]
         ids = copies.ids.tolist()
-        for matrix, (frame, turns) in zip(above, turned(scene, node, copies, clock, scope), strict=True):
-            places, turns, sizes = placed(copies.places, turns, copies.sizes, matrix)
+        for matrix, (frame, places, turns) in zip(above, standing(scene, node, copies, clock, scope), strict=True):
+            places, turns, sizes = placed(places, turns, copies.sizes, matrix)
             values = np.concatenate([places, turns, sizes[:, None]], axis=1).tolist()
             for copy, source, row in zip(ids, named, values, strict=True):
                 writer.writerow([node.id, copy, source, f"{frame:.10g}", *map(repr, row)])

@@ -86,12 +86,14 @@ class Gltf(Format):
 
 
 def write_glb(scene: Scene, *, animated: bool = True, memo: Memo | None = None, progress: Progress = UNHEARD) -> bytes:
-    """The scene as the bytes of a .glb file; without its animation, objects are as on the first frame."""
+    """The scene as the bytes of a .glb file; without its animation, objects are as on the first frame, and what is
+    hidden is there where copies are drawn of it, told as unseen."""
+    from lazzik.core.evaluate.variants import lent
     from lazzik.core.formats.gltf_write import Writer
 
     if animated:
         return Gltf().write(scene, progress, memo)
-    return glb_of(*Writer(scene, Scope(scene, memo or Memo()), False, progress).write())
+    return glb_of(*Writer(scene, Scope(scene, memo or Memo()), False, progress, lent=lent(scene)).write())
 
 
 def as_text(glb: bytes) -> bytes:

@@ -16,13 +16,13 @@ from lazzik.core.document import Frozen
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.evaluator import value_of
-from lazzik.core.evaluate.leans import turned
 from lazzik.core.evaluate.picture_rows import picture_rows
+from lazzik.core.evaluate.riding import standing
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.evaluate.transforms import Part, moves, part_of, transforms
-from lazzik.core.evaluate.variants import instances, parts_of
+from lazzik.core.evaluate.variants import instances, kinds_of, parts_of
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.formats.colors import linear
 from lazzik.core.formats.gltf_merge import Keep
@@ -78,6 +78,8 @@ class Writer:
     """By what is moved: metres, degrees, factors."""
     pointers: bool = False
     """Whether looks, lights and cameras change over time."""
+    lent: frozenset[str] = frozenset()
+    """Hidden objects whose shapes are written all the same, told as unseen: copies are drawn of them."""
     paints: dict[str, Paint] = field(default_factory=dict)
     """The looks of those of them that were repainted."""
     changing: list[tuple[str, str, Frozen, str, str]] = field(default_factory=list)
@@ -158,7 +160,9 @@ class Writer:
         form = self.forms.get(node.id)
         if form and form.repainted:
             self.paints[node.id] = self._paint(node.look or Look())
-        if node.shape is not None and node.visible and (form is None or form.bent):
+        if node.id in self.lent:
+            out["extras"]["unseen"] = True
+        if node.shape is not None and (node.visible or node.id in self.lent) and (form is None or form.bent):
             out["mesh"] = self._mesh(node)
         if node.camera is not None and not (keep and keep.camera):
             view = np.radians(self._first(node.camera, "view"))
@@ -179,17 +183,18 @@ class Writer:
         scatter, now = node.scatter, self._now()
         assert scatter is not None
         copies = copies_of(self.scene, node, self.scope)
-        ((_, turns),) = turned(self.scene, node, copies, now, self.scope)
+        ((_, stand, turns),) = standing(self.scene, node, copies, now, self.scope)
         made = []
-        for place, slug in enumerate(scatter.sources):
-            for part in parts_of(self.scene, node, place, 0, now, self.scope):
-                mine = np.flatnonzero(copies.sources == place)
+        for place, variant in kinds_of(self.scene, scatter):
+            slug = scatter.sources[place]
+            for part in parts_of(self.scene, node, place, variant or 0, now, self.scope):
+                mine = copies.of(place, variant)
                 mesh = nodes[places[part.node.id]].get("mesh")
                 if mesh is None:
                     mesh = self._mesh(part.node)
                 if not len(mine):
                     continue
-                rows = instances(copies.places[mine], turns[mine], copies.sizes[mine], part.matrices[0])
+                rows = instances(stand[mine], turns[mine], copies.sizes[mine], part.matrices[0])
                 attributes = {
                     name: self._accessor(np.ascontiguousarray(values, dtype=np.float32), shape)
                     for name, values, shape in zip(

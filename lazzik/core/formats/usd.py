@@ -18,13 +18,14 @@ from lazzik.core.clock import Clock
 from lazzik.core.document import Frozen
 from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.evaluator import value_of
-from lazzik.core.evaluate.leans import answers_air, turned
+from lazzik.core.evaluate.leans import answers_air
 from lazzik.core.evaluate.memo import Memo
+from lazzik.core.evaluate.riding import rides, standing
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.evaluate.transforms import moves, transforms
-from lazzik.core.evaluate.variants import parts_of, source_moves
+from lazzik.core.evaluate.variants import kinds_of, parts_of
 from lazzik.core.formats.base import Format
 from lazzik.core.formats.colors import linear
 from lazzik.core.geometry.mesh import Mesh
@@ -151,28 +152,26 @@ class _Writer:
         assert scatter is not None
         copies = copies_of(self.scene, node, self.scope)
         instancer = UsdGeom.PointInstancer.Define(self.stage, path)
-        kinds = [
-            (place, variant)
-            for place, slug in enumerate(scatter.sources)
-            for variant in (range(scatter.variants) if source_moves(self.scene, self.scene.node(slug)) else (0,))
-        ]
-        for place, variant in kinds:
-            kind = f"{path}/kind_{place}_{variant}"
+        indices = np.zeros(len(copies), dtype=np.int32)
+        for index, (place, variant) in enumerate(kinds_of(self.scene, scatter)):
+            kind = f"{path}/kind_{place}_{variant or 0}"
             UsdGeom.Xform.Define(self.stage, kind)
             instancer.GetPrototypesRel().AddTarget(kind)
-            self._prototype(node, place, variant, kind)
-        which = {pair: index for index, pair in enumerate(kinds)}
-        indices = [which.get((s, v), which.get((s, 0), 0)) for s, v in
-                   zip(copies.sources.tolist(), copies.variants.tolist(), strict=True)]  # fmt: skip
-        instancer.CreateProtoIndicesAttr(Vt.IntArray(indices))
-        instancer.CreatePositionsAttr(Vt.Vec3fArray.FromNumpy(copies.places.astype(np.float32)))
+            self._prototype(node, place, variant or 0, kind)
+            indices[copies.of(place, variant)] = index
+        instancer.CreateProtoIndicesAttr(Vt.IntArray.FromNumpy(indices))
         sizes = np.repeat(copies.sizes[:, None], 3, axis=1).astype(np.float32)
         instancer.CreateScalesAttr(Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(sizes)))
         instancer.CreateIdsAttr(Vt.Int64Array.FromNumpy(copies.ids.astype(np.int64)))
+        positions = instancer.CreatePositionsAttr()
         fine, half = instancer.CreateOrientationsfAttr(), instancer.CreateOrientationsAttr()
-        moving = answers_air(self.scene, scatter)
-        for frame, turns in turned(self.scene, node, copies, self.clock if moving else self.still, self.scope):
+        carried = rides(self.scene, node)
+        moving = carried or answers_air(self.scene, scatter)
+        clock = self.clock if moving else self.still
+        for frame, places, turns in standing(self.scene, node, copies, clock, self.scope):
             when = (Usd.TimeCode(float(frame)),) if moving else ()
+            if carried or not positions.HasValue():
+                positions.Set(Vt.Vec3fArray.FromNumpy(places.astype(np.float32)), *(when if carried else ()))
             rows = turns.astype(np.float32)
             fine.Set(Vt.QuatfArray([Gf.Quatf(w, x, y, z) for x, y, z, w in rows.tolist()]), *when)
             half.Set(Vt.QuathArray([Gf.Quath(w, x, y, z) for x, y, z, w in rows.tolist()]), *when)
@@ -188,7 +187,7 @@ class _Writer:
             for frame, rows in zip(self.clock.frames, part.matrices, strict=False):
                 when = (float(frame),) if len(part.matrices) > 1 else ()
                 matrix.Set(Gf.Matrix4d(*rows.T.ravel().tolist()), *when)
-            self._mesh(part.node, f"{path}/n_{name}/shape")
+            self._mesh(part.node, f"{path}/n_{name}/shape", part.clock)
 
     def _transform(self, xform: Any, node: Node) -> None:
         from pxr import Gf, UsdGeom
@@ -206,7 +205,9 @@ class _Writer:
             turn.Set(Gf.Quatd(w, x, y, z), *when)
             size.Set(Gf.Vec3f(*own.scale[i].tolist()), *when)
 
-    def _mesh(self, node: Node, path: str) -> None:
+    def _mesh(self, node: Node, path: str, clock: Clock | None = None) -> None:
+        """An object's surface; as it is at the moments of another clock, where it is a prototype: that one is seen even
+        where the object is hidden."""
         from pxr import Sdf, UsdGeom, UsdShade, Vt
 
         assert node.shape is not None
@@ -216,9 +217,9 @@ class _Writer:
         mesh.CreateFaceVertexCountsAttr(Vt.IntArray.FromNumpy(np.full(len(rest.triangles), 3, np.int32)))
         mesh.CreateFaceVertexIndicesAttr(Vt.IntArray.FromNumpy(rest.triangles.astype(np.int32).ravel()))
         mesh.SetNormalsInterpolation(UsdGeom.Tokens.vertex)
-        if not node.visible:
+        if clock is None and not node.visible:
             mesh.CreateVisibilityAttr(UsdGeom.Tokens.invisible)
-        self._points(mesh, node, rest)
+        self._points(mesh, node, rest, clock or self.clock)
         look = node.look or Look()
         if self.pictured and look.picture is not None and rest.coordinates is not None:
             st = UsdGeom.PrimvarsAPI(mesh).CreatePrimvar(
@@ -228,11 +229,11 @@ class _Writer:
         mesh.CreateDisplayColorAttr([tuple(self._linear(look.color))])
         UsdShade.MaterialBindingAPI.Apply(mesh.GetPrim()).Bind(self._material(look))
 
-    def _points(self, mesh: Any, node: Node, rest: Mesh) -> None:
+    def _points(self, mesh: Any, node: Node, rest: Mesh, clock: Clock) -> None:
         if not shapes_over_time(self.scene, node):
             self._set_points(mesh, rest.points, rest.normals, ())
             return
-        motion = surface_of(self.scene, node, self.clock, self.scope)
+        motion = surface_of(self.scene, node, clock, self.scope)
         for index, points in motion.each():
             self.progress.hear()
             when = () if motion.still else (float(self.clock.frames[index]),)

@@ -249,11 +249,20 @@ def affected(before: Scene, after: Scene) -> list[Node]:
     return [node for node in after.nodes if before.by_id.get(node.id) is not node or _reads_other(before, after, node)]
 
 
-def _reads_other(before: Scene, after: Scene, node: Node) -> bool:
+def depends_on(scene: Scene, node: Node) -> tuple[object, ...]:
+    """All that an object's motion and surface depend on, itself first: the very objects."""
+    return (node, *seen_by(scene, frozenset(_own_reads(scene, node))))
+
+
+def _own_reads(scene: Scene, node: Node) -> set[str]:
+    """The addresses that an object reads, with where it hangs if it answers the air."""
     own = node_reads(node).values()
-    ahead = {address for reads in own for address in reads}
-    if any(answers(after, reads) for reads in own):
-        ahead |= hangs(node)
+    addresses = {address for reads in own for address in reads}
+    return addresses | hangs(node) if any(answers(scene, reads) for reads in own) else addresses
+
+
+def _reads_other(before: Scene, after: Scene, node: Node) -> bool:
+    ahead = _own_reads(after, node)
     known: set[str] = set()
     while ahead:
         address = ahead.pop()

@@ -9,9 +9,11 @@ from numpy.typing import NDArray
 
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.copies import Copies, copies_of
-from lazzik.core.evaluate.leans import leans
+from lazzik.core.evaluate.leans import answers_air, leans
+from lazzik.core.evaluate.riding import ridden, rides
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.variants import parts_of, source_moves
+from lazzik.core.evaluate.shapes import shapes_over_time
+from lazzik.core.evaluate.variants import kinds_of, parts_of
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scatter import Scatter
 from lazzik.core.scene.scene import Scene
@@ -19,7 +21,7 @@ from lazzik.web.scatter.facts import scatter_facts
 from lazzik.web.ui.encode import floats
 
 STEPS = 32767.0
-"""A lean is sent as so many parts of the largest of its answer."""
+"""Leans are sent as so many parts of the largest of their answer."""
 
 LAID = 2000
 """Copies that are seen while where they stand is dragged."""
@@ -33,11 +35,7 @@ FEWEST, MOST = 24, 192
 
 def laid_of(scene: Scene, owner: Node, scatter: Scatter, found: Copies, scope: Scope) -> dict[str, Any]:
     """Where copies stand, and the shapes that each is made of."""
-    groups = [
-        _group(scene, owner, found, place, variant, scope)
-        for place in range(len(scatter.sources))
-        for variant in (range(scatter.variants) if source_moves(scene, scene.node(scatter.sources[place])) else (None,))
-    ]
+    groups = [_group(scene, owner, found, *kind, scope) for kind in kinds_of(scene, scatter)]
     return {
         "node": owner.id, "count": len(found), "first": scene.first, "ids": _whole(found.ids),
         "places": floats(found.places), "turns": floats(found.turns), "sizes": floats(found.sizes), "groups": groups,
@@ -46,24 +44,36 @@ def laid_of(scene: Scene, owner: Node, scatter: Scatter, found: Copies, scope: S
 
 def _group(scene: Scene, owner: Node, found: Copies, place: int, variant: int | None, scope: Scope) -> dict[str, Any]:
     """The copies of one source in one shift of time, by their places in the answer."""
-    mine = found.sources == place
-    if variant is not None:
-        mine &= found.variants == variant
     parts = parts_of(scene, owner, place, variant or 0, scene.clock(), scope)
-    return {
-        "copies": _whole(np.flatnonzero(mine)),
-        "parts": [{"node": part.node.id, "matrices": floats(np.swapaxes(part.matrices, 1, 2))} for part in parts],
-    }
+    told = [
+        {"node": part.node.id, "matrices": floats(np.swapaxes(part.matrices, 1, 2)),
+         "shaped": shapes_over_time(scene, part.node)}
+        for part in parts
+    ]  # fmt: skip
+    return {"copies": _whole(found.of(place, variant)), "variant": variant or 0, "parts": told}
 
 
 def leans_of(scene: Scene, owner: Node, found: Copies, clock: Clock, scope: Scope) -> dict[str, Any]:
-    """How copies lean over the moments of a clock."""
-    angles = np.empty((len(clock.frames), len(found), 2), dtype=np.float32)
-    for part, block in leans(scene, owner, found, clock, scope):
-        angles[:, part] = block
-    largest = float(np.abs(angles).max(initial=0.0)) or 1.0
-    steps = np.round(angles * (STEPS / largest)).astype("<i2")
-    return {"moments": len(clock.frames), "largest": largest / STEPS, "leans": steps.tobytes()}
+    """How copies lean over the moments of a clock, and where their surface carries them, if it moves."""
+    assert owner.scatter is not None
+    angles = np.zeros((len(clock.frames), len(found), 2), dtype=np.float32)
+    if answers_air(scene, owner.scatter):
+        for part, block in leans(scene, owner, found, clock, scope):
+            angles[:, part] = block
+    told = {"moments": len(clock.frames), "leans": _steps(angles)}
+    if len(found) and rides(scene, owner):
+        away, tilts = np.empty((2, len(clock.frames), len(found), 3), dtype=np.float32)
+        for row, (places, turns) in enumerate(ridden(scene, owner, found, clock, scope)):
+            away[row] = places - found.places
+            tilts[row] = turns[:, :3] * np.where(turns[:, 3:] < 0, -1.0, 1.0)
+        told |= {"away": _steps(away), "tilts": _steps(tilts)}
+    return told
+
+
+def _steps(values: NDArray[np.float32]) -> dict[str, Any]:
+    """Numbers as small whole ones, and what one of them is worth."""
+    worth = (float(np.abs(values).max(initial=0.0)) or 1.0) / STEPS
+    return {"worth": worth, "steps": np.round(values / worth).astype("<i2").tobytes()}
 
 
 def crowds_between(before: Scene, after: Scene, scope: Scope) -> list[dict[str, Any]]:

@@ -6,7 +6,9 @@ from zlib import crc32
 
 from typing_extensions import TypedDict
 
+from lazzik.core.evaluate.riding import rides, surface_under
 from lazzik.core.scene.node import Node
+from lazzik.core.scene.references import depends_on
 from lazzik.core.scene.scatter import Scatter
 from lazzik.core.scene.scene import Scene
 from lazzik.web.air.facts import air_key
@@ -19,7 +21,7 @@ class ScatterFacts(TypedDict):
     laid: str
     """Changes when its copies stand elsewhere, or are of something else."""
     leans: str
-    """Changes when they may lean otherwise; '' if they never do."""
+    """Changes when they may lean otherwise, or their surface moves otherwise; '' if they never do either."""
 
 
 def scatter_facts(scene: Scene) -> list[ScatterFacts]:
@@ -35,14 +37,16 @@ WIND = ("gain", "frequency", "damping", "loop")
 
 
 def _facts(scene: Scene, node: Node, scatter: Scatter, air: str) -> ScatterFacts:
-    held = [*(inner for slug in scatter.sources for inner in scene.within(scene.node(slug)))]
+    held = [depends_on(scene, inner) for slug in scatter.sources for inner in scene.within(scene.node(slug))]
     surface = scene.by_id.get(scatter.surface or "")
     plain = {name: value for name, value in scatter if name not in WIND}
     times = (scene.fps, scene.first, scene.last)
     laid = _key(plain, held, surface and (surface.shape, *_places(scene, surface)), _places(scene, node), times)
     wind = [getattr(scatter, name) for name in WIND]
     answers = bool(air) and scatter.wind == "air"
-    return {"node": node.id, "laid": laid, "leans": _key(laid, wind, air) if answers else ""}
+    under = surface_under(scene, node) if rides(scene, node) else None
+    carried = under and [depends_on(scene, here) for here in (*scene.lineage(under), *scene.lineage(node))]
+    return {"node": node.id, "laid": laid, "leans": _key(laid, wind, air, carried) if answers or carried else ""}
 
 
 def _places(scene: Scene, node: Node) -> list[object]:

@@ -10,15 +10,19 @@ from typing_extensions import TypedDict
 
 from lazzik.core.bake.real import MOST_REAL, made_real
 from lazzik.core.clock import Clock
+from lazzik.core.compare.motion import in_step
 from lazzik.core.evaluate.copies import copies_of, density
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.variants import shifted
 from lazzik.core.scene.edits.scatters import bears, paint_density, scatter_of
+from lazzik.core.scene.scatter import MOST_VARIANTS
 from lazzik.web.deps import Kept, Store
 from lazzik.web.requests.bodies import body_of
-from lazzik.web.requests.fields import AskedRevision, FrameNumber, Revision
+from lazzik.web.requests.fields import FrameNumber, Revision
 from lazzik.web.scatter.crowds import laid_of, leans_of
 from lazzik.web.scatter.facts import ScatterFacts, scatter_facts
-from lazzik.web.stage.points import MOST_MOMENTS, in_range
+from lazzik.web.stage.points import MOST_AT_ONCE, MOST_MOMENTS, in_range, points_of, shaped
+from lazzik.web.states import Beside, Seen
 from lazzik.web.ui.encode import floats, packed, weights_in
 from lazzik.web.ui.templating import templates
 
@@ -83,44 +87,65 @@ class ScattersNow(TypedDict):
 
 
 @router.get("/copies")
-def copies(scene_id: str, node: str, store: Store, memo: Kept, revision: AskedRevision = None) -> Response:
+def copies(node: str, memo: Kept, seen: Seen) -> Response:
     """Where the copies of a scatter stand, and the shapes that each is made of."""
-    state = store.open(scene_id)
-    scene = state.scene if revision is None else store.at(scene_id, revision)
-    owner, scatter = scatter_of(scene, node)
-    scope = Scope(scene, memo, [])
-    found = copies_of(scene, owner, scope)
-    return packed({"revision": state.revision} | laid_of(scene, owner, scatter, found, scope))
+    owner, scatter = scatter_of(seen.scene, node)
+    scope = Scope(seen.scene, memo, [])
+    found = copies_of(seen.scene, owner, scope)
+    return packed({"revision": seen.on} | laid_of(seen.scene, owner, scatter, found, scope))
+
+
+First = Annotated[FrameNumber, Query(alias="from")]
+Last = Annotated[FrameNumber, Query(alias="to")]
+Moments = Annotated[int, Query(ge=1, le=MOST_MOMENTS)]
 
 
 @router.get("/leans")
 def copies_lean(
-    scene_id: str,
-    node: str,
-    store: Store,
-    memo: Kept,
-    first: Annotated[FrameNumber, Query(alias="from")],
-    last: Annotated[FrameNumber, Query(alias="to")],
-    per: Annotated[int, Query(ge=1, le=MOST_MOMENTS)] = 1,
-    revision: AskedRevision = None,
+    node: str, memo: Kept, seen: Seen, beside: Beside, first: First, last: Last, per: Moments = 1
 ) -> Response:
-    """How the copies of a scatter lean from a frame on, `per` moments of each, as many as one answer may carry."""
-    state = store.open(scene_id)
-    scene = state.scene if revision is None else store.at(scene_id, revision)
-    in_range(scene, first, last)
+    """How the copies of a scatter lean from a frame on, and where their surface carries them: `per` moments of each
+    frame, as many as one answer may carry. Beside another state the frames are that one's, in step with it."""
+    scene = seen.scene
+    timed = beside.scene if beside else scene
+    in_range(timed, first, last)
     owner, _ = scatter_of(scene, node)
     scope = Scope(scene, memo, [])
     found = copies_of(scene, owner, scope)
     end = min(last, first + max(1, MOST_LEANS // max(1, per * len(found))) - 1)
-    clock = Clock.over(scene.fps, scene.first, end, start=first, per_frame=per)
+    clock = in_step(scene, Clock.over(timed.fps, timed.first, end, start=first, per_frame=per))
     return packed({"from": first, "to": end} | leans_of(scene, owner, found, clock, scope))
 
 
+@router.get("/copy-points")
+def copy_points(
+    node: str,
+    part: str,
+    variant: Annotated[int, Query(ge=0, le=MOST_VARIANTS)],
+    memo: Kept,
+    seen: Seen,
+    beside: Beside,
+    first: First,
+    last: Last,
+    per: Moments = 1,
+) -> Response:
+    """The points of what a scatter repeats in one of its shifts of time, `per` moments of each frame from one on, as
+    many as one answer may carry."""
+    scene = seen.scene
+    timed = beside.scene if beside else scene
+    in_range(timed, first, last)
+    owner, scatter = scatter_of(scene, node)
+    scope = Scope(scene, memo, [])
+    end = min(last, first + MOST_AT_ONCE - 1)
+    clock = in_step(scene, Clock.over(timed.fps, timed.first, end, start=first, per_frame=per))
+    later = shifted(scene, scatter, variant, clock, scope.at(owner.id))
+    return packed(points_of(scene, shaped(scene, part), later, scope, first))
+
+
 @router.get("/scatters")
-def scatters(scene_id: str, store: Store) -> ScattersNow:
+def scatters(seen: Seen) -> ScattersNow:
     """What there is to draw of scatters, for whoever draws the scene without its studio."""
-    state = store.open(scene_id)
-    return {"revision": state.revision, "last": state.scene.last, "scatters": scatter_facts(state.scene)}
+    return {"revision": seen.on, "last": seen.scene.last, "scatters": scatter_facts(seen.scene)}
 
 
 @router.get("/scatter-form")

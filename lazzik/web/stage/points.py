@@ -9,7 +9,7 @@ import numpy as np
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.shapes import shapes_over_time
+from lazzik.core.evaluate.shapes import shapes_over_time, surface_moves
 from lazzik.core.evaluate.surface import Surface, surface_of
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
@@ -34,19 +34,21 @@ def points_of(scene: Scene, node: Node, clock: Clock, scope: Scope, first: int) 
     """
     motion = surface_of(scene, node, clock, scope)
     count = len(motion.rest.points)
-    frames = 1 if motion.still else max(1, min(len(clock.frames), LARGEST_CHUNK // (15 * count)))
+    still = not surface_moves(scene, node)  # one that moves may be the same at all these moments
+    frames = 1 if still else max(1, min(len(clock.frames), LARGEST_CHUNK // (15 * count)))
     places, normals = [], []
     for _, now in motion.each(0, frames):
         places.append(floats(now))
         normals.append(small_normals(motion, now))
+    alike = frames // len(places)
     return {
         "node": node.id,
         "from": first,
         "frames": frames,
-        "still": motion.still,
+        "still": still,
         "count": count,
-        "points": b"".join(places),
-        "normals": b"".join(normals),
+        "points": b"".join(places * alike),
+        "normals": b"".join(normals * alike),
     }
 
 

@@ -14,6 +14,7 @@ from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import acting, reshaped, shapes_below, shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
+from lazzik.core.evaluate.variants import lent
 from lazzik.core.formats.gltf import write_glb
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.references import affected
@@ -90,7 +91,8 @@ def names(scene_id: str, store: Store) -> Names:
 
 def geometry_key(scene: Scene) -> str:
     """Changes when the stage has to fetch the geometry anew."""
-    parts = [(n.id, n.parent, n.visible, n.shape, *_seen(n)) for n in scene.nodes]
+    seen = lent(scene)
+    parts = [(n.id, n.parent, n.visible or n.id in seen, n.visible, n.shape, *_seen(n)) for n in scene.nodes]
     return f"{crc32(str(parts).encode()):08x}"
 
 

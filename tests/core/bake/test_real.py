@@ -9,7 +9,7 @@ from lazzik.core.bake.real import made_real
 from lazzik.core.channel.channel import base_value
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.copies import copies_of
-from lazzik.core.evaluate.leans import turned
+from lazzik.core.evaluate.riding import standing
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.transforms import world
 from lazzik.core.evaluate.variants import parts_of
@@ -41,7 +41,7 @@ def test_it_stands_and_leans_as_the_copy_did(meadow: Scene) -> None:
     after = applied(meadow, made_real(meadow, "many", [int(copies.ids[k])], scope))
     (head,) = [inner for inner in after.nodes if inner.label == "Head" and inner.id != "head"]
     places = world(after, head, clock, Scope(after))[:, :3, 3]
-    for frame, turns in turned(meadow, node, copies, clock, scope):
+    for frame, _, turns in standing(meadow, node, copies, clock, scope):
         expected = copies.places[k] + copies.sizes[k] * Turn.from_quat(turns[k]).apply([0.0, 0.6, 0.0])
         np.testing.assert_allclose(places[int(frame)], expected, atol=1e-5)  # told in single precision
     assert np.ptp(places[:, 0]) > 0.01

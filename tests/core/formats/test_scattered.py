@@ -15,8 +15,9 @@ import pytest
 
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.copies import copies_of
-from lazzik.core.evaluate.leans import turned
+from lazzik.core.evaluate.riding import standing
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.evaluate.transforms import world
 from lazzik.core.evaluate.variants import parts_of
 from lazzik.core.formats.gltf import Gltf, write_glb
@@ -64,10 +65,10 @@ def expected(scene: Scene, frame: int) -> list[np.ndarray[Any, Any]]:
     node, scope = scene.by_id["many"], Scope(scene)
     copies, clock = copies_of(scene, node, scope), scene.clock()
     above = world(scene, node, clock, scope)[frame]
-    turns = list(turned(scene, node, copies, clock, scope))[frame][1]
+    _, places, turns = list(standing(scene, node, copies, clock, scope))[frame]
     out = []
     for k in range(len(copies)):
-        copy = above @ matrix(copies.places[k], turns[k], copies.sizes[k])
+        copy = above @ matrix(places[k], turns[k], copies.sizes[k])
         parts = parts_of(scene, node, 0, int(copies.variants[k]), clock, scope)
         out += [copy @ part.matrices[min(frame, len(part.matrices) - 1)] for part in parts]
     return out
@@ -93,6 +94,33 @@ def test_every_instance_of_the_point_instancer_is_where_the_copy_is(meadow: Scen
                 own = np.array(UsdGeom.Xformable(part).GetLocalTransformation(Usd.TimeCode(frame))).T
                 found.append(above @ np.array(copy).T @ own)
         np.testing.assert_allclose(found, expected(meadow, frame), atol=1e-4)
+
+
+def test_instances_go_with_their_surface_and_a_bent_source_is_seen_in_shifts_of_time(
+    meadow: Scene, tmp_path: Path
+) -> None:
+    from pxr import Usd, UsdGeom
+
+    swaying = edited(
+        meadow,
+        {"do": "add-deformer", "node": "ground", "kind": "ripple"},
+        {"do": "add-deformer", "node": "flower", "kind": "ripple"},
+        {"do": "change-object", "node": "flower", "visible": False},
+    )
+    (file := tmp_path / "meadow.usdc").write_bytes(write_usd(swaying, "usdc"))
+    stage = Usd.Stage.Open(str(file))
+    (instancer,) = [UsdGeom.PointInstancer(prim) for prim in stage.Traverse() if prim.IsA(UsdGeom.PointInstancer)]
+    assert instancer.GetPositionsAttr().GetNumTimeSamples() == 13
+    node, scope, clock = swaying.by_id["many"], Scope(swaying), swaying.clock()
+    for frame, places, _ in standing(swaying, node, copies_of(swaying, node, scope), clock, scope):
+        np.testing.assert_allclose(np.array(instancer.GetPositionsAttr().Get(frame)), places, atol=1e-5)
+    for variant, target in enumerate(instancer.GetPrototypesRel().GetTargets()):
+        stalk, _ = parts_of(swaying, node, 0, variant, clock, scope)
+        surface = surface_of(swaying, stalk.node, stalk.clock, scope)
+        mesh = UsdGeom.Mesh(stage.GetPrimAtPath(f"{target}/n_flower/shape"))
+        assert mesh.ComputeVisibility() == "inherited"  # the source is hidden, its copies are not
+        for frame in (0, 7):
+            np.testing.assert_allclose(np.array(mesh.GetPointsAttr().Get(frame)), surface.points(frame), atol=1e-6)
 
 
 def test_so_many_copies_move_as_nodes_of_gltf_and_the_others_stand(meadow: Scene, tmp_path: Path) -> None:
@@ -131,14 +159,14 @@ def test_the_table_of_copies_has_each_where_it_is_on_each_frame(meadow: Scene) -
     scope, node = Scope(meadow), meadow.by_id["many"]
     copies, clock = copies_of(meadow, node, scope), meadow.clock()
     above = world(meadow, node, clock, scope)
-    turns = list(turned(meadow, node, copies, clock, scope))
+    turns = list(standing(meadow, node, copies, clock, scope))
     for n, row in enumerate(rows):
         frame, k = divmod(n, 30)
         assert (row["scatter"], row["source"], int(row["frame"])) == ("many", "flower", frame)
         assert int(row["copy"]) == copies.ids[k]
         found = matrix([float(row[axis]) for axis in "xyz"], np.array([float(row[f"q{axis}"]) for axis in "xyzw"]),
                        float(row["size"]))  # fmt: skip
-        whole = above[frame] @ matrix(copies.places[k], turns[frame][1][k], copies.sizes[k])
+        whole = above[frame] @ matrix(copies.places[k], turns[frame][2][k], copies.sizes[k])
         np.testing.assert_allclose(found, whole, atol=1e-12)
 
 

@@ -5,44 +5,10 @@ import { element } from "lazzik/lib/dom.js";
 import { followJob } from "lazzik/lib/jobs.js";
 import { store } from "lazzik/lib/store.js";
 import { Crowds } from "lazzik/stage/crowds.js";
+import { Moments } from "lazzik/stage/moments.js";
 import { Stage } from "lazzik/stage/stage.js";
-import { partsOf } from "lazzik/stage/surfaces.js";
 
 /** @import { News } from "lazzik/lib/jobs.js" */
-/** @import { Points } from "lazzik/stage/model.js" */
-/** @import { Sent } from "lazzik/stage/surfaces.js" */
-
-const CHUNK = 12; // frames of points asked for at once
-
-/** The points of moving surfaces at any moment that the server was asked for. */
-class Moments {
-  /** @type {Map<string, { still: boolean, from: number, parts: Points[] }>} by object */
-  kept = new Map();
-
-  /** @param {number} last frame @param {number} per moments of a frame */
-  constructor(last, per) {
-    this.last = last;
-    this.per = per;
-  }
-
-  /**
-   * @param {string} id
-   * @param {number} place of the moment, counted from frame 0
-   * @returns {Promise<Points>}
-   */
-  async at(id, place) {
-    let run = this.kept.get(id);
-    if (!run || (!run.still && (place < run.from || place >= run.from + run.parts.length))) {
-      const frame = Math.floor(place / this.per);
-      const to = Math.min(frame + CHUNK, this.last);
-      /** @type {Sent} */
-      const sent = await packed(`${store.url}/points?node=${id}&from=${frame}&to=${to}&per=${this.per}`);
-      run = { still: sent.still, from: sent.from * this.per, parts: partsOf(sent) };
-      this.kept.set(id, run);
-    }
-    return run.parts[run.still ? 0 : place - run.from];
-  }
-}
 
 /** Pictures mixed into one. */
 class Mixer {
@@ -125,17 +91,17 @@ export async function film(form, fields) {
   stage.setMotion(motion.motion, first, per);
   if (camera && stage.lens) stage.toggleCamera();
   else stage.recall();
-  const crowds = new Crowds(stage, store.url, per);
+  const crowds = new Crowds(stage, store.url, { per });
   const drawn = JSON.parse(await text(`${store.url}/scatters`));
   stage.show(first);
   await crowds.know(drawn.scatters, drawn.revision, drawn.last);
-  const moments = new Moments(last, per);
+  const moments = new Moments(`${store.url}/points`, last, per);
   const mixer = new Mixer(width, height);
   try {
     for (let frame = first; frame <= last && wanted; frame++) {
       const count = frame === last ? 1 : blur; // nothing is known beyond the last frame
       for (let place = frame * per; place < frame * per + count; place++) {
-        for (const id of motion.shaped) stage.setShape(id, await moments.at(id, place));
+        for (const id of motion.shaped) stage.setShape(id, await moments.at(id, { node: id }, place));
         stage.show(place / per);
         await crowds.need(place / per);
         crowds.show(place / per);

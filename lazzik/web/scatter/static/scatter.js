@@ -1,6 +1,7 @@
 // Scatters as a person makes and thins them: the sheet that begins one, and the brush that paints where copies are dense,
 // takes some away or makes one an object of its own.
 
+import { Vector3 } from "three";
 import { act, pressed } from "lazzik/lib/actions.js";
 import { floats, packed } from "lazzik/lib/api.js";
 import { all, maybe, over, untilReleased } from "lazzik/lib/dom.js";
@@ -126,11 +127,30 @@ export class CopyBrush {
     /** @type {Set<number>} */
     const taken = new Set();
     const touch = (/** @type {PointerEvent} */ { clientX, clientY }) => {
-      for (const id of this.crowds.near(node, clientX, clientY, BRUSH)) taken.add(id);
+      for (const id of this.near(node, clientX, clientY, BRUSH)) taken.add(id);
       this.crowds.hide(node, taken);
     };
     touch(event);
     untilReleased(touch, () => (taken.size ? commit([{ do: "take-copies", node, copies: [...taken] }]) : undefined));
+  }
+
+  /**
+   * Numbers of the copies that are seen near a point of the page, the nearest first.
+   * @param {string} node
+   * @param {number} x
+   * @param {number} y
+   * @param {number} pixels
+   */
+  near(node, x, y, pixels) {
+    const [crowd, item] = [this.crowds.crowds.get(node), this.stage.nodes.get(node)?.item];
+    const box = this.stage.canvas.getBoundingClientRect();
+    const point = new Vector3();
+    if (!crowd || !item) return [];
+    const away = [...crowd.ids].map((id, k) => {
+      const seen = this.stage.toScreen(point.fromArray(crowd.places, 3 * k).applyMatrix4(item.matrixWorld));
+      return { id, pixels: seen.z < 1 ? Math.hypot(seen.x - (x - box.left), seen.y - (y - box.top)) : Infinity };
+    });
+    return away.filter((each) => each.pixels < pixels).sort((a, b) => a.pixels - b.pixels).map(({ id }) => id);
   }
 
   makeAllReal() {
@@ -140,7 +160,7 @@ export class CopyBrush {
 
   /** The nearest copy becomes an object of its own. @param {string} node @param {PointerEvent} event */
   async makeReal(node, { clientX, clientY }) {
-    const [nearest] = this.crowds.near(node, clientX, clientY, BRUSH);
+    const [nearest] = this.near(node, clientX, clientY, BRUSH);
     if (nearest === undefined) { toast("There is no copy so near; press closer to the foot of one."); return; }
     this.toggle("make-real");
     await guard(() => send("make-real", { node, copies: [nearest] }));

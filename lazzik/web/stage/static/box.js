@@ -13,8 +13,8 @@ import { follow } from "lazzik/lib/drag.js";
  */
 export function within(stage, { left, top, right, bottom }) {
   const middle = new THREE.Vector3();
-  return [...stage.nodes].filter(([, { mesh }]) => {
-    if (!mesh?.visible) return false;
+  return [...stage.nodes].filter(([, { item, mesh }]) => {
+    if (!mesh?.visible || item.userData.unseen) return false;
     mesh.geometry.computeBoundingBox();
     mesh.geometry.boundingBox?.getCenter(middle);
     const { x, y, z } = stage.toScreen(mesh.localToWorld(middle));

@@ -3,11 +3,25 @@
 import * as THREE from "three";
 import { floats, packed } from "lazzik/lib/api.js";
 import { clamp } from "lazzik/lib/numbers.js";
+import { Moments } from "./moments.js";
 
 /** @import { ScatterFacts } from "lazzik/lib/types.d.ts" */
-/** @import { Stage } from "./stage.js" */
+/** @import { Entry, Points } from "./model.js" */
 
-/** @typedef {{ mesh: THREE.InstancedMesh, matrices: Float32Array }} Drawn matrices from the shape to a copy, one or one a frame */
+/**
+ * @typedef {object} Drawn a shape of a source
+ * @property {string} node
+ * @property {THREE.InstancedMesh | null} mesh
+ * @property {Float32Array} matrices from the shape to a copy, one or one a frame
+ * @property {boolean} shaped whether its points change over time: it has a geometry of its own then
+ */
+
+/**
+ * @typedef {object} Drawing what copies are drawn on: the stage, or the state that it is compared with
+ * @property {Map<string, Entry>} nodes
+ * @property {number} frame
+ * @property {() => unknown} invalidate
+ */
 
 /**
  * @typedef {object} Crowd one scatter
@@ -18,7 +32,7 @@ import { clamp } from "lazzik/lib/numbers.js";
  * @property {Float32Array} places
  * @property {Float32Array} turns
  * @property {Float32Array} sizes
- * @property {{ copies: Int32Array, drawn: Drawn[] }[]} groups
+ * @property {{ copies: Int32Array, variant: number, drawn: Drawn[] }[]} groups
  * @property {Lean | null} lean
  * @property {Promise<unknown> | null} asked leans that are on their way
  * @property {Set<number>} hidden
@@ -30,17 +44,23 @@ import { clamp } from "lazzik/lib/numbers.js";
  * @property {number} from
  * @property {number} to
  * @property {number} moments
- * @property {number} largest
- * @property {Int16Array} leans
+ * @property {Steps} leans radians toward x and z
+ * @property {Steps} [away] metres from where they stand at rest, where their surface carries them
+ * @property {Steps} [tilts] x, y and z of the quaternions by which it turns them, w ≥ 0
  */
+
+/** @typedef {{ worth: number, steps: Int16Array }} Steps numbers as whole ones, and what one of them is worth */
 
 /** @typedef {Lean & { ids: Int32Array, like: Int32Array }} Thin each copy leans like one of the few, the nearest to it */
 
 /** @param {Uint8Array} bytes */
 const whole = (bytes) => new Int32Array(bytes.slice().buffer);
 
+/** @param {any} sent @returns {Steps | undefined} */
+const stepsOf = (sent) => sent && { worth: sent.worth, steps: new Int16Array(sent.steps.slice().buffer) };
+
 /** @param {any} content @returns {any} with its leans as numbers */
-const leaning = (content) => ({ ...content, leans: new Int16Array(content.leans.slice().buffer) });
+const leaning = (content) => ({ ...content, leans: stepsOf(content.leans), away: stepsOf(content.away), tilts: stepsOf(content.tilts) });
 
 /**
  * Which of a few points is nearest to each of many.
@@ -67,21 +87,78 @@ function placesOf(among, wanted) {
   return Int32Array.from(places);
 }
 
+/**
+ * A copy as its surface and the air have it at a moment.
+ * @param {Lean} lean
+ * @param {number} at which of its copies, of which moment
+ * @param {THREE.Vector3} place changed
+ * @param {THREE.Quaternion} turn changed
+ * @param {THREE.Quaternion} by to work with
+ */
+function carry({ leans, away, tilts }, at, place, turn, by) {
+  if (away) for (let axis = 0; axis < 3; axis++) place.setComponent(axis, place.getComponent(axis) + away.steps[3 * at + axis] * away.worth);
+  if (tilts) {
+    const [x, y, z] = [0, 1, 2].map((axis) => tilts.steps[3 * at + axis] * tilts.worth);
+    turn.premultiply(by.set(x, y, z, Math.sqrt(Math.max(0, 1 - x * x - y * y - z * z))));
+  }
+  const [x, z] = [leans.steps[2 * at] * leans.worth, leans.steps[2 * at + 1] * leans.worth];
+  const angle = Math.hypot(x, z);
+  // leaning toward x is a turn about −z, toward z one about x
+  const s = angle > 1e-9 ? Math.sin(angle / 2) / angle : 0.5;
+  turn.premultiply(by.set(z * s, 0, -x * s, Math.cos(angle / 2)));
+}
+
+/** A geometry with points of its own, as those of its source are now. @param {THREE.Mesh} source */
+function ownShape({ geometry }) {
+  const own = geometry.clone();
+  own.setAttribute("normal", new THREE.BufferAttribute(new Int8Array(own.attributes.position.count * 3), 3, true));
+  return own;
+}
+
+/** @param {Drawn} part @param {Points} points */
+function reshape({ mesh }, { points, normals }) {
+  if (!mesh || mesh.geometry.attributes.position.array.length !== points.length) return; // the source is another mesh by now
+  const { position, normal } = mesh.geometry.attributes;
+  position.array.set(points);
+  normal.array.set(normals);
+  position.needsUpdate = normal.needsUpdate = true;
+}
+
+/** @param {Drawn} part */
+function letGo(part) {
+  part.mesh?.removeFromParent();
+  if (part.shaped) part.mesh?.geometry.dispose();
+  part.mesh?.dispose();
+  part.mesh = null;
+}
+
 const DRAGGED = "while something is dragged";
 
 export class Crowds {
   /** @type {Map<string, Crowd>} */
   crowds = new Map();
   newest = 0;
+  waits = false;
   revision = 0;
   last = 0;
 
-  /** @param {Stage} stage @param {string} url of the scene @param {number} per moments of a frame */
-  constructor(stage, url, per = 1) {
+  /**
+   * @param {Drawing} stage
+   * @param {string} url of the scene
+   * @param {object} [how]
+   * @param {number} [how.per] moments of a frame
+   * @param {Record<string, string>} [how.state] what is asked for beside them, where it is not the head
+   */
+  constructor(stage, url, { per = 1, state = {} } = {}) {
     this.stage = stage;
     this.url = url;
     this.per = per;
+    this.state = state;
+    this.moments = new Moments(`${url}/copy-points`, 0, per);
   }
+
+  /** @param {string} node */
+  asked(node) { return { on: String(this.revision), ...this.state, node }; }
 
   /**
    * The scene is another one by now: what differs is fetched.
@@ -92,9 +169,10 @@ export class Crowds {
   async know(facts, revision, last) {
     const mine = ++this.newest;
     [this.revision, this.last] = [revision, last];
+    this.moments.last = last;
     for (const id of [...this.crowds.keys()]) if (!facts.some(({ node }) => node === id)) this.drop(id);
     for (const { node, laid, leans } of facts) {
-      const asked = new URLSearchParams({ node, revision: String(revision) });
+      const asked = new URLSearchParams(this.asked(node));
       if (this.crowds.get(node)?.laid !== laid) {
         const content = await packed(`${this.url}/copies?${asked}`);
         if (mine !== this.newest) return;
@@ -112,9 +190,10 @@ export class Crowds {
     }
   }
 
-  /** The leans of a frame and of many after it, fetched where they are not there. @param {number} frame */
-  need(frame) {
-    return Promise.all([...this.crowds].map(async ([node, crowd]) => {
+  /** The leans of a frame and of many after it, and the points of what bends, fetched where they are not there. @param {number} frame */
+  async need(frame) {
+    await Promise.all([...this.bent()].map(({ key, asked }) => this.moments.at(key, asked, Math.round(frame * this.per))));
+    await Promise.all([...this.crowds].map(async ([node, crowd]) => {
       const there = crowd.lean && frame >= crowd.lean.from && frame <= crowd.lean.to;
       if (!crowd.leansKey || there) return;
       crowd.asked ??= this.fetch(node, crowd, Math.floor(frame)).finally(() => { crowd.asked = null; });
@@ -122,10 +201,34 @@ export class Crowds {
     }));
   }
 
+  /** All that is drawn of copies. */
+  * meshes() {
+    for (const [scatter, { groups }] of this.crowds) {
+      for (const { node, mesh } of groups.flatMap(({ drawn }) => drawn)) {
+        const source = this.stage.nodes.get(node)?.mesh;
+        if (mesh && source) yield { scatter, mesh, source };
+      }
+    }
+  }
+
+  /** The shapes of sources that change over time, each in each of its shifts. */
+  * bent() {
+    for (const [node, { laid, groups }] of this.crowds) {
+      if (laid === DRAGGED) continue; // nobody stored what it would be
+      for (const { variant, drawn } of groups) {
+        for (const part of drawn) {
+          if (!part.shaped || !part.mesh) continue;
+          const asked = { ...this.asked(node), part: part.node, variant: String(variant) };
+          yield { part, key: `${node} ${laid} ${part.node} ${variant}`, asked };
+        }
+      }
+    }
+  }
+
   /** @param {string} node @param {Crowd} crowd @param {number} from */
   async fetch(node, crowd, from) {
     const { leansKey } = crowd;
-    const asked = new URLSearchParams({ node, from: String(from), to: String(this.last), per: String(this.per), revision: String(this.revision) });
+    const asked = new URLSearchParams({ ...this.asked(node), from: String(from), to: String(this.last), per: String(this.per) });
     const content = await packed(`${this.url}/leans?${asked}`);
     if (crowd.leansKey !== leansKey) return; // the air is another one by now
     crowd.lean = leaning(content);
@@ -155,7 +258,8 @@ export class Crowds {
       sizes: floats(content.sizes), lean: null, hidden: new Set(), thin: null,
       groups: content.groups.map((/** @type {any} */ group) => ({
         copies: whole(group.copies),
-        drawn: group.parts.map((/** @type {any} */ part) => ({ node: part.node, mesh: null, matrices: floats(part.matrices) })),
+        variant: group.variant,
+        drawn: group.parts.map((/** @type {any} */ part) => ({ node: part.node, mesh: null, matrices: floats(part.matrices), shaped: part.shaped })),
       })),
     });
     this.attach();
@@ -166,12 +270,11 @@ export class Crowds {
     for (const [id, crowd] of this.crowds) {
       const item = this.stage.nodes.get(id)?.item;
       for (const { copies, drawn } of crowd.groups) {
-        for (const part of /** @type {any[]} */ (drawn)) {
-          part.mesh?.removeFromParent();
-          part.mesh?.dispose();
+        for (const part of drawn) {
+          letGo(part);
           const source = this.stage.nodes.get(part.node)?.mesh;
-          part.mesh = source && item ? new THREE.InstancedMesh(source.geometry, source.material, Math.max(1, copies.length)) : null;
-          if (!part.mesh || !item) continue;
+          if (!source || !item) continue;
+          part.mesh = new THREE.InstancedMesh(part.shaped ? ownShape(source) : source.geometry, source.material, Math.max(1, copies.length));
           part.mesh.count = copies.length;
           part.mesh.frustumCulled = false;
           part.mesh.castShadow = part.mesh.receiveShadow = true;
@@ -189,6 +292,16 @@ export class Crowds {
       const { lean, thin } = crowd;
       if (!thin && lean && (frame < lean.from || frame > lean.to)) this.need(frame).then(() => this.show(this.stage.frame), () => {});
       for (const group of crowd.groups) this.pose(crowd, group, frame);
+    }
+    let missing = false;
+    for (const { part, key } of this.bent()) {
+      const points = this.moments.known(key, Math.round(frame * this.per));
+      if (points) reshape(part, points);
+      else missing = true;
+    }
+    if (missing && !this.waits) {
+      this.waits = true;
+      this.need(frame).then(() => { this.waits = false; this.show(this.stage.frame); }, () => { this.waits = false; });
     }
     if (this.crowds.size) this.stage.invalidate();
   }
@@ -214,39 +327,14 @@ export class Crowds {
       for (let n = 0; n < copies.length; n++) {
         const k = copies[n];
         turn.fromArray(turns, 4 * k);
-        if (lean) {
-          const at = 2 * (row + (thin ? thin.like[k] : k));
-          const [x, z] = [lean.leans[at] * lean.largest, lean.leans[at + 1] * lean.largest];
-          const angle = Math.hypot(x, z);
-          // leaning toward x is a turn about −z, toward z one about x
-          const s = angle > 1e-9 ? Math.sin(angle / 2) / angle : 0.5;
-          turn.premultiply(bend.set(z * s, 0, -x * s, Math.cos(angle / 2)));
-        }
+        place.fromArray(places, 3 * k);
+        if (lean) carry(lean, row + (thin ? thin.like[k] : k), place, turn, bend);
         const shown = hidden.size && hidden.has(ids[k]) ? 0 : sizes[k];
-        copy.compose(place.fromArray(places, 3 * k), turn, size.setScalar(shown)).multiply(part);
+        copy.compose(place, turn, size.setScalar(shown)).multiply(part);
         copy.toArray(mesh.instanceMatrix.array, 16 * n);
       }
       mesh.instanceMatrix.needsUpdate = true;
     }
-  }
-
-  /**
-   * Numbers of the copies that are seen near a point of the page, the nearest first.
-   * @param {string} node
-   * @param {number} x
-   * @param {number} y
-   * @param {number} pixels
-   */
-  near(node, x, y, pixels) {
-    const [crowd, item] = [this.crowds.get(node), this.stage.nodes.get(node)?.item];
-    const box = this.stage.canvas.getBoundingClientRect();
-    const point = new THREE.Vector3();
-    if (!crowd || !item) return [];
-    const away = [...crowd.ids].map((id, k) => {
-      const seen = this.stage.toScreen(point.fromArray(crowd.places, 3 * k).applyMatrix4(item.matrixWorld));
-      return { id, pixels: seen.z < 1 ? Math.hypot(seen.x - (x - box.left), seen.y - (y - box.top)) : Infinity };
-    });
-    return away.filter((each) => each.pixels < pixels).sort((a, b) => a.pixels - b.pixels).map(({ id }) => id);
   }
 
   /** Copies that are being taken away. @param {string} node @param {Set<number>} ids */
@@ -259,10 +347,7 @@ export class Crowds {
   /** @param {string} id */
   drop(id) {
     for (const { drawn } of this.crowds.get(id)?.groups ?? []) {
-      for (const { mesh } of drawn) {
-        mesh?.removeFromParent();
-        mesh?.dispose();
-      }
+      for (const part of drawn) letGo(part);
     }
     this.crowds.delete(id);
   }

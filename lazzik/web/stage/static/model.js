@@ -11,6 +11,8 @@ import { ink } from "./ink.js";
 const CREASE = 28; // degrees between two faces from which their edge is inked
 const LEAST_SEEN = 0.02; // of a dot of a picture that lets through what is behind; less is not drawn at all
 
+export const UNSEEN = 1; // a layer that no camera looks at
+
 /** @typedef {THREE.Mesh<THREE.BufferGeometry, THREE.MeshLambertMaterial>} Surface */
 /** @typedef {THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>} Lines */
 
@@ -111,6 +113,7 @@ export class Model {
       entry.mesh = /** @type {Surface} */ (item);
       entry.lines = creaseLines(item.geometry, CREASE, ink("--ink"));
       this.edges.push(entry.lines);
+      if (entry.item.userData.unseen) for (const each of [item, entry.lines]) each.layers.set(UNSEEN);
     }
     if (item instanceof THREE.Light) {
       entry.light = item;

@@ -1,20 +1,21 @@
 // Two states on one stage, in step: parted by a handle, one drawn faintly over the other, or side by side.
 
 import * as THREE from "three";
-import { packed } from "lazzik/lib/api.js";
+import { packed, text } from "lazzik/lib/api.js";
 import { store } from "lazzik/lib/store.js";
+import { Crowds } from "lazzik/stage/crowds.js";
 import { ink } from "lazzik/stage/ink.js";
-import { Model } from "lazzik/stage/model.js";
+import { Model, UNSEEN } from "lazzik/stage/model.js";
 import { pictureOf } from "lazzik/stage/picture.js";
 import { Surfaces } from "lazzik/stage/surfaces.js";
 
+/** @import { ScatterFacts } from "lazzik/lib/types.d.ts" */
 /** @import { Points, Surface } from "lazzik/stage/model.js" */
 /** @import { Stage } from "lazzik/stage/stage.js" */
 
 /** @typedef {"wipe" | "ghost" | "sides" | "second"} Look the last is the second state alone */
 
 const FAINT = 0.42;
-const UNSEEN = 1; // a layer of the stage that no camera looks at
 
 export class Comparison {
   before = new Model();
@@ -25,6 +26,10 @@ export class Comparison {
   share = 0.5; // of the width that shows the first state
   /** @type {Surfaces[]} */
   surfaces = [];
+  /** @type {Crowds[]} the copies of the second state, and of the first */
+  crowds = [];
+  /** @type {Set<string>} scatters that are the same in both */
+  sameCopies = new Set();
   /** @type {Map<Surface, THREE.MeshLambertMaterial>} what a faint surface looks like otherwise */
   solid = new Map();
   ghost = new THREE.MeshLambertMaterial({ transparent: true, opacity: FAINT, depthWrite: false });
@@ -57,6 +62,9 @@ export class Comparison {
     if (before.root) stage.scene.add(before.root);
     for (const id of stage.nodes.keys()) if (!before.nodes.has(id)) this.differs.add(id);
     this.followSurfaces(after.shaped, then.shaped, second, first);
+    this.crowds = [new Crowds(stage, store.url, { state: second }), new Crowds(this.first(), store.url, { state: first })];
+    const [copies, former] = await Promise.all([this.follow(this.crowds[0], { of: b, on }), this.follow(this.crowds[1], { of: a, on })]);
+    this.sameCopies = new Set(former.filter((row) => copies.includes(row)).map((row) => row.split(" ")[0]));
     this.seeAs(this.look);
     this.show();
   }
@@ -86,10 +94,28 @@ export class Comparison {
     this.surfaces[1].know(before.filter(own), []);
   }
 
+  /** What the copies of the first state are drawn on. */
+  first() {
+    const { before, stage } = this;
+    return { get nodes() { return before.nodes; }, get frame() { return before.frame; }, invalidate: () => stage.invalidate() };
+  }
+
+  /**
+   * Draw the copies of a state; what tells each scatter from another one.
+   * @param {Crowds} crowds
+   * @param {Record<string, string>} asked
+   * @returns {Promise<string[]>}
+   */
+  async follow(crowds, asked) {
+    const { scatters, revision } = JSON.parse(await text(`${store.url}/scatters?${new URLSearchParams(asked)}`));
+    await crowds.know(scatters, revision, store.facts.last);
+    return scatters.map((/** @type {ScatterFacts} */ { node, laid, leans }) => `${node} ${laid} ${leans}`);
+  }
+
   show() {
     this.stage.show(store.frame);
     this.before.show(store.frame);
-    for (const each of this.surfaces) each.show(store.frame);
+    for (const each of [...this.surfaces, ...this.crowds]) each.show(store.frame);
   }
 
   /** @param {Look} look */
@@ -97,8 +123,8 @@ export class Comparison {
     this.look = look;
     const faint = look === "ghost";
     this.ghost.color = ink("--pine");
-    for (const [id, { mesh, lines }] of this.before.nodes) {
-      const seen = !faint || this.differs.has(id);
+    for (const [id, { item: { userData }, mesh, lines }] of this.before.nodes) {
+      const seen = !userData.unseen && (!faint || this.differs.has(id));
       for (const item of [mesh, lines]) item?.layers.set(seen ? 0 : UNSEEN);
       if (!mesh) continue;
       if (faint && !this.solid.has(mesh)) {
@@ -108,6 +134,10 @@ export class Comparison {
         mesh.material = /** @type {THREE.MeshLambertMaterial} */ (this.solid.get(mesh));
         this.solid.delete(mesh);
       }
+    }
+    for (const { scatter, mesh, source } of this.crowds[1]?.meshes() ?? []) {
+      mesh.layers.set(faint && this.sameCopies.has(scatter) ? UNSEEN : 0);
+      mesh.material = faint ? this.ghost : this.solid.get(source) ?? source.material;
     }
     this.stage.invalidate();
   }
@@ -183,6 +213,7 @@ export class Comparison {
 
   dispose() {
     this.seeAs("second");
+    for (const each of this.crowds) each.dispose();
     this.before.unload();
     this.ghost.dispose();
   }
