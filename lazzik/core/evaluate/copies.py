@@ -25,6 +25,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.kernels import kernel
 from lazzik.core.scene.edits.hierarchy import placement
 from lazzik.core.scene.node import Node
+from lazzik.core.scene.references import depends_on, same_rows
 from lazzik.core.scene.scatter import MOST_COPIES, Scatter
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Points, Quaternions, Samples
@@ -119,10 +120,23 @@ def copies_of(scene: Scene, node: Node, scope: Scope) -> Copies:
     scatter = node.scatter
     assert scatter is not None
     surface = scene.by_id.get(scatter.surface or "")
-    kept: tuple[object, Copies] | None = node.__dict__.get("_copies")
-    if kept is None or kept[0] is not surface:
-        kept = node.__dict__["_copies"] = (surface, _worked_out(scene, node, scatter, surface, scope.at(node.id)))
+    read = _laid_by(scene, node)
+    kept: tuple[tuple[object, ...], Copies] | None = node.__dict__.get("_copies")
+    if kept is None or not same_rows(kept[0], read):
+        kept = node.__dict__["_copies"] = (read, _worked_out(scene, node, scatter, surface, scope.at(node.id)))
     return kept[1]
+
+
+def _laid_by(scene: Scene, node: Node) -> tuple[object, ...]:
+    """All that tells where the copies of a scatter stand: itself, what bears it, and what any of these read."""
+    return tuple(row for here in (node, *borne_by(scene, node)) for row in depends_on(scene, here))
+
+
+def borne_by(scene: Scene, node: Node) -> list[Node]:
+    """What a scatter hangs under, the surface that its copies stand on, and what that hangs under."""
+    assert node.scatter is not None
+    surface = scene.by_id.get(node.scatter.surface or "")
+    return [*tuple(scene.lineage(node))[1:], *(scene.lineage(surface) if surface is not None else ())]
 
 
 def _worked_out(scene: Scene, node: Node, scatter: Scatter, surface: Node | None, scope: Scope) -> Copies:

@@ -240,7 +240,11 @@ def same_air(before: Scene, after: Scene) -> bool:
 
 def same_read(before: Scene, after: Scene, reads: frozenset[str]) -> bool:
     """Whether all that is read by whatever reads these addresses, at any depth, is the very same in both."""
-    a, b = seen_by(before, reads), seen_by(after, reads)
+    return same_rows(seen_by(before, reads), seen_by(after, reads))
+
+
+def same_rows(a: tuple[object, ...], b: tuple[object, ...]) -> bool:
+    """Whether two rows, as of `seen_by`, are of the very same objects."""
     return len(a) == len(b) and all(map(_same, a, b))
 
 

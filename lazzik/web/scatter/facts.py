@@ -6,7 +6,8 @@ from zlib import crc32
 
 from typing_extensions import TypedDict
 
-from lazzik.core.evaluate.riding import rides, surface_under
+from lazzik.core.evaluate.copies import borne_by
+from lazzik.core.evaluate.riding import rides
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.references import depends_on
 from lazzik.core.scene.scatter import Scatter
@@ -37,20 +38,20 @@ WIND = ("gain", "frequency", "damping", "loop")
 
 
 def _facts(scene: Scene, node: Node, scatter: Scatter, air: str) -> ScatterFacts:
+    _, *read = depends_on(scene, node)
+    plain = node.replaced(scatter=scatter.replaced(**{name: Scatter.model_fields[name].default for name in WIND}))
+    under = [_placed(scene, here) for here in borne_by(scene, node)]
     held = [depends_on(scene, inner) for slug in scatter.sources for inner in scene.within(scene.node(slug))]
-    surface = scene.by_id.get(scatter.surface or "")
-    plain = {name: value for name, value in scatter if name not in WIND}
-    times = (scene.fps, scene.first, scene.last)
-    laid = _key(plain, held, surface and (surface.shape, *_places(scene, surface)), _places(scene, node), times)
+    laid = _key(plain, under, held, (scene.fps, scene.first, scene.last))
     wind = [getattr(scatter, name) for name in WIND]
     answers = bool(air) and scatter.wind == "air"
-    under = surface_under(scene, node) if rides(scene, node) else None
-    carried = under and [depends_on(scene, here) for here in (*scene.lineage(under), *scene.lineage(node))]
-    return {"node": node.id, "laid": laid, "leans": _key(laid, wind, air, carried) if answers or carried else ""}
+    carried = [depends_on(scene, here) for here in borne_by(scene, node)] if rides(scene, node) else []
+    return {"node": node.id, "laid": laid, "leans": _key(laid, wind, read, air, carried) if answers or carried else ""}
 
 
-def _places(scene: Scene, node: Node) -> list[object]:
-    return [(here.position, here.rotation, here.scale) for here in scene.lineage(node)]
+def _placed(scene: Scene, node: Node) -> tuple[object, ...]:
+    """What tells where an object is at rest, and its shape as it is before anything bends it."""
+    return depends_on(scene, node.replaced(deform=(), targets=None, look=None))
 
 
 def _key(*parts: object) -> str:

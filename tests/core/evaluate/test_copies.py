@@ -84,6 +84,22 @@ def test_they_stay_apart() -> None:
     assert (away < 0.25).mean() > 0.9
 
 
+def test_they_stand_elsewhere_once_what_they_read_or_hang_under_does() -> None:
+    scene = meadow(
+        {"do": "add-dial", "label": "Many", "value": 20, "high": 99},
+        {"do": "add-layer", "address": "meadow/scatter.count", "kind": "link", "settings": {"source": "dials/many"}},
+        {"do": "group", "nodes": ["ground"], "label": "Hill"},
+        count=0,
+    )
+    assert len(found(scene)) == 20
+    more = edited(scene, {"do": "set", "address": "dials/many", "value": 35})
+    assert more.by_id["meadow"] is scene.by_id["meadow"]
+    assert len(found(more)) == 35
+    raised = edited(scene, {"do": "set", "address": "hill/position.y", "value": 3.0})
+    assert raised.by_id["ground"] is scene.by_id["ground"]
+    np.testing.assert_allclose(found(raised).places[:, 1] - found(scene).places[:, 1], 3.0)
+
+
 def test_another_seed_is_another_meadow() -> None:
     one, other = found(meadow(count=50)).places, found(meadow(count=50, seed=1)).places
     assert np.abs(one - other)[:, [0, 2]].min() > 0
