@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from tools import docstrings, layerpages
+from tools import airpages, docstrings, layerpages
 from tools.reference import FILE, reference
 
 ROOT = Path(__file__).parent.parent
@@ -22,6 +22,15 @@ def test_the_reference_is_what_the_program_says() -> None:
 def test_the_page_of_layers_shows_every_kind_as_the_demo_uses_it() -> None:
     for name, text in layerpages.files().items():
         assert (layerpages.FOLDER / name).read_text() == text, f"{name}: run python -m tools.layerpages"
+
+
+def test_the_page_of_the_air_shows_what_every_number_does() -> None:
+    for name, text in airpages.files().items():
+        there = (airpages.FOLDER / name).read_text()
+        number = r"-?\d+\.\d+"  # what is drawn may differ by the last digit that is written from machine to machine
+        assert re.sub(number, "", there) == re.sub(number, "", text), f"{name}: run python -m tools.airpages"
+        drawn, anew = ([float(found) for found in re.findall(number, each)] for each in (there, text))
+        assert drawn == pytest.approx(anew, abs=0.11), f"{name}: run python -m tools.airpages"
 
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)

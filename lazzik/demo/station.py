@@ -7,6 +7,8 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+
 from lazzik.core.air.eddies import Eddies
 from lazzik.core.air.wind import Wind
 from lazzik.core.channel.channel import Channel
@@ -15,6 +17,9 @@ from lazzik.core.channel.layer import Layer
 from lazzik.core.channel.window import Window
 from lazzik.core.deformers import BY_KIND as DEFORMERS
 from lazzik.core.deformers import Deformer
+from lazzik.core.deformers.masks import NoiseMask
+from lazzik.core.evaluate.copies import copies_of
+from lazzik.core.evaluate.scope import Scope
 from lazzik.core.geometry.lettering import Lettering
 from lazzik.core.geometry.primitives import Ball, Box, Ring, Sheet, Tube
 from lazzik.core.layers import BY_KIND, Clip, Recipe
@@ -22,8 +27,11 @@ from lazzik.core.layers.clip import Track
 from lazzik.core.layers.recipe import Override
 from lazzik.core.scene.aim import Aim
 from lazzik.core.scene.dial import Dial
+from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.scatters import TakeCopies
 from lazzik.core.scene.node import Camera, Color, Light, Look, Node, Position, Rotation, Scale
 from lazzik.core.scene.pose import Held, Pose
+from lazzik.core.scene.scatter import Scatter
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.sheaf import Sheaf
 from lazzik.demo.recipes import library
@@ -47,11 +55,13 @@ def station() -> Scene:
         *_pines(),
         *_camera_and_light(),
         *_air(),
+        *_grass(),
     ]
-    return Scene(
+    scene = Scene(
         name="Ridge station", fps=30, first=0, last=LAST, nodes=tuple(nodes), dials=(SWELL,), recipes=(FLICKER,),
         clips=(TUG,), sheaves=(HAND,), poses=(UPRIGHT, LEANING),
     )  # fmt: skip
+    return _cleared(scene)
 
 
 def paint(code: str, *, glow: float | Channel = 0.0) -> Look:
@@ -442,6 +452,28 @@ def _air() -> list[Node]:
              field=Eddies(kind="eddies", strength=1.1, size=0.9, octaves=2.0, reach="within", inner=2.0, outer=6.0,
                           **looped)),
     ]  # fmt: skip
+
+
+def _grass() -> list[Node]:
+    """Ten thousand tufts in patches over the ridge, bowing to the wind one after the other."""
+    blade = Tube(kind="tube", radius=0.035, upper=0.0, height=0.17, around=3, base=True)
+    patches = NoiseMask(kind="noise", size=2.2, contrast=3.0, seed=5.0)
+    return [
+        part("tuft", "Tuft", None, blade, paint("#7F8F5E"), position=at(9.0, 0, 5.0), visible=False),
+        Node(id="grass", label="Grass", scatter=Scatter(
+            sources=("tuft",), surface="ridge", count=10_000.0, mask=patches, size_varies=0.5, lean_varies=14.0,
+            gain=34.0, frequency=1.6, frequency_varies=0.25, damping=0.22, loop=float(LAST), fit=True)),
+    ]  # fmt: skip
+
+
+def _cleared(scene: Scene) -> Scene:
+    """The grass taken away where the pool lies and the mast stands."""
+    grass = scene.by_id["grass"]
+    copies = copies_of(scene, grass, Scope(scene))
+    x, _, z = copies.places.T
+    wet = ((x + 0.2) / 1.85) ** 2 + ((z - 4.3) / 1.35) ** 2 < 1
+    trodden = np.hypot(x, z) < 1.1
+    return applied(scene, [TakeCopies(node="grass", copies=tuple(copies.ids[wet | trodden].tolist()))])
 
 
 def first_scene(name: str) -> Scene:

@@ -69,7 +69,7 @@ class AnimatedSvg(Format):
     every: Annotated[int, Field(ge=1, le=1000), Quantity("fr", "Frames from one picture to the next.")] = 2
     width: Annotated[int, Field(ge=16, le=8192), Quantity("px", "Width of the picture.")] = 960
     height: Annotated[int, Field(ge=16, le=8192), Quantity("px", "Height of the picture.")] = 540
-    copies: Annotated[int, Field(ge=0, le=MOST_REAL), Quantity(help="So many copies of each scatter are drawn.")] = 200
+    copies: Annotated[int, Field(ge=0, le=MOST_REAL), Quantity(help="So many copies of each scatter are drawn.")] = 100
 
     def write(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> bytes:
         """The document as UTF-8."""

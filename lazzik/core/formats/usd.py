@@ -146,7 +146,7 @@ class _Writer:
     def _instancer(self, node: Node, path: str) -> None:
         """Copies as instances of prototypes: one for each source in each shift of time. Orientations are given twice:
         in half precision, which older readers know, and in single."""
-        from pxr import Gf, Usd, UsdGeom, Vt
+        from pxr import Usd, UsdGeom, Vt
 
         scatter = node.scatter
         assert scatter is not None
@@ -173,8 +173,8 @@ class _Writer:
             if carried or not positions.HasValue():
                 positions.Set(Vt.Vec3fArray.FromNumpy(places.astype(np.float32)), *(when if carried else ()))
             rows = turns.astype(np.float32)
-            fine.Set(Vt.QuatfArray([Gf.Quatf(w, x, y, z) for x, y, z, w in rows.tolist()]), *when)
-            half.Set(Vt.QuathArray([Gf.Quath(w, x, y, z) for x, y, z, w in rows.tolist()]), *when)
+            fine.Set(Vt.QuatfArray.FromNumpy(rows), *when)  # in memory the real part stands last, as here
+            half.Set(Vt.QuathArray.FromNumpy(rows.astype(np.float16)), *when)
 
     def _prototype(self, node: Node, place: int, variant: int, path: str) -> None:
         """A source in one of its shifts of time, each of its shapes under a transform of its own."""

@@ -33,12 +33,15 @@ FEWEST, MOST = 24, 192
 """Copies that answer while a number is dragged, at least and at most; the others lean as their nearest one does."""
 
 
-def laid_of(scene: Scene, owner: Node, scatter: Scatter, found: Copies, scope: Scope) -> dict[str, Any]:
-    """Where copies stand, and the shapes that each is made of."""
+def laid_of(
+    scene: Scene, owner: Node, scatter: Scatter, found: Copies, scope: Scope, most: int | None = None
+) -> dict[str, Any]:
+    """Where copies stand, the shapes that each is made of, and which are drawn where no more than `most` can be."""
     groups = [_group(scene, owner, found, *kind, scope) for kind in kinds_of(scene, scatter)]
     return {
         "node": owner.id, "count": len(found), "first": scene.first, "ids": _whole(found.ids),
         "places": floats(found.places), "turns": floats(found.turns), "sizes": floats(found.sizes), "groups": groups,
+        "shown": None if most is None or most >= len(found) else _whole(evenly(len(found), most)),
     }  # fmt: skip
 
 
@@ -91,16 +94,16 @@ def crowds_between(before: Scene, after: Scene, scope: Scope) -> list[dict[str, 
             found = found.only(np.arange(min(LAID, len(found))))
             told["laid"] = laid_of(after, owner, owner.scatter, found, scope)
         if fact["leans"]:
-            few = found.only(_spread(len(found), LEANING // after.frames // len(changed)))
+            few = found.only(evenly(len(found), max(FEWEST, min(MOST, LEANING // after.frames // len(changed)))))
             lean = leans_of(after, owner, few, after.clock(), scope)
             told["lean"] = {"from": after.first, "to": after.last, "ids": _whole(few.ids)} | lean
         crowds.append(told)
     return crowds
 
 
-def _spread(count: int, wanted: int) -> NDArray[np.int64]:
-    """Places evenly among so many."""
-    return np.unique(np.linspace(0, count - 1, min(count, max(FEWEST, min(MOST, wanted)))).astype(np.int64))
+def evenly(count: int, most: int) -> NDArray[np.int64]:
+    """At most so many places among `count`, evenly."""
+    return np.unique(np.linspace(0, count - 1, min(count, most)).astype(np.int64))
 
 
 def _whole(numbers: NDArray[np.int64]) -> bytes:

@@ -15,11 +15,11 @@ from lazzik.core.evaluate.copies import copies_of, density
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.variants import shifted
 from lazzik.core.scene.edits.scatters import bears, paint_density, scatter_of
-from lazzik.core.scene.scatter import MOST_VARIANTS
+from lazzik.core.scene.scatter import MOST_COPIES, MOST_VARIANTS
 from lazzik.web.deps import Kept, Store
 from lazzik.web.requests.bodies import body_of
 from lazzik.web.requests.fields import FrameNumber, Revision
-from lazzik.web.scatter.crowds import laid_of, leans_of
+from lazzik.web.scatter.crowds import evenly, laid_of, leans_of
 from lazzik.web.scatter.facts import ScatterFacts, scatter_facts
 from lazzik.web.stage.points import MOST_AT_ONCE, MOST_MOMENTS, in_range, points_of, shaped
 from lazzik.web.states import Beside, Seen
@@ -86,13 +86,17 @@ class ScattersNow(TypedDict):
     scatters: list[ScatterFacts]
 
 
+Most = Annotated[int | None, Query(ge=1, le=MOST_COPIES)]
+"""Copies that are drawn at most: where there is no graphics hardware, thousands would make every picture slow."""
+
+
 @router.get("/copies")
-def copies(node: str, memo: Kept, seen: Seen) -> Response:
-    """Where the copies of a scatter stand, and the shapes that each is made of."""
+def copies(node: str, memo: Kept, seen: Seen, most: Most = None) -> Response:
+    """Where the copies of a scatter stand, the shapes that each is made of, and which of them are to be drawn."""
     owner, scatter = scatter_of(seen.scene, node)
     scope = Scope(seen.scene, memo, [])
     found = copies_of(seen.scene, owner, scope)
-    return packed({"revision": seen.on} | laid_of(seen.scene, owner, scatter, found, scope))
+    return packed({"revision": seen.on} | laid_of(seen.scene, owner, scatter, found, scope, most))
 
 
 First = Annotated[FrameNumber, Query(alias="from")]
@@ -102,16 +106,19 @@ Moments = Annotated[int, Query(ge=1, le=MOST_MOMENTS)]
 
 @router.get("/leans")
 def copies_lean(
-    node: str, memo: Kept, seen: Seen, beside: Beside, first: First, last: Last, per: Moments = 1
+    node: str, memo: Kept, seen: Seen, beside: Beside, first: First, last: Last, per: Moments = 1, most: Most = None
 ) -> Response:
-    """How the copies of a scatter lean from a frame on, and where their surface carries them: `per` moments of each
-    frame, as many as one answer may carry. Beside another state the frames are that one's, in step with it."""
+    """How the copies of a scatter that are drawn lean from a frame on, and where their surface carries them: `per`
+    moments of each frame, as many as one answer may carry. Beside another state the frames are that one's, in
+    step with it."""
     scene = seen.scene
     timed = beside.scene if beside else scene
     in_range(timed, first, last)
     owner, _ = scatter_of(scene, node)
     scope = Scope(scene, memo, [])
     found = copies_of(scene, owner, scope)
+    if most is not None:
+        found = found.only(evenly(len(found), most))
     end = min(last, first + max(1, MOST_LEANS // max(1, per * len(found))) - 1)
     clock = in_step(scene, Clock.over(timed.fps, timed.first, end, start=first, per_frame=per))
     return packed({"from": first, "to": end} | leans_of(scene, owner, found, clock, scope))

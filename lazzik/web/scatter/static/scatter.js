@@ -77,6 +77,13 @@ export class CopyBrush {
     if (select) select.value = select.querySelector("option[selected]")?.getAttribute("value") ?? "";
   }
 
+  // where not all are drawn
+  say() {
+    const note = maybe("#copies-drawn");
+    const { drawn, all: count } = this.crowds.drawn(this.node);
+    if (note) note.textContent = drawn < count ? `· ${drawn.toLocaleString("en")} drawn` : "";
+  }
+
   /** How dense they are at the points of their surface. @param {string} node */
   async density(node) {
     const { surface, weights } = await packed(`${store.url}/density?${new URLSearchParams({ node })}`);
@@ -108,6 +115,7 @@ export class CopyBrush {
 
   /** Another panel is open, or the same one anew. */
   async changed() {
+    this.say();
     if (this.on && !maybe(`[data-act=${this.on}]`)) return this.toggle(this.on);
     this.press();
     if (this.on === "paint-density") await guard(() => this.shade());

@@ -37,6 +37,8 @@ import { Moments } from "./moments.js";
  * @property {Promise<unknown> | null} asked leans that are on their way
  * @property {Set<number>} hidden
  * @property {Thin | null} thin how a few lean while something is dragged
+ * @property {Int32Array | null} shown which are drawn, where not all are
+ * @property {Int32Array | null} rank and which of them each of these is
  */
 
 /**
@@ -108,6 +110,13 @@ function carry({ leans, away, tilts }, at, place, turn, by) {
   turn.premultiply(by.set(z * s, 0, -x * s, Math.cos(angle / 2)));
 }
 
+/** For some of so many places, ascending, which of them each is. @param {Int32Array} some @param {number} count */
+function ranks(some, count) {
+  const out = new Int32Array(count);
+  some.forEach((k, rank) => { out[k] = rank; });
+  return out;
+}
+
 /** A geometry with points of its own, as those of its source are now. @param {THREE.Mesh} source */
 function ownShape({ geometry }) {
   const own = geometry.clone();
@@ -147,18 +156,29 @@ export class Crowds {
    * @param {string} url of the scene
    * @param {object} [how]
    * @param {number} [how.per] moments of a frame
+   * @param {number} [how.most] copies of a scatter that are drawn
    * @param {Record<string, string>} [how.state] what is asked for beside them, where it is not the head
    */
-  constructor(stage, url, { per = 1, state = {} } = {}) {
+  constructor(stage, url, { per = 1, most = Infinity, state = {} } = {}) {
     this.stage = stage;
     this.url = url;
     this.per = per;
+    this.most = most;
     this.state = state;
     this.moments = new Moments(`${url}/copy-points`, 0, per);
   }
 
   /** @param {string} node */
   asked(node) { return { on: String(this.revision), ...this.state, node }; }
+
+  /** How many copies of a scatter are drawn, and how many there are. @param {string} node */
+  drawn(node) {
+    const { ids, shown } = this.crowds.get(node) ?? { ids: [], shown: null };
+    return { drawn: (shown ?? ids).length, all: ids.length };
+  }
+
+  /** @param {string} node */
+  askedFew(node) { return { ...this.asked(node), ...(Number.isFinite(this.most) && { most: String(this.most) }) }; }
 
   /**
    * The scene is another one by now: what differs is fetched.
@@ -172,7 +192,7 @@ export class Crowds {
     this.moments.last = last;
     for (const id of [...this.crowds.keys()]) if (!facts.some(({ node }) => node === id)) this.drop(id);
     for (const { node, laid, leans } of facts) {
-      const asked = new URLSearchParams(this.asked(node));
+      const asked = new URLSearchParams(this.askedFew(node));
       if (this.crowds.get(node)?.laid !== laid) {
         const content = await packed(`${this.url}/copies?${asked}`);
         if (mine !== this.newest) return;
@@ -228,7 +248,7 @@ export class Crowds {
   /** @param {string} node @param {Crowd} crowd @param {number} from */
   async fetch(node, crowd, from) {
     const { leansKey } = crowd;
-    const asked = new URLSearchParams({ ...this.asked(node), from: String(from), to: String(this.last), per: String(this.per) });
+    const asked = new URLSearchParams({ ...this.askedFew(node), from: String(from), to: String(this.last), per: String(this.per) });
     const content = await packed(`${this.url}/leans?${asked}`);
     if (crowd.leansKey !== leansKey) return; // the air is another one by now
     crowd.lean = leaning(content);
@@ -253,11 +273,14 @@ export class Crowds {
   /** Where copies stand. @param {string} node @param {string} laid @param {any} content */
   lay(node, laid, content) {
     this.drop(node);
+    const ids = whole(content.ids);
+    const shown = content.shown && whole(content.shown);
+    const seen = shown && new Set(shown);
     this.crowds.set(node, {
-      laid, leansKey: "?", asked: null, first: content.first, ids: whole(content.ids), places: floats(content.places), turns: floats(content.turns),
-      sizes: floats(content.sizes), lean: null, hidden: new Set(), thin: null,
+      laid, leansKey: "?", asked: null, first: content.first, ids, places: floats(content.places), turns: floats(content.turns),
+      sizes: floats(content.sizes), lean: null, hidden: new Set(), thin: null, shown, rank: shown && ranks(shown, ids.length),
       groups: content.groups.map((/** @type {any} */ group) => ({
-        copies: whole(group.copies),
+        copies: seen ? whole(group.copies).filter((k) => seen.has(k)) : whole(group.copies),
         variant: group.variant,
         drawn: group.parts.map((/** @type {any} */ part) => ({ node: part.node, mesh: null, matrices: floats(part.matrices), shaped: part.shaped })),
       })),
@@ -313,28 +336,25 @@ export class Crowds {
    * @param {number} frame
    */
   pose(crowd, { copies, drawn }, frame) {
-    const [turn, bend, place, size, copy, part] = [
+    const [turn, bend, place, size, copy, posed] = [
       new THREE.Quaternion(), new THREE.Quaternion(), new THREE.Vector3(), new THREE.Vector3(), new THREE.Matrix4(), new THREE.Matrix4(),
     ];
-    const { places, turns, sizes, ids, hidden, thin } = crowd;
+    const { places, turns, sizes, ids, hidden, thin, shown, rank } = crowd;
     const lean = thin ?? crowd.lean;
-    const [per, count] = thin ? [1, thin.ids.length] : [this.per, ids.length];
+    const [per, count, like] = thin ? [1, thin.ids.length, thin.like] : [this.per, (shown ?? ids).length, rank];
     const row = lean ? clamp(Math.round((frame - lean.from) * per), 0, lean.moments - 1) * count : 0;
-    for (const { mesh, matrices } of drawn) {
-      if (!mesh) continue;
-      const moment = clamp(Math.round(frame) - crowd.first, 0, matrices.length / 16 - 1);
-      part.fromArray(matrices, 16 * moment);
-      for (let n = 0; n < copies.length; n++) {
-        const k = copies[n];
-        turn.fromArray(turns, 4 * k);
-        place.fromArray(places, 3 * k);
-        if (lean) carry(lean, row + (thin ? thin.like[k] : k), place, turn, bend);
-        const shown = hidden.size && hidden.has(ids[k]) ? 0 : sizes[k];
-        copy.compose(place, turn, size.setScalar(shown)).multiply(part);
-        copy.toArray(mesh.instanceMatrix.array, 16 * n);
-      }
-      mesh.instanceMatrix.needsUpdate = true;
+    const moment = (/** @type {Float32Array} */ matrices) => clamp(Math.round(frame) - crowd.first, 0, matrices.length / 16 - 1);
+    const parts = drawn.flatMap(({ mesh, matrices }) => (mesh ? [{ mesh, part: new THREE.Matrix4().fromArray(matrices, 16 * moment(matrices)) }] : []));
+    for (let n = 0; n < copies.length; n++) {
+      const k = copies[n];
+      turn.fromArray(turns, 4 * k);
+      place.fromArray(places, 3 * k);
+      if (lean) carry(lean, row + (like ? like[k] : k), place, turn, bend);
+      const seen = hidden.size && hidden.has(ids[k]) ? 0 : sizes[k];
+      copy.compose(place, turn, size.setScalar(seen));
+      for (const { mesh, part } of parts) posed.multiplyMatrices(copy, part).toArray(mesh.instanceMatrix.array, 16 * n);
     }
+    for (const { mesh } of parts) mesh.instanceMatrix.needsUpdate = true;
   }
 
   /** Copies that are being taken away. @param {string} node @param {Set<number>} ids */

@@ -15,6 +15,9 @@ function drawnByHardware() {
   return !SOFTWARE.test(name);
 }
 
+/** Copies of a scatter that are drawn while one works: without graphics hardware thousands make every picture slow. */
+export const mostCopies = () => (hardware() ? Infinity : 1000);
+
 /** Without graphics hardware smooth edges double the time of a picture; they can be asked for all the same. */
 export function smoothEdges() {
   const wanted = localStorage.getItem(KEPT);

@@ -36,7 +36,7 @@ import { drawWindows, listenToWindows } from "lazzik/stack/windows.js";
 import { listenToBox } from "lazzik/stage/box.js";
 import { autoKeys, Gizmo } from "lazzik/stage/gizmo.js";
 import { Crowds } from "lazzik/stage/crowds.js";
-import { switchEdges } from "lazzik/stage/hardware.js";
+import { mostCopies, switchEdges } from "lazzik/stage/hardware.js";
 import { keepPictures, pictureOf } from "lazzik/stage/picture.js";
 import { namePointed } from "lazzik/stage/pointed.js";
 import { begunStage } from "lazzik/stage/stage.js";
@@ -129,6 +129,7 @@ async function fetchMotion(since = null) {
 const knowCrowds = () => guard(async () => {
   const { scatters, revision, last } = store.facts;
   await crowds?.know(scatters, revision, last);
+  copyBrush?.say();
 });
 
 // the chosen row in the tree, in sight
@@ -176,7 +177,7 @@ const desk = new Desk(work, strata);
 const airPanel = new AirPanel(stage);
 const airHandles = stage && new AirHandles(stage);
 const breath = stage && new Breath(stage);
-const crowds = stage && new Crowds(stage, store.url);
+const crowds = stage && new Crowds(stage, store.url, { most: mostCopies() });
 const copyBrush = stage && crowds && new CopyBrush(stage, crowds);
 offerLayers();
 offerCycles(paintSliders);

@@ -4,12 +4,14 @@ import * as THREE from "three";
 import { packed, text } from "lazzik/lib/api.js";
 import { store } from "lazzik/lib/store.js";
 import { Crowds } from "lazzik/stage/crowds.js";
+import { mostCopies } from "lazzik/stage/hardware.js";
 import { ink } from "lazzik/stage/ink.js";
 import { Model, UNSEEN } from "lazzik/stage/model.js";
 import { pictureOf } from "lazzik/stage/picture.js";
 import { Surfaces } from "lazzik/stage/surfaces.js";
 
 /** @import { ScatterFacts } from "lazzik/lib/types.d.ts" */
+/** @import { Drawing } from "lazzik/stage/crowds.js" */
 /** @import { Points, Surface } from "lazzik/stage/model.js" */
 /** @import { Stage } from "lazzik/stage/stage.js" */
 
@@ -62,7 +64,9 @@ export class Comparison {
     if (before.root) stage.scene.add(before.root);
     for (const id of stage.nodes.keys()) if (!before.nodes.has(id)) this.differs.add(id);
     this.followSurfaces(after.shaped, then.shaped, second, first);
-    this.crowds = [new Crowds(stage, store.url, { state: second }), new Crowds(this.first(), store.url, { state: first })];
+    const crowdsOn = (/** @type {Drawing} */ drawing, /** @type {Record<string, string>} */ state) =>
+      new Crowds(drawing, store.url, { state, most: mostCopies() });
+    this.crowds = [crowdsOn(stage, second), crowdsOn(this.first(), first)];
     const [copies, former] = await Promise.all([this.follow(this.crowds[0], { of: b, on }), this.follow(this.crowds[1], { of: a, on })]);
     this.sameCopies = new Set(former.filter((row) => copies.includes(row)).map((row) => row.split(" ")[0]));
     this.seeAs(this.look);
