@@ -58,8 +58,8 @@ def _page() -> Iterator[str]:
     yield "# The air, number by number"
     yield ""
     yield "Made by `python -m tools.airpages`; a test keeps it so. Each row shows little of a number on the left and"
-    yield "much of it on the right: the air from above at one moment, where long is fast, and over eight seconds how much"
-    yield "of it goes along x, to the right, at the ring (of *lift*, upward)."
+    yield "much of it on the right: the air from above at one moment, where long is fast, and over eight seconds how"
+    yield "much of it goes along x, to the right, at the ring (of *lift*, upward)."
     yield "How to work with it: [guide](guide.md#let-the-wind-blow). All numbers: [reference](reference.md)."
     for name, kind in FIELD_KINDS.items():
         yield ""

@@ -29,14 +29,14 @@ def drawings() -> dict[str, bytes]:
         scene = start.build(start.title)
         files[f"{start.key}.svg"] = _still(scene)
         if start.key != "empty":
-            files[f"{start.key}-moves.svg"] = AnimatedSvg(width=SIZE[0], height=SIZE[1], every=EVERY).write(scene)
+            files[f"{start.key}-moves.svg"] = AnimatedSvg(width=SIZE[0], height=SIZE[1], every=EVERY, copies=0).write(scene)
     return files
 
 
 def _still(scene: Scene) -> bytes:
     """The scene at a third of its range."""
     at = scene.first + (scene.last - scene.first) // 3
-    return AnimatedSvg(width=SIZE[0], height=SIZE[1], every=1000).write(scene.replaced(first=at, last=at + 1))
+    return AnimatedSvg(width=SIZE[0], height=SIZE[1], every=1000, copies=0).write(scene.replaced(first=at, last=at + 1))
 
 
 if __name__ == "__main__":

@@ -19,6 +19,8 @@ from lazzik.core.scene.edits.numbers import SetNumber
 from tests.web.test_sheets import edit, edits_in, text
 
 PLANTED: list[dict[str, Any]] = [
+    {"do": "remove-object", "node": "grass"},
+    {"do": "remove-object", "node": "tuft"},
     {"do": "add-object", "label": "Tuft", "shape": {"kind": "tube", "height": 0.3, "radius": 0.02, "around": 4}},
     {"do": "scatter", "nodes": ["tuft"], "surface": "ridge", "label": "Meadow"},
     {"do": "set", "address": "meadow/scatter.count", "value": 600},

@@ -33,7 +33,7 @@ def test_scenes_begin_empty_with_a_way_on(app: FastAPI, client: TestClient, scen
     page = client.get("/scenes").text
     card = re.search(r'hx-get="([^"]+)"', page)
     assert card is not None
-    assert "47 of 79 objects move · 8.37 s · meets itself" in " ".join(client.get(card[1]).text.split())
+    assert "47 of 81 objects move · 8.37 s · meets itself" in " ".join(client.get(card[1]).text.split())
     page = client.get("/scenes").text
     assert ("hx-get" in page, "8.37 s" in page) == (False, True)
 

@@ -2,7 +2,8 @@
 
 Each comes as a group that stands at the root and leans in the air, in it another one that is turned and sized as the
 copy is, and in that the source with all below it. Where the copy played its source in another shift of time, what of
-that moves reads the source's own numbers as much later or earlier; what aims is left aiming.
+that moves reads the source's own numbers as much later or earlier. What moves by itself, an aim or the running of a
+deformer, goes on in step.
 """
 
 from __future__ import annotations
@@ -13,14 +14,13 @@ import numpy as np
 
 from lazzik.core.channel.channel import Channel, base_value
 from lazzik.core.channel.scaling import scaled
-from lazzik.core.document import Frozen
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.copies import Copies, copies_of
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.transforms import PARTS
 from lazzik.core.evaluate.variants import ahead, placed
 from lazzik.core.layers.breeze import Breeze
 from lazzik.core.layers.link import Link
+from lazzik.core.scene.address import with_number
 from lazzik.core.scene.edits import Edit, applied
 from lazzik.core.scene.edits.objects import BringIn
 from lazzik.core.scene.edits.scatters import TakeCopies, scatter_of
@@ -111,18 +111,12 @@ def _object(scene: Scene, node: Node, copies: Copies, k: int, seconds: float) ->
 
 
 def _shifted(node: Node, seconds: float) -> Node:
-    """An object whose place, turn and size are those of this one so many seconds later."""
-    if seconds == 0.0:
-        return node
-    parts: dict[str, Frozen] = {}
-    for path, number in node.moving:
-        part, _, axis = path.partition(".")
-        if part in PARTS:
-            link = Link(kind="link", id="source", label="As its source", source=f"{node.id}/{path}", delay=-seconds)
-            parts[part] = parts.get(part, getattr(node, part)).replaced(
-                **{axis: Channel(value=base_value(number), layers=(link,))}
-            )
-    return node.replaced(**parts)
+    """An object whose numbers are those of this one so many seconds later."""
+    shifted = node
+    for path, number in node.moving if seconds else ():
+        link = Link(kind="link", id="source", label="As its source", source=f"{node.id}/{path}", delay=-seconds)
+        shifted = with_number(shifted, path.split("."), Channel(value=base_value(number), layers=(link,)))
+    return shifted
 
 
 def _position(place: Samples) -> Position:

@@ -161,7 +161,7 @@ def write(scene: Scene, address: Address, change: Callable[[Channel], Channel]) 
     if depth(changed) > DEEPEST:
         raise InvalidEdit(f"Layers on '{address}' would be nested deeper than {DEEPEST}", str(address))
     if root.node is not None:
-        return scene.with_node(_with(root.node, address.path.split("."), simplest(changed)))
+        return scene.with_node(with_number(root.node, address.path.split("."), simplest(changed)))
     part = scene.held_at(str(Address(address.node, address.path)))
     if isinstance(part, Dial):
         return scene.with_part(part.replaced(value=simplest(changed)))
@@ -188,7 +188,7 @@ def write_all(scene: Scene, changes: Iterable[tuple[Address, Callable[[Channel],
         changed = _written(scene, as_channel(number), address.channel.hops, address, change)
         if depth(changed) > DEEPEST:
             raise InvalidEdit(f"Layers on '{address}' would be nested deeper than {DEEPEST}", str(address))
-        nodes[part.id] = _with(node, address.path.split("."), simplest(changed))
+        nodes[part.id] = with_number(node, address.path.split("."), simplest(changed))
     return scene.with_nodes(nodes.values())
 
 
@@ -304,16 +304,17 @@ def _written(
     return channel.replaced(layers=tuple(written if item.id == layer.id else item for item in channel.layers))
 
 
-def _with(part: Part, path: list[str], number: float | Channel) -> Part:
+def with_number(part: Part, path: list[str], number: float | Channel) -> Part:
+    """A part of the document with one of its numbers changed, by the way to it: deform, bend, angle."""
     name, *rest = path
     if not rest:
         return part.replaced(**{name: number})
     inner = getattr(part, name)
     if isinstance(inner, tuple):
         chosen, *rest = rest
-        row = tuple(_with(item, rest, number) if item.id == chosen else item for item in inner)
+        row = tuple(with_number(item, rest, number) if item.id == chosen else item for item in inner)
         return part.replaced(**{name: row})
-    return part.replaced(**{name: _with(inner, rest, number)})
+    return part.replaced(**{name: with_number(inner, rest, number)})
 
 
 def depth(number: float | Channel) -> int:
