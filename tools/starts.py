@@ -29,7 +29,9 @@ def drawings() -> dict[str, bytes]:
         scene = start.build(start.title)
         files[f"{start.key}.svg"] = _still(scene)
         if start.key != "empty":
-            files[f"{start.key}-moves.svg"] = AnimatedSvg(width=SIZE[0], height=SIZE[1], every=EVERY, copies=0).write(scene)
+            files[f"{start.key}-moves.svg"] = AnimatedSvg(width=SIZE[0], height=SIZE[1], every=EVERY, copies=0).write(
+                scene
+            )
     return files
 
 

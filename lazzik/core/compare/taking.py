@@ -173,10 +173,9 @@ def _needs(node: Node) -> Iterable[str]:
         yield node.parent
     if node.aim is not None and node.aim.target is not None:
         yield node.aim.target
-    if node.scatter is not None:
-        yield from node.scatter.sources
-        if node.scatter.surface is not None:
-            yield node.scatter.surface
+    for part in (node.scatter, node.emitter):
+        if part is not None:
+            yield from part.refers
 
 
 def _dangling(scene: Scene) -> Iterable[tuple[str, str]]:

@@ -17,6 +17,7 @@ from lazzik.core.document import Frozen, Label, Quantity, Slug
 from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.scene.aim import Aim
+from lazzik.core.scene.emitter import Emitter
 from lazzik.core.scene.morph_targets import ShapeFrames, ShapeTargets
 from lazzik.core.scene.picture import Picture
 from lazzik.core.scene.scatter import Scatter
@@ -120,6 +121,8 @@ class Node(Frozen):
     """How it moves the air."""
     scatter: Scatter | None = None
     """What it repeats many times."""
+    emitter: Emitter | None = None
+    """What sends out particles."""
     origin: Origin | None = None
 
     @model_validator(mode="after")
@@ -150,6 +153,8 @@ class Node(Frozen):
             return self.field.kind
         if self.scatter:
             return "scatter"
+        if self.emitter:
+            return "emitter"
         return self.shape.kind if self.shape else "group"
 
 

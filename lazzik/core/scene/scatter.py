@@ -162,6 +162,11 @@ class Scatter(Repeats):
     gone: Annotated[tuple[int, ...], Field(max_length=MOST_GONE)] = ()
     """The copies that were taken away, by their numbers, in order."""
 
+    @property
+    def refers(self) -> tuple[Slug, ...]:
+        """The objects that it names."""
+        return self.sources if self.surface is None else (*self.sources, self.surface)
+
     @classmethod
     def settings(cls) -> dict[str, tuple[Any, ...]]:
         """Its choices that are no numbers: field -> what may be chosen."""

@@ -72,6 +72,9 @@ class Scene(Frozen):
                 raise ValueError(f"the object '{node.id}' aims at '{node.aim.target}', which is not there")
             if node.scatter is not None:
                 self._check_scatter(node, node.scatter)
+            for slug in node.emitter.refers if node.emitter is not None else ():
+                if slug not in self.by_id:
+                    raise ValueError(f"the particles of '{node.id}' need '{slug}', which is not there")
         if word := next((word for word in PARTS if word in self.by_id), None):
             raise ValueError(f"no object may have the id '{word}'")
         for word in (*PARTS, "poses", "marks"):
@@ -91,7 +94,7 @@ class Scene(Frozen):
             above = self.by_id[above].parent
 
     def _check_scatter(self, node: Node, scatter: Scatter) -> None:
-        for slug in (*scatter.sources, *((scatter.surface,) if scatter.surface is not None else ())):
+        for slug in scatter.refers:
             if slug not in self.by_id:
                 raise ValueError(f"'{node.id}' scatters '{slug}', which is not there")
         for slug in scatter.sources:

@@ -19,6 +19,7 @@ from lazzik.core.scene.edits.base import Edit, applied
 from lazzik.core.scene.edits.clips import PlayClip, PutClip, RemoveClip
 from lazzik.core.scene.edits.copies import Duplicate, SetPivot
 from lazzik.core.scene.edits.dials import AddDial, ChangeDial, RemoveDial
+from lazzik.core.scene.edits.emitters import AddEmitter, ChangeEmitter
 from lazzik.core.scene.edits.hierarchy import GroupObjects, HangObjects, Ungroup
 from lazzik.core.scene.edits.keys import (
     MoveKeys,
@@ -117,6 +118,8 @@ AnyEdit = Annotated[
     | AddScatter
     | ChangeScatter
     | TakeCopies
+    | AddEmitter
+    | ChangeEmitter
     | Orbit
     | Pan
     | GatherSheaf

@@ -74,6 +74,7 @@ class BringIn(Edit):
                 parent=names[node.parent] if node.parent else self.under,
                 aim=node.aim and node.aim.retargeted(names),
                 scatter=node.scatter and copied_scatter(node.scatter, names),
+                emitter=node.emitter and node.emitter.renamed(names),
             )
             for node in self.nodes
         ]

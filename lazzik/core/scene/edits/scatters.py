@@ -159,7 +159,7 @@ def bears(scene: Scene, surface: str | None, where: str) -> Node:
 
 def without_scattered(scene: Scene, gone: Collection[str]) -> tuple[Node, ...]:
     """The objects that stay without some others, scatters without them too: one that loses all its sources goes, one
-    that loses its surface stands in a grid."""
+    that loses its surface stands in a grid; particles that began on one begin where their emitter stands."""
     stay = []
     for node in scene.nodes:
         if node.id in gone:
@@ -172,6 +172,8 @@ def without_scattered(scene: Scene, gone: Collection[str]) -> tuple[Node, ...]:
             lost = scatter.surface in gone
             over = {"surface": None, "over": "grid" if scatter.over == "surface" else scatter.over} if lost else {}
             node = node.replaced(scatter=scatter.replaced(sources=sources, **over))
+        if node.emitter is not None and not set(gone).isdisjoint(node.emitter.refers):
+            node = node.replaced(emitter=node.emitter.without(set(gone)))
         stay.append(node)
     return tuple(stay)
 

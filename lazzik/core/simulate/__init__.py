@@ -1,0 +1,1 @@
+"""Simulation: what is worked out step by step from what was before."""

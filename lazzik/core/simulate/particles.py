@@ -1,0 +1,299 @@
+"""A run of particles: the state at one sub-step after the other, and what of it is kept for each frame.
+
+A frame is cut into SUBSTEPS equal parts. The run begins as long before the first frame as the emitter has been under
+way then; its state at a moment depends on the document alone, not on the range or on where one began to ask: what is
+read of the scene is read in blocks that begin with the run. Particle k begins when the integral of the rate reaches
+k + 1; all else about it are hashes of its number.
+
+In a loop everything is read at the moment wrapped into it, and the particles of each round have the same numbers; the
+run begins so many rounds before the first frame that no life goes back beyond them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lazzik.core.clock import Clock
+from lazzik.core.errors import InvalidEdit
+from lazzik.core.evaluate.airflow import field_rows
+from lazzik.core.evaluate.evaluator import value_of
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.progress import UNHEARD, Progress
+from lazzik.core.scene.edits.emitters import emitter_of
+from lazzik.core.scene.emitter import Emitter
+from lazzik.core.scene.references import acts
+from lazzik.core.scene.scene import Scene
+from lazzik.core.simulate.beginnings import Begins
+from lazzik.core.simulate.chance import LIFE, PUSH, Ids, cone, varied
+from lazzik.core.simulate.colliders import BOUNCE, END, STICK, Colliders, Ints, Law
+from lazzik.core.simulate.motion import GRAVITY, advance
+from lazzik.core.types import PointBlock, Points, Samples
+
+SUBSTEPS = 2
+"""Parts of a frame."""
+
+BLOCK = 32
+"""Sub-steps for which the scene is read at once."""
+
+MOST_ALIVE = 200_000
+"""Particles that live at once; one that would come beyond that does not."""
+
+MOST_BORN = 50_000_000
+"""Particles that come in all; then no more do."""
+
+
+@dataclass(frozen=True, eq=False)
+class State:
+    """All that tells how a run goes on, in double precision."""
+
+    step: int
+    """Sub-steps since the run began."""
+    due: float
+    """The integral of the rate since then, or since the round of the loop began."""
+    ids: Ids
+    """(n,) numbers of the particles that live, in the order in which they came."""
+    places: Points
+    """(n, 3) metres."""
+    speeds: Points
+    """(n, 3) metres per second."""
+    born: Samples
+    """(n,) sub-steps since the run began, with their part."""
+    lives: Samples
+    """(n,) seconds that each lives."""
+    stuck: Ints
+    """(n,) which of the colliders each sticks to; −1 for none."""
+    spots: Points
+    """(n, 3) where in its space."""
+
+    def only(self, stay: NDArray[np.bool_]) -> State:
+        """Some of the particles.
+
+        Parameters
+        ----------
+        stay : (n,) array
+            Which.
+        """
+        return State(
+            self.step, self.due, self.ids[stay], self.places[stay], self.speeds[stay], self.born[stay],
+            self.lives[stay], self.stuck[stay], self.spots[stay],
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class Moment:
+    """The particles of a frame."""
+
+    frame: int
+    ids: Ids
+    """(n,) their numbers."""
+    places: Points
+    """(n, 3) metres."""
+    speeds: Points
+    """(n, 3) metres per second."""
+    ages: Samples
+    """(n,) seconds."""
+    lives: Samples
+    """(n,) seconds that each lives."""
+
+    def __len__(self) -> int:
+        return len(self.ids)
+
+
+class Particles:
+    """The particles of one emitter."""
+
+    def __init__(self, scene: Scene, slug: str) -> None:
+        """Raises UnknownAddress, and InvalidEdit if it sends out nothing or can't be looped."""
+        self.node, self.emitter = emitter_of(scene, slug)
+        self.scene = scene
+        self.scope = Scope(scene, None, []).at(slug)  # nothing that was kept of another clock, to the last bit
+        self.seconds = 1.0 / (scene.fps * SUBSTEPS)
+        first = self._clock(np.array([float(scene.first)]))
+        self.seed = int(self._number("seed", first)[0])
+        self.loop_steps = self._loop_steps(scene, self.emitter)
+        ahead = float(self._number("ahead", first)[0])
+        if self.loop_steps:
+            longest = float(self._number("life", first)[0]) * (1.0 + float(self._number("life_varies", first)[0]))
+            ahead = max(ahead, longest)
+            self.begins = -self.loop_steps * int(np.ceil(ahead / (self.loop_steps * self.seconds)))
+        else:
+            self.begins = -int(np.ceil(ahead / self.seconds))
+        self.over_life = np.array(self.emitter.answer_over_life)
+        self._block: _Block | None = None
+
+    def _loop_steps(self, scene: Scene, emitter: Emitter) -> int:
+        if emitter.loop is None:
+            return 0
+        steps = emitter.loop * SUBSTEPS
+        if steps != round(steps):
+            raise InvalidEdit(
+                f"{self.node.label} can't repeat after {emitter.loop:g} frames: whole or half ones can be looped",
+                "loop",
+            )
+        return round(steps)
+
+    def start(self) -> State:
+        """Before anything has come."""
+        none = np.empty(0, dtype=np.int64)
+        nowhere = np.empty((0, 3))
+        return State(0, 0.0, none, nowhere, nowhere, np.empty(0), np.empty(0), none, nowhere)
+
+    def frames(
+        self, first: int, last: int, state: State | None = None, progress: Progress = UNHEARD
+    ) -> Iterator[tuple[Moment, State]]:
+        """The particles from one frame to another, each with the state after which the run goes on.
+
+        `state` is one that an earlier run gave; without it the run begins. Raises Stopped.
+        """
+        state = self.start() if state is None else state
+        for frame in range(first, last + 1):
+            wanted = (frame - self.scene.first) * SUBSTEPS - self.begins
+            while state.step < wanted:
+                state = self._stepped(state)
+                progress.hear()
+            yield self.moment(frame, state), state
+
+    def moment(self, frame: int, state: State) -> Moment:
+        """What is kept of a state."""
+        ages = (state.step - state.born) * self.seconds
+        return Moment(frame, state.ids, state.places, state.speeds, ages, state.lives)
+
+    def _stepped(self, state: State) -> State:
+        """One sub-step on."""
+        block = self._read(state.step)
+        at = state.step - block.first
+        if self.loop_steps and state.step % self.loop_steps == 0:
+            state = replace(state, due=0.0)
+        due = state.due + block.births[at]
+        if block.at_once[at]:
+            due = float(block.at_once[at])
+        state = self._with_births(state, block, at, due)
+        to, speeds = np.empty_like(state.places), np.empty_like(state.speeds)
+        ended = np.empty(len(to), dtype=np.bool_)
+        answer = float(block.answers[at]) if self.emitter.wind == "air" else np.inf
+        advance(
+            state.places, state.speeds, self._blown(state.places, block, at), state.born, state.lives,
+            float(state.step), self.seconds, answer, self.over_life, -GRAVITY * float(block.gravity[at]), to, speeds,
+            ended,
+        )  # fmt: skip
+        stuck, spots = state.stuck, state.spots
+        if block.colliders is not None and len(to):
+            stuck, spots = stuck.copy(), spots.copy()
+            block.colliders.meet(at, self.seconds, block.law(at), state.places, to, speeds, stuck, spots, ended)
+            block.colliders.carried(at + 1, stuck, spots, to)
+        state = replace(state, step=state.step + 1, due=due, places=to, speeds=speeds, stuck=stuck, spots=spots)
+        return state.only(~ended) if ended.any() else state
+
+    def _blown(self, places: Points, block: _Block, at: int) -> Points:
+        """(n, 3) the air at each."""
+        out: PointBlock = np.zeros((1, *places.shape))
+        for blow, rows in block.fields:
+            blow(places[None], np.ascontiguousarray(rows[at : at + 1]), out)
+        return np.asarray(out[0])
+
+    def _with_births(self, state: State, block: _Block, at: int, due: float) -> State:
+        """With those that begin in this sub-step, at the place that their emitter has by then."""
+        before = 0.0 if block.at_once[at] else state.due
+        first, last = int(before), int(min(due, MOST_BORN))
+        count = min(last - first, MOST_ALIVE - len(state.ids))
+        if count <= 0:
+            return state
+        ids = np.arange(first, first + count)
+        part = np.clip((ids + 1 - before) / (due - before), 0.0, 1.0) if not block.at_once[at] else np.zeros(count)
+        begun = block.begins.of(ids, self.seed, at)
+        places = begun.places + part[:, None] * (begun.after - begun.places)
+        pushed = block.push[at] * varied(ids, self.seed, PUSH, block.push_varies[at])
+        speeds = cone(ids, self.seed, begun.ways, block.spread[at]) * pushed[:, None]
+        speeds += block.inherits[at] * (begun.after - begun.places) / self.seconds
+        return replace(
+            state,
+            ids=np.concatenate([state.ids, ids]),
+            places=np.concatenate([state.places, places]),
+            speeds=np.concatenate([state.speeds, speeds]),
+            born=np.concatenate([state.born, state.step + part]),
+            lives=np.concatenate([state.lives, block.life[at] * varied(ids, self.seed, LIFE, block.life_varies[at])]),
+            stuck=np.concatenate([state.stuck, np.full(count, -1)]),
+            spots=np.concatenate([state.spots, np.zeros((count, 3))]),
+        )
+
+    def _frames(self, steps: Samples) -> Samples:
+        """(n,) frames of the scene at sub-steps of the run, wrapped into the loop."""
+        since = steps + self.begins
+        if self.loop_steps:
+            since = np.mod(since, self.loop_steps)
+        return np.asarray(self.scene.first + since / SUBSTEPS)
+
+    def _clock(self, frames: Samples) -> Clock:
+        return Clock(self.scene.fps, self.scene.first, frames)
+
+    def _number(self, name: str, clock: Clock) -> Samples:
+        """(moments,) one of the emitter's numbers."""
+        value = np.asarray(value_of(self.emitter, name, clock, self.scope), dtype=float)
+        whole: Samples = np.where(np.isfinite(value), value, 0.0)
+        return np.broadcast_to(whole, clock.frames.shape)
+
+    def _read(self, step: int) -> _Block:
+        """The block that a sub-step lies in."""
+        first = step - step % BLOCK
+        if self._block is None or self._block.first != first:
+            self._block = _Block(self, first)
+        return self._block
+
+
+class _Block:
+    """What a run reads of the scene over a stretch of sub-steps."""
+
+    def __init__(self, run: Particles, first: int) -> None:
+        self.first = first
+        frames = run._frames(np.arange(first, first + BLOCK + 1, dtype=float))
+        # the moment after the last of a round is the loop's end, not its beginning
+        if run.loop_steps:
+            ends = (np.arange(first, first + BLOCK + 1) + run.begins) % run.loop_steps == 0
+            ends[0] = False
+            frames = np.where(ends, run.scene.first + run.loop_steps / SUBSTEPS, frames)
+        clock = run._clock(frames)
+        scene, scope, emitter = run.scene, run.scope, run.emitter
+        number = {name: run._number(name, clock) for name in NUMBERS}
+        self.push, self.push_varies = number["push"], np.clip(number["push_varies"], 0.0, 1.0)
+        self.life, self.life_varies = np.maximum(number["life"], 0.0), np.clip(number["life_varies"], 0.0, 1.0)
+        self.spread, self.inherits = np.clip(number["spread"], 0.0, 180.0), number["inherits"]
+        self.answers, self.gravity = np.maximum(number["answers"], 0.0), number["gravity"]
+        self._law = number
+        self._meets = {"bounce": BOUNCE, "stick": STICK, "end": END}[emitter.meets]
+        self.births, self.at_once = self._due(run, emitter, frames, number)
+        self.begins = Begins(scene, run.node, emitter, clock, scope)
+        nodes = [scene.by_id[slug] for slug in emitter.colliders if scene.by_id[slug].shape is not None]
+        self.colliders = Colliders(scene, nodes, clock, scope) if nodes else None
+        blowing = [node for node in scene.fields if acts(node)] if emitter.wind == "air" else []
+        self.fields = [(type(node.field).blow, field_rows(node, clock, scope)) for node in blowing if node.field]
+
+    def law(self, at: int) -> Law:
+        """What happens where something is met."""
+        bounce, friction, thick = (float(self._law[name][at]) for name in ("bounce", "friction", "thickness"))
+        return Law(self._meets, min(max(bounce, 0.0), 1.0), min(max(friction, 0.0), 1.0), max(thick, 0.0))
+
+    def _due(
+        self, run: Particles, emitter: Emitter, frames: Samples, number: dict[str, Samples]
+    ) -> tuple[Samples, Ints]:
+        """((steps,), (steps,)) how many come over each sub-step, and how many at once."""
+        start, lasts = number["start"][:-1], number["lasts"][:-1]
+        since = frames[:-1]
+        begun = since >= start if number["ahead"][0] <= 0 or emitter.comes == "at once" else np.ones(BLOCK, dtype=bool)
+        if emitter.comes == "at once":
+            now = begun & (since - 1.0 / SUBSTEPS < start)
+            return np.zeros(BLOCK), np.where(now, np.maximum(number["amount"][:-1], 0.0), 0.0).astype(np.int64)
+        over = (lasts > 0) & (since >= start + lasts)
+        rate = np.maximum(number["rate"], 0.0)
+        births = 0.5 * (rate[:-1] + rate[1:]) * run.seconds
+        return np.where(begun & ~over, births, 0.0), np.zeros(BLOCK, dtype=np.int64)
+
+
+NUMBERS = (
+    "life", "life_varies", "push", "push_varies", "spread", "inherits", "answers", "gravity", "bounce", "friction",
+    "thickness", "rate", "amount", "start", "lasts", "ahead",
+)  # fmt: skip
+"""What of an emitter is read for each sub-step."""
