@@ -25,6 +25,7 @@ if TYPE_CHECKING:
         new_scene,
         open_scene,
         save_scene,
+        simulate,
         take_over,
     )  # fmt: skip
 
@@ -45,6 +46,7 @@ __all__ = [
     "new_scene",
     "open_scene",
     "save_scene",
+    "simulate",
     "take_over",
 ]  # fmt: skip
 

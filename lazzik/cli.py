@@ -161,6 +161,31 @@ def sample_air(
         _write(out, text.encode())
 
 
+@app.command("simulate")
+def simulate_scene(
+    scene: SceneFile,
+    out: Annotated[Path, typer.Option("-o", "--out", help="File to write: .csv, .npz, .usdc or .usda.")],
+    only: Annotated[
+        list[str] | None, typer.Option(help="An object that sends out particles; repeat for more. Without it, all.")
+    ] = None,
+    frames: Frames = None,
+) -> None:
+    """Work out particles and write them: as a table (frame, object, particle, x, y, z), as arrays, or as points of
+    OpenUSD."""
+    from lazzik.core.formats.runs import emitters_in, write_run
+    from lazzik.core.progress import Progress
+
+    document = _read(scene)
+    first, last = _range(document, frames)
+    slugs = emitters_in(document, only or ())
+    with typer.progressbar(length=1000, label="Simulating", file=sys.stderr) as bar:
+        progress = Progress(lambda share, _: bar.update(int(1000 * share) - bar.pos))
+        try:
+            write_run(document, slugs, first, last, out, progress)
+        except OSError as error:
+            _fail(f"'{out}' can't be written: {error.strerror}.")
+
+
 def _place(text: str) -> tuple[float, float, float]:
     """A place as it is typed. Raises InvalidEdit."""
     try:

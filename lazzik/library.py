@@ -6,11 +6,12 @@ raised as a LazzikError whose message is a sentence.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lazzik.core.bake.baking import TOLERANCES, BakePlan, bakeable
 from lazzik.core.bake.baking import bake as plan_bake
@@ -28,7 +29,7 @@ from lazzik.core.scene.edits import applied, read_edits
 from lazzik.core.scene.receipt import Receipt
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene, scene_text
-from lazzik.core.types import Samples
+from lazzik.core.types import Points, Samples
 
 
 def new_scene(name: str = "Untitled scene", *, fps: float = 30.0, first: int = 0, last: int = 250) -> Scene:
@@ -94,6 +95,30 @@ def air(scene: Scene, at: Iterable[Iterable[float]], frames: Iterable[float] | N
     from lazzik.core.evaluate.airflow import air as air_on
 
     return air_on(places[None], clock, Scope(scene))
+
+
+def simulate(
+    scene: Scene, only: Iterable[str] | None = None, frames: tuple[int, int] | None = None
+) -> Iterator[tuple[str, int, NDArray[np.int64], Points]]:
+    """Particles, frame by frame: of the objects that are named or of all that send some out, over the range or from one
+    frame to another. They are worked out as they are asked for.
+
+    Yields
+    ------
+    str, int, (n,) array, (n, 3) array
+        The object, the frame, the particles' numbers, and where they are in metres.
+
+    Raises
+    ------
+    UnknownAddress, InvalidEdit
+        If there is no such object, or it sends out nothing.
+    """
+    from lazzik.core.formats.runs import emitted, emitters_in
+
+    first, last = frames or (scene.first, scene.last)
+    slugs = emitters_in(scene, list(only or ()))
+    for slug, _, moment in emitted(scene, slugs, first, last):
+        yield slug, moment.frame, moment.ids, moment.places
 
 
 def bake(

@@ -46,6 +46,28 @@ def test_demo_writes_the_demo_scene(tmp_path: Path, demo: Scene) -> None:
     assert read_scene((tmp_path / "d.json").read_bytes()) == demo
 
 
+def test_particles_are_worked_out_with_progress_and_written(tmp_path: Path) -> None:
+    scene = edited(
+        Scene(name="Dust", last=9), {"do": "emit", "label": "Dust"}, {"do": "emit", "label": "Smoke"},
+        {"do": "set", "address": "dust/emitter.rate", "value": 60},
+    )  # fmt: skip
+    (path := tmp_path / "dust.json").write_text(scene_text(scene))
+    done = run("simulate", path, "--only", "dust", "--frames", "0:6", "-o", tmp_path / "dust.csv")
+    assert done.returncode == 0, done.stderr
+    assert "Simulating" in done.stderr
+    with (tmp_path / "dust.csv").open() as file:
+        rows = list(csv.DictReader(file))
+    assert {row["object"] for row in rows} == {"dust"}
+    assert sum(row["frame"] == "6" for row in rows) == pytest.approx(12, abs=1)
+    for words, says in (
+        (("--only", "dust", "-o", tmp_path / "dust.txt"), "is none of these"),
+        (("--only", "nobody", "-o", tmp_path / "d.csv"), "nobody"),
+    ):
+        refused = run("simulate", path, *words)
+        assert refused.returncode == 1
+        assert says in refused.stderr
+
+
 def test_sample_prints_a_table(file: Path, demo: Scene) -> None:
     done = run("sample", file, MAST, "beacon/look.glow", "--frames", "10:12", "--step", "0.5")
     rows = list(csv.reader(done.stdout.splitlines()))

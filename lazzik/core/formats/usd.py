@@ -28,6 +28,7 @@ from lazzik.core.evaluate.transforms import moves, transforms
 from lazzik.core.evaluate.variants import kinds_of, parts_of
 from lazzik.core.formats.base import Format
 from lazzik.core.formats.colors import linear
+from lazzik.core.formats.runs import define_points, emitted, prim_name
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.geometry.pictures import facts_of
 from lazzik.core.progress import UNHEARD, Progress
@@ -60,7 +61,7 @@ class OpenUsd(Format):
     carries: ClassVar[str] = (
         "Geometry with every point at every frame where it moves, hierarchy, transforms, colours, in usdz pictures, "
         "lights and cameras, with intensity, glow and angle of view over time; what is scattered as a PointInstancer "
-        "whose orientations are sampled at every frame."
+        "whose orientations are sampled at every frame; particles as Points, with speeds, widths and colours."
     )
     leaves: ClassVar[str] = (
         "Layers and keys as such; what lies between frames, which readers draw straight; pictures in usdc and usda."
@@ -142,6 +143,10 @@ class _Writer:
             self._light(node.light, f"{path}/light", node.visible)
         if node.scatter is not None and node.visible:
             self._instancer(node, f"{path}/copies")
+        if node.emitter is not None and node.visible:  # particles are in the scene's space, not in their emitter's
+            quiet = Progress(lambda *_: self.progress.hear())
+            rows = emitted(self.scene, [node.id], self.scene.first, self.scene.last, quiet)
+            define_points(self.stage, f"/World/Particles/{prim_name(node.id)}", self.scene, rows)
 
     def _instancer(self, node: Node, path: str) -> None:
         """Copies as instances of prototypes: one for each source in each shift of time. Orientations are given twice:

@@ -281,8 +281,12 @@ def sweep(
 
     Parameters
     ----------
-    corners, low, cell, size, starts, members
-        The object's triangles, as in `Grid`.
+    corners : (triangles, 3, 3) array
+        Metres, in the object's space.
+    low, size : (3,) arrays
+        Where the grid begins, and its cells along each axis.
+    starts, members : arrays
+        The triangles of each cell, as in `Grid`.
     world0, world1, back0, back1 : (4, 4) arrays
         From its space to the scene's at the beginning and the end, and back.
     places, to, speeds, spots : (n, 3) arrays

@@ -31,8 +31,10 @@ def crossings(
     ----------
     corners : (triangles, 3, 3) array
         Metres.
-    low, cell, size, starts, members
-        The grid that they lie in (see `Grid`).
+    low, size : (3,) arrays
+        Where the grid begins, and its cells along each axis.
+    starts, members : arrays
+        The triangles of each cell (see `Grid`).
     places : (n, 3) array
         Metres.
     counts : (n,) array

@@ -22,11 +22,11 @@ STILL = {"do": "change-emitter", "node": "dust", "settings": {"wind": "still"}}
 AT_ONCE = {"do": "change-emitter", "node": "dust", "settings": {"comes": "at once"}}
 
 
-def dusty(*more: dict[str, Any], last: int = 60, **numbers: float) -> Scene:
+def dusty(*more: dict[str, Any], last: float = 60, **numbers: float) -> Scene:
     """Dust from a point, three metres up."""
     plain = {"life": 100.0, "life_varies": 0.0, "push_varies": 0.0, "spread": 0.0} | numbers
     return edited(
-        Scene(name="Dust", fps=30, last=last),
+        Scene(name="Dust", fps=30, last=int(last)),
         {"do": "emit", "label": "Dust", "position": [0, 3, 0]},
         *({"do": "set", "address": f"dust/emitter.{name}", "value": value} for name, value in plain.items()),
         *more,
