@@ -5,7 +5,20 @@ from __future__ import annotations
 import importlib
 import sys
 
-ALL = ("startup", "evaluation", "kinds", "air", "fitting", "edits", "sheaves", "versions", "streams", "drag", "shapes")
+ALL = (
+    "startup",
+    "evaluation",
+    "kinds",
+    "air",
+    "particles",
+    "fitting",
+    "edits",
+    "sheaves",
+    "versions",
+    "streams",
+    "drag",
+    "shapes",
+)
 
 for name in sys.argv[1:] or ALL:
     module = importlib.import_module(f"benchmarks.{name}")

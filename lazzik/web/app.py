@@ -26,6 +26,7 @@ from lazzik.core.evaluate.mesh_density import CoarseMarks
 from lazzik.core.progress import Stopped
 from lazzik.demo.station import station
 from lazzik.store.database import Database
+from lazzik.store.runs import Runs
 from lazzik.store.scenes import SceneStore
 from lazzik.store.versions import Versions
 from lazzik.web.errors import answer
@@ -44,7 +45,7 @@ WEB = Path(__file__).parent
 
 ROUTES = (
     "scenes.routes", "studio.routes", "edits.routes", "stage.routes", "stack.routes", "shape.routes", "aim.routes",
-    "air.routes", "scatter.routes",
+    "air.routes", "scatter.routes", "emitter.routes",
     "marks.routes", "versions.routes", "objects.routes", "dials.routes", "poses.routes", "diagnose.routes",
     "recipes.routes", "bake.routes", "deliver.routes", "jobs.routes", "jobs.film", "login.routes",
 )  # fmt: skip
@@ -92,6 +93,7 @@ def create_app(
     app = FastAPI(title="Lazzik", version=__version__, docs_url=None, redoc_url=None, lifespan=life)
     app.state.jobs, app.state.store, app.state.workers = running, store, heavy
     app.state.database, app.state.versions, app.state.drafts = database, Versions(database, store), Drafts()
+    app.state.runs, app.state.runs_at_work = Runs(database.folder), {}
     app.state.memo = Memo()
     app.state.marks = CoarseMarks()
     store.snapshot_due = partial(_snapshot, heavy, store)

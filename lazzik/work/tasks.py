@@ -135,3 +135,24 @@ def sweep(folder: Path, progress: Progress) -> list[str]:
     """Remove what is heavy and no longer named."""
     progress.hear()
     return store_in(folder).sweep_assets()
+
+
+def simulated(source: Source, node: str, key: str, limit: int, progress: Progress) -> int:
+    """Work out what of a run is not there yet, and keep it stretch by stretch; how many stretches were. Goes on where
+    an earlier one was stopped."""
+    from lazzik.core.simulate.particles import Particles
+    from lazzik.core.simulate.run import STRETCH, next_stretch, stretches
+    from lazzik.store.runs import Runs
+
+    scene, runs = source.read(), Runs(source.folder, limit)
+    count, made, state = stretches(scene, scene.last), 0, None
+    run = Particles(scene, node)
+    for place in range(count):
+        progress.report(place / count, f"frame {scene.first + place * STRETCH}")
+        stretch = runs.read(key, place)
+        if stretch is None:
+            stretch = next_stretch(run, place, state, progress)
+            runs.put(key, place, stretch)
+            made += 1
+        state = stretch.state
+    return made

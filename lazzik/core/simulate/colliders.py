@@ -38,7 +38,7 @@ AWAY = 1e-6
 
 
 @dataclass(frozen=True, eq=False)
-class Grid:
+class TriangleGrid:
     """The triangles of an object, by cells of the space that they lie in."""
 
     corners: NDArray[np.float64]
@@ -55,7 +55,7 @@ class Grid:
     """Triangles, cell by cell."""
 
 
-def grid_of(corners: NDArray[np.float64]) -> Grid:
+def grid_of(corners: NDArray[np.float64]) -> TriangleGrid:
     """Triangles sorted into cells.
 
     Parameters
@@ -74,7 +74,7 @@ def grid_of(corners: NDArray[np.float64]) -> Grid:
     starts = np.cumsum(counts)
     members = np.empty(int(starts[-1]), dtype=np.int64)
     fill_cells(first, last, size, starts[:-1].copy(), members)
-    return Grid(np.ascontiguousarray(corners), low, cell, size, starts, members)
+    return TriangleGrid(np.ascontiguousarray(corners), low, cell, size, starts, members)
 
 
 class Colliders:
@@ -88,7 +88,7 @@ class Colliders:
         self._surfaces = [surface_of(scene, node, clock, scope) for node in nodes]
         self._grids = [self._grid(place, 0) for place in range(len(nodes))]
 
-    def _grid(self, place: int, moment: int) -> Grid:
+    def _grid(self, place: int, moment: int) -> TriangleGrid:
         surface = self._surfaces[place]
         return grid_of(surface.points(moment)[surface.rest.triangles])
 
@@ -286,7 +286,7 @@ def sweep(
     low, size : (3,) arrays
         Where the grid begins, and its cells along each axis.
     starts, members : arrays
-        The triangles of each cell, as in `Grid`.
+        The triangles of each cell, as in `TriangleGrid`.
     world0, world1, back0, back1 : (4, 4) arrays
         From its space to the scene's at the beginning and the end, and back.
     places, to, speeds, spots : (n, 3) arrays

@@ -34,7 +34,7 @@ def crossings(
     low, size : (3,) arrays
         Where the grid begins, and its cells along each axis.
     starts, members : arrays
-        The triangles of each cell (see `Grid`).
+        The triangles of each cell (see `TriangleGrid`).
     places : (n, 3) array
         Metres.
     counts : (n,) array

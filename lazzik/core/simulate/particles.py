@@ -47,7 +47,7 @@ MOST_BORN = 50_000_000
 
 
 @dataclass(frozen=True, eq=False)
-class State:
+class RunState:
     """All that tells how a run goes on, in double precision."""
 
     step: int
@@ -69,7 +69,7 @@ class State:
     spots: Points
     """(n, 3) where in its space."""
 
-    def only(self, stay: NDArray[np.bool_]) -> State:
+    def only(self, stay: NDArray[np.bool_]) -> RunState:
         """Some of the particles.
 
         Parameters
@@ -77,7 +77,7 @@ class State:
         stay : (n,) array
             Which.
         """
-        return State(
+        return RunState(
             self.step, self.due, self.ids[stay], self.places[stay], self.speeds[stay], self.born[stay],
             self.lives[stay], self.stuck[stay], self.spots[stay],
         )  # fmt: skip
@@ -136,15 +136,15 @@ class Particles:
             )
         return round(steps)
 
-    def start(self) -> State:
+    def start(self) -> RunState:
         """Before anything has come."""
         none = np.empty(0, dtype=np.int64)
         nowhere = np.empty((0, 3))
-        return State(0, 0.0, none, nowhere, nowhere, np.empty(0), np.empty(0), none, nowhere)
+        return RunState(0, 0.0, none, nowhere, nowhere, np.empty(0), np.empty(0), none, nowhere)
 
     def frames(
-        self, first: int, last: int, state: State | None = None, progress: Progress = UNHEARD
-    ) -> Iterator[tuple[Moment, State]]:
+        self, first: int, last: int, state: RunState | None = None, progress: Progress = UNHEARD
+    ) -> Iterator[tuple[Moment, RunState]]:
         """The particles from one frame to another, each with the state after which the run goes on.
 
         `state` is one that an earlier run gave; without it the run begins. Raises Stopped.
@@ -157,12 +157,12 @@ class Particles:
                 progress.hear()
             yield self.moment(frame, state), state
 
-    def moment(self, frame: int, state: State) -> Moment:
+    def moment(self, frame: int, state: RunState) -> Moment:
         """What is kept of a state."""
         ages = (state.step - state.born) * self.seconds
         return Moment(frame, state.ids, state.places, state.speeds, ages, state.lives)
 
-    def _stepped(self, state: State) -> State:
+    def _stepped(self, state: RunState) -> RunState:
         """One sub-step on."""
         block = self._read(state.step)
         at = state.step - block.first
@@ -195,7 +195,7 @@ class Particles:
             blow(places[None], np.ascontiguousarray(rows[at : at + 1]), out)
         return np.asarray(out[0])
 
-    def _with_births(self, state: State, block: _Block, at: int, due: float) -> State:
+    def _with_births(self, state: RunState, block: _Block, at: int, due: float) -> RunState:
         """With those that begin in this sub-step, at the place that their emitter has by then."""
         before = 0.0 if block.at_once[at] else state.due
         first, last = int(before), int(min(due, MOST_BORN))

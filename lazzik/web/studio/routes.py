@@ -18,6 +18,7 @@ from lazzik.store.scenes import State
 from lazzik.web.aim.view import aim_view, split_aim
 from lazzik.web.air.view import air_view, split_air
 from lazzik.web.deps import Kept, Marked, Store
+from lazzik.web.emitter.view import emitter_view, split_emitter
 from lazzik.web.requests.fields import Also, AskedRevision
 from lazzik.web.scatter.view import scatter_view, split_scatter
 from lazzik.web.shape.facts import shape_facts
@@ -36,7 +37,7 @@ router = APIRouter()
 STILL_NEW = 6
 """Steps up to which a scene counts as new, and first steps are shown in it."""
 
-PARTS = (split_shape, split_aim, split_air, split_scatter)
+PARTS = (split_shape, split_aim, split_air, split_scatter, split_emitter)
 """What tells addresses apart that show a part of an object rather than a number."""
 
 SMALL = 15
@@ -126,8 +127,9 @@ def _choice(state: State, shown: Asked) -> Choice:
 
 
 def _part(scene: Scene, at: str) -> Choice | None:
-    """The shape, the aim, the field or the copies of an object, if that is what is asked for and there is one."""
-    shape, aims, blows, many = split_shape(at), split_aim(at), split_air(at), split_scatter(at)
+    """The shape, the aim, the field, the copies or the particles of an object, if that is what is asked for and there
+    is one."""
+    shape, aims, blows, many, sends = (split(at) for split in PARTS)
     if shape and shape[0] in scene.by_id:
         return Choice(shown=Address(shape[0], "shape"))
     if aims in scene.by_id and scene.by_id[aims].aim is not None:
@@ -136,6 +138,8 @@ def _part(scene: Scene, at: str) -> Choice | None:
         return Choice(shown=Address(blows, "air"))
     if many in scene.by_id and scene.by_id[many].scatter is not None:
         return Choice(shown=Address(many, "copies"))
+    if sends in scene.by_id and scene.by_id[sends].emitter is not None:
+        return Choice(shown=Address(sends, "particles"))
     return None
 
 
@@ -162,7 +166,10 @@ def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[
     airing = air_view(state.scene, node, node.field, scope) if node and node.field and at_part == "air" else None
     many = node.scatter if node and at_part == "copies" else None
     scattering = scatter_view(state.scene, node, many, scope) if node and many else None
-    laid_open = form or aiming or airing or scattering
+    emitting = (
+        emitter_view(state.scene, node, node.emitter) if node and node.emitter and at_part == "particles" else None
+    )
+    laid_open = form or aiming or airing or scattering or emitting
     view = strata_view(state.scene, address, choice.also, choice.left_out) if address and not laid_open else None
     at = shown.at if laid_open else str(address or "")
     tree = _tree(state, marks, shown, choice, scope)
@@ -181,6 +188,7 @@ def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[
         "aiming": aiming,
         "airing": airing,
         "scattering": scattering,
+        "emitting": emitting,
         "sheaves": sheaf_rows(state.scene, address),
         "sheaf": sheaf_view(state.scene, address),
         "palette": palette(),

@@ -19,6 +19,7 @@ from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import surface_moves
 from lazzik.core.scene.address import Address
+from lazzik.core.scene.emitter import Emitter
 from lazzik.core.scene.node import Node, channels_of
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
@@ -42,7 +43,7 @@ MOST_VALUES = 1500
 ICONS = {
     "group": "diagram-3", "box": "box", "ball": "circle", "tube": "capsule", "ring": "record-circle",
     "sheet": "square", "camera": "camera-video", "light": "lightbulb", "wind": "wind", "eddies": "hurricane",
-    "whirl": "tornado", "push": "fan", "scatter": "flower3",
+    "whirl": "tornado", "push": "fan", "scatter": "flower3", "emitter": "stars",
 }  # fmt: skip
 
 
@@ -138,6 +139,9 @@ class TreeRow:
     copies: str
     """How many copies it scatters; '' if it scatters nothing."""
     copies_chosen: bool
+    particles: str
+    """How many particles it sends out; '' if it sends out none."""
+    particles_chosen: bool
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -247,13 +251,22 @@ def _row(scene: Scene, node: Node, depth: int, choice: Choice, scope: Scope) -> 
         air=speed_words(speed_of(node.field)) if node.field else "",
         copies=f"{int(base_value(node.scatter.count)):,}" if node.scatter else "",
         copies_chosen=is_chosen and chosen is not None and chosen.path == "copies",
+        particles=_rate(node.emitter) if node.emitter else "",
+        particles_chosen=is_chosen and chosen is not None and chosen.path == "particles",
         air_chosen=is_chosen and chosen is not None and chosen.path == "air",
     )
 
 
 def _opened(node: Node) -> str:
     """The part of an object that is laid open when it is chosen, if it has one that is more than numbers."""
-    return "air" if node.field else "copies" if node.scatter else ""
+    return "air" if node.field else "copies" if node.scatter else "particles" if node.emitter else ""
+
+
+def _rate(emitter: Emitter) -> str:
+    """How many particles come, in short."""
+    if emitter.comes == "at once":
+        return f"{int(base_value(emitter.amount)):,}"
+    return f"{base_value(emitter.rate):,.4g} /s"
 
 
 def _listed_values(values: Samples | None) -> str:
@@ -300,7 +313,7 @@ def _single(node: Node, choice: Choice, values: dict[str, Samples]) -> list[Chan
     rows = []
     also = {(address.node, address.path) for address in choice.also}
     for path, number, quantity in channels_of(node):
-        if path.startswith(("deform.", "shape.", "aim.", "field.", "scatter.")) and path not in values:
+        if path.startswith(("deform.", "shape.", "aim.", "field.", "scatter.", "emitter.")) and path not in values:
             continue  # those that stand still are seen where the shape and the aim are laid open
         address = Address(node.id, path)
         rows.append(

@@ -12,6 +12,12 @@ export type AirFacts = {
   field: FieldFacts | null;
 };
 
+export type EmitterFacts = {
+  node: string;
+  run: string;
+  looks: string;
+};
+
 export type Facts = {
   channel: string;
   also: string[];
@@ -31,6 +37,7 @@ export type Facts = {
   aim: AimFacts | null;
   air: AirFacts;
   scatters: ScatterFacts[];
+  emitters: EmitterFacts[];
   sheaves: SheafFacts[];
   marks: MarkFacts[];
 };
@@ -140,6 +147,14 @@ export type AddDial = {
   unit?: "" | "×" | "°" | "m" | "s" | "Hz" | "fr" | "°/s" | "m/s";
   low?: number | string;
   high?: number | string;
+};
+
+export type AddEmitter = {
+  do: "emit";
+  of?: string | null;
+  begin?: "point" | "surface" | "inside" | "edges" | null;
+  label?: string;
+  position?: [number, number, number];
 };
 
 export type AddLayer = {
@@ -345,6 +360,19 @@ export type ChangeDial = {
   high?: number | string | null;
 };
 
+export type ChangeEmitter = {
+  do: "change-emitter";
+  node: string;
+  settings?: Record<string, string>;
+  of?: string | null;
+  copy_of?: string | null;
+  colliders?: string[] | null;
+  size_over_life?: [number, number][] | null;
+  answer_over_life?: [number, number][] | null;
+  color_over_life?: [number, number, number, number, number][] | null;
+  loop?: number | string | null;
+};
+
 export type ChangeField = {
   do: "change-field";
   node: string;
@@ -491,6 +519,42 @@ export type Eddies = {
   carried?: "wind" | "own" | "both" | "nothing";
   drift?: number | Channel;
   life?: number | Channel;
+};
+
+export type Emitter = {
+  loop?: number | null;
+  fit?: boolean;
+  begin?: "point" | "surface" | "inside" | "edges";
+  of?: string | null;
+  comes?: "steadily" | "at once";
+  rate?: number | Channel;
+  amount?: number | Channel;
+  start?: number | Channel;
+  lasts?: number | Channel;
+  life?: number | Channel;
+  life_varies?: number | Channel;
+  ahead?: number | Channel;
+  seed?: number | Channel;
+  push?: number | Channel;
+  push_varies?: number | Channel;
+  spread?: number | Channel;
+  inherits?: number | Channel;
+  wind?: "air" | "still";
+  answers?: number | Channel;
+  gravity?: number | Channel;
+  colliders?: string[];
+  meets?: "bounce" | "stick" | "end";
+  bounce?: number | Channel;
+  friction?: number | Channel;
+  thickness?: number | Channel;
+  drawn?: "puffs" | "points" | "copies";
+  copy_of?: string | null;
+  size?: number | Channel;
+  size_varies?: number | Channel;
+  spin?: number | Channel;
+  size_over_life?: [number, number][];
+  answer_over_life?: [number, number][];
+  color_over_life?: [number, number, number, number, number][];
 };
 
 export type Expose = {
@@ -758,6 +822,7 @@ export type Node = {
   camera?: Camera | null;
   field?: Wind | Eddies | Whirl | Push | null;
   scatter?: Scatter | null;
+  emitter?: Emitter | null;
   origin?: Origin | null;
 };
 
@@ -1647,4 +1712,4 @@ export type Window = {
   fade_out?: number;
 };
 
-export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | PutPicture | BringPicture | ChangePicture | AimAt | ChangeAim | RemoveAim | ChangeField | StandInWind | AddScatter | ChangeScatter | TakeCopies | Orbit | Pan | GatherSheaf | ChangeSheaf | MoveSheaf | JoinSheaf | LeaveSheaf | PartSheaf | KeepSheaf | AddMark | ChangeMark | RemoveMark | ChangeScene | PlaceBake | BakeAgain | TakeBack;
+export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | PutPicture | BringPicture | ChangePicture | AimAt | ChangeAim | RemoveAim | ChangeField | StandInWind | AddScatter | ChangeScatter | TakeCopies | AddEmitter | ChangeEmitter | Orbit | Pan | GatherSheaf | ChangeSheaf | MoveSheaf | JoinSheaf | LeaveSheaf | PartSheaf | KeepSheaf | AddMark | ChangeMark | RemoveMark | ChangeScene | PlaceBake | BakeAgain | TakeBack;

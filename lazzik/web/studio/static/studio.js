@@ -33,10 +33,12 @@ import { listenToOrder } from "lazzik/stack/order.js";
 import { offerStagger } from "lazzik/stack/stagger.js";
 import { Strata } from "lazzik/stack/strata.js";
 import { drawWindows, listenToWindows } from "lazzik/stack/windows.js";
+import { offerEmitters, sayRun } from "lazzik/emitter/emitter.js";
 import { listenToBox } from "lazzik/stage/box.js";
 import { autoKeys, Gizmo } from "lazzik/stage/gizmo.js";
 import { Crowds } from "lazzik/stage/crowds.js";
 import { mostCopies, switchEdges } from "lazzik/stage/hardware.js";
+import { Particles } from "lazzik/stage/particles.js";
 import { keepPictures, pictureOf } from "lazzik/stage/picture.js";
 import { namePointed } from "lazzik/stage/pointed.js";
 import { begunStage } from "lazzik/stage/stage.js";
@@ -92,6 +94,8 @@ store.subscribe("frame", () => {
   stage?.show(store.frame);
   surfaces?.show(store.frame);
   crowds?.show(store.frame);
+  particles?.show(store.frame);
+  if (particles) sayRun(particles, store.frame);
 });
 
 /** @param {any} content curves as the server sends them */
@@ -130,6 +134,11 @@ const knowCrowds = () => guard(async () => {
   const { scatters, revision, last } = store.facts;
   await crowds?.know(scatters, revision, last);
   copyBrush?.say();
+});
+
+const knowParticles = () => guard(async () => {
+  await particles?.know(store.facts.emitters, store.facts.revision);
+  if (particles) sayRun(particles, store.frame);
 });
 
 // the chosen row in the tree, in sight
@@ -178,6 +187,8 @@ const airPanel = new AirPanel(stage);
 const airHandles = stage && new AirHandles(stage);
 const breath = stage && new Breath(stage);
 const crowds = stage && new Crowds(stage, store.url, { most: mostCopies() });
+const particles = stage && new Particles(stage, store.url);
+if (particles) particles.heard = () => sayRun(particles, store.frame);
 const copyBrush = stage && crowds && new CopyBrush(stage, crowds);
 offerLayers();
 offerCycles(paintSliders);
@@ -188,6 +199,7 @@ offerDials();
 offerAims();
 offerSheaves();
 offerScatters();
+offerEmitters();
 offerTime(transport);
 offerMarks(transport, { changes: true });
 offerRecipes();
@@ -210,6 +222,7 @@ store.subscribe("facts", async () => {
   breath?.changed();
   copyBrush?.changed();
   knowCrowds();
+  knowParticles();
   await airPanel.changed();
   await fetchCurves();
   await keysChanged();
@@ -309,7 +322,7 @@ paintSliders();
 showChosen();
 showOpen();
 transport.go(recalledFrame());
-window.lazzik = { previews, transport, stage, strata, surfaces, crowds, choose, gizmo, settled };
+window.lazzik = { previews, transport, stage, strata, surfaces, crowds, particles, choose, gizmo, settled };
 try {
   await fetchCurves();
   if (desk.wanted()) desk.toggle(true);
@@ -323,6 +336,7 @@ try {
   breath?.changed();
   copyBrush?.changed();
   knowCrowds();
+  knowParticles();
   await airPanel.changed();
   pressed("auto-key", autoKeys());
   if (stage) note.textContent = "";
