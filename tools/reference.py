@@ -5,18 +5,24 @@ from __future__ import annotations
 import inspect
 from collections.abc import Iterator
 from pathlib import Path
-from typing import get_args
+from types import ModuleType
+from typing import Any, get_args
 
+from lazzik.core.air import FIELD_KINDS
 from lazzik.core.channel.layer import numbers_of
+from lazzik.core.deformers import BY_KIND as DEFORMERS
 from lazzik.core.document import LARGEST, Quantity, option_of
-from lazzik.core.evaluate import aimed, aiming
+from lazzik.core.evaluate import aimed, aiming, copies
 from lazzik.core.geometry.shapes import SHAPES
 from lazzik.core.layers import BY_KIND
 from lazzik.core.scene import sheaf
 from lazzik.core.scene.aim import Aim, AimPoint
 from lazzik.core.scene.edits import AnyEdit
+from lazzik.core.scene.emitter import Emitter
 from lazzik.core.scene.node import Camera, Light, Look, Node, channels_of
+from lazzik.core.scene.scatter import Scatter
 from lazzik.core.scene.sheaf import Sheaf
+from lazzik.core.simulate import colliders, motion, particles
 
 FILE = Path(__file__).parent.parent / "docs" / "reference.md"
 
@@ -67,6 +73,13 @@ def _lines() -> Iterator[str]:
     yield (inspect.getdoc(aimed) or "").strip()
     yield "```"
     yield ""
+    for heading, kinds in (("Deformer kinds", DEFORMERS), ("What moves the air", FIELD_KINDS)):
+        yield f"## {heading}"
+        yield ""
+        for name, described in kinds.items():
+            yield from _part(f"### {described.title} (`{name}`)", described, described.summary)
+    yield from _part("## Scatter", Scatter, (Scatter.__doc__ or "").strip(), copies)
+    yield from _part("## Emitters", Emitter, (Emitter.__doc__ or "").strip(), motion, particles, colliders)
     yield "## Sheaves"
     yield ""
     yield from _table(numbers_of(Sheaf))
@@ -94,6 +107,24 @@ def _lines() -> Iterator[str]:
         given = ", ".join(f"`{field}`" for field in edit.model_fields if field != "do")
         told = " ".join((edit.__doc__ or "").split("\n\n")[0].split())
         yield f"- `{edit.model_fields['do'].default}` ({given}): {told}"
+
+
+def _part(heading: str, kind: Any, summary: str, *modules: ModuleType) -> Iterator[str]:
+    """A part of an object that describes itself: its numbers, its choices, and the formulas of its modules."""
+    yield heading
+    yield ""
+    yield summary
+    yield ""
+    yield from _table(numbers_of(kind))
+    yield ""
+    for setting, choices in kind.settings().items():
+        yield f"- `{setting}`: {', '.join(str(choice) for choice in choices)}"
+    yield ""
+    for module in modules or (inspect.getmodule(kind),):
+        yield "```text"
+        yield (inspect.getdoc(module) or "").strip()
+        yield "```"
+        yield ""
 
 
 def _table(numbers: dict[str, Quantity]) -> Iterator[str]:

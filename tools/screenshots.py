@@ -90,7 +90,12 @@ def _take(page: Page) -> None:
     page.goto(f"{scene}?at=sheaves/unsteady_hand")
     _settled(page, 60)
     _keep(page, "sheaf")
-    _meadow(page, scene)
+    page.goto(f"{scene}?at=grass/copies")
+    page.wait_for_selector("body[data-ready]")
+    page.wait_for_function("() => [...window.lazzik.crowds.crowds.values()][0]?.lean")
+    _settled(page, 87)
+    _keep(page, "meadow")
+    _snow(page, scene)
     _versions(page, scene)
     page.goto(f"{scene}/recipes?at=sign/rotation.z")
     _keep(page, "recipes")
@@ -105,17 +110,6 @@ def _take(page: Page) -> None:
     page.wait_for_function("() => document.querySelectorAll('#review .compared').length === 3")
     page.evaluate("() => document.getElementById('bake-form').scrollTo(0, 0)")
     _keep(page, "bake-review")
-    step = int(page.inner_text("#saved").rsplit(" ", 1)[-1])
-    edits = [
-        {"do": "put-key", "address": "beacon-mast/rotation.z", "frame": 125, "value": 14},
-        {"do": "set", "address": "beacon-mast/rotation.z#gust.seed", "value": 77},
-    ]
-    page.request.post(f"{scene}/edits", data={"revision": step, "edits": edits})
-    page.goto(f"{scene}/bake")
-    page.click("text=Bake again")
-    page.wait_for_selector(".again form")
-    page.locator("#receipts").evaluate("item => item.scrollIntoView()")
-    _keep(page, "bake-again")
     page.goto(f"{scene}/deliver")
     page.click("text=Write glTF")
     page.wait_for_timeout(900)
@@ -163,26 +157,31 @@ def _versions(page: Page, scene: str) -> None:
     page.request.post(f"{copy}/remove", max_redirects=0)
 
 
-def _meadow(page: Page, scene: str) -> None:
-    """Ten thousand tufts over the ridge, in a copy of the scene."""
+def _snow(page: Page, scene: str) -> None:
+    """Snow from a cloud, driven by the wind of the station, in a copy of the scene."""
     page.request.post(f"{scene}/copy", max_redirects=0)
     page.goto("/scenes")
     copy = page.locator(".card-link").first.get_attribute("href") or ""
-    tuft = {"kind": "tube", "radius": 0.025, "upper": 0.0, "height": 0.3, "around": 3, "along": 1, "base": True}
-    green = {"r": 0.42, "g": 0.5, "b": 0.2}
-    planted: list[dict[str, object]] = [
-        {"do": "add-object", "label": "Tuft", "shape": tuft, "position": [0, 0, 6]},
-        *({"do": "set", "address": f"tuft/look.color.{part}", "value": value} for part, value in green.items()),
-        {"do": "scatter", "nodes": ["tuft"], "surface": "ridge", "label": "Meadow"},
-        {"do": "set", "address": "meadow/scatter.count", "value": 10_000},
+    numbers = {"rate": 700, "life": 7, "push": 0.3, "ahead": 7, "answers": 0.4, "gravity": 0.25, "size": 0.07}
+    cloud = {"kind": "box", "width": 30, "height": 0.2, "depth": 14}
+    fallen: list[dict[str, object]] = [
+        {"do": "add-object", "label": "Cloud", "shape": cloud, "position": [-9, 5, 0]},
+        {"do": "change-object", "node": "cloud", "visible": False},
+        {"do": "emit", "label": "Snow", "of": "cloud"},
+        *({"do": "set", "address": f"snow/emitter.{name}", "value": value} for name, value in numbers.items()),
+        {"do": "change-emitter", "node": "snow", "colliders": ["name", "ridge"], "settings": {"meets": "end"}},
         {"do": "change-scene", "name": "Ridge station"},
     ]
-    _edited(page, copy, 0, planted)
-    page.goto(f"{copy}?at=meadow/copies")
-    _settled(page, 87)
-    page.wait_for_function("() => [...window.lazzik.crowds.crowds.values()][0]?.lean")
-    _settled(page, 87)
-    _keep(page, "meadow")
+    _edited(page, copy, 0, fallen)
+    page.goto(f"{copy}?at=snow/particles")
+    page.wait_for_selector("body[data-ready]")
+    page.wait_for_function(
+        "() => { const run = window.lazzik.particles.runs.get('snow'); return run && run.there.size === run.count; }",
+        timeout=120_000,
+    )
+    _settled(page, 112)
+    page.wait_for_function("() => window.lazzik.particles.runs.get('snow').drawn.visible")
+    _keep(page, "snow")
     page.request.post(f"{copy}/remove", max_redirects=0)
 
 

@@ -186,6 +186,11 @@ class Deformer(Frozen):
         ),
     ] = 0.25
     mask: AnyMask | None = None
+    shift: Annotated[
+        Number,
+        Quantity("s", "Seconds by which all that it does comes earlier.", (-4, 4), 0.01, low=-1000, high=1000,
+                 group="time", rest=0.0),
+    ] = 0.0  # fmt: skip
 
     @property
     def moves_itself(self) -> bool:

@@ -35,6 +35,9 @@ from lazzik.core.types import Frames, Points, Samples
 def step_of(scene: Scene, node: Node, owner: Node, deformer: Deformer, clock: Clock, scope: Scope) -> Step:
     """A deformer of an object, or of one above it, over a clock."""
     scope = scope.at(owner.id)
+    shift = value_of(deformer, "shift", clock, scope)
+    if not isinstance(shift, float | int) or shift:
+        clock = clock.at(clock.frames + np.asarray(shift) * clock.fps)
     numbers: dict[str, float | Samples] = {}
     for path, _ in deformer.stored():
         part, _, name = path.rpartition(".")

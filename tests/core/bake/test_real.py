@@ -11,6 +11,7 @@ from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.riding import standing
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.evaluate.transforms import world
 from lazzik.core.evaluate.variants import parts_of
 from lazzik.core.scene.edits import applied
@@ -67,6 +68,50 @@ def test_it_plays_its_source_in_the_shift_of_time_that_the_copy_had(meadow: Scen
         turns = world(after, head, clock, scope_after)[:, :3, :3] / copies.sizes[k]
         expected = Turn.from_quat(copies.turns[k]).as_matrix() @ part.matrices[:, :3, :3]
         np.testing.assert_allclose(turns, expected, atol=1e-5)
+
+
+@pytest.mark.parametrize("kind", ["undulate", "ripple", "bend"])
+def test_a_source_that_bends_is_played_in_its_shift_too(meadow: Scene, kind: str) -> None:
+    bent = edited(
+        meadow,
+        {"do": "add-deformer", "node": "head", "kind": kind},
+        *([{"do": "add-layer", "address": "head/deform.bend.angle", "kind": "wave"}] if kind == "bend" else []),
+    )
+    scope, node, clock = Scope(bent), bent.by_id["many"], bent.clock()
+    copies = copies_of(bent, node, scope)
+    after = applied(bent, made_real(bent, "many", None, scope))
+    for k in (0, 7, 13):
+        (part,) = parts_of(bent, node, 0, int(copies.variants[k]), clock, scope)
+        expected = surface_of(bent, part.node, part.clock, scope)
+        found = surface_of(after, after.by_id[f"flower-{copies.ids[k]}-head"], clock, Scope(after))
+        for frame in (0, 20, 60):
+            np.testing.assert_allclose(found.points(frame), expected.points(frame), atol=1e-9)
+
+
+@pytest.mark.parametrize("upright", ["upright", "normal"])
+def test_on_a_surface_that_moves_keys_carry_it_as_the_copy_was(meadow: Scene, upright: str) -> None:
+    from scipy.spatial.transform import Rotation as Turn
+
+    swelling = edited(
+        meadow,
+        {"do": "change-shape", "node": "ground", "fields": {"columns": 24, "rows": 24}},
+        {"do": "add-deformer", "node": "ground", "kind": "ripple"},
+        {"do": "change-scatter", "node": "many", "settings": {"upright": upright}},
+    )
+    scope, node, clock = Scope(swelling), swelling.by_id["many"], swelling.clock()
+    copies = copies_of(swelling, node, scope)
+    after = applied(swelling, made_real(swelling, "many", None, scope))
+    heads = [world(after, after.by_id[f"flower-{copy}-head"], clock, Scope(after)) for copy in copies.ids]
+    moved = 0.0
+    for frame, places, turns in standing(swelling, node, copies, clock, scope):
+        moved = max(moved, float(np.abs(places - copies.places).max()))
+        ups = Turn.from_quat(turns).apply([0.0, 0.6, 0.0]) * copies.sizes[:, None]
+        found = np.array([rows[int(frame), :3, 3] for rows in heads])
+        np.testing.assert_allclose(found, places + ups, atol=4e-3)
+    assert moved > 0.02
+    crowded = edited(swelling, {"do": "set", "address": "many/scatter.count", "value": 61})
+    with pytest.raises(InvalidEdit, match="61 copies would become objects with keys"):
+        made_real(crowded, "many", None, Scope(crowded))
 
 
 def test_one_that_is_not_there_is_said(meadow: Scene) -> None:

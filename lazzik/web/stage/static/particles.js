@@ -2,7 +2,9 @@
 
 import * as THREE from "three";
 import { floats, packed, post, text } from "lazzik/lib/api.js";
+import { guard } from "lazzik/lib/guard.js";
 import { followJob } from "lazzik/lib/jobs.js";
+import { toast } from "lazzik/lib/toasts.js";
 
 /** @import { EmitterFacts } from "lazzik/lib/types.d.ts" */
 /** @import { Stage } from "./stage.js" */
@@ -87,7 +89,7 @@ export class Particles {
       const soft = 0.9;
       this.runs.set(node, { ...told, looks, there: new Set(told.there), kept: new Map(), asked: new Set(), drawn: this.dots(soft) });
       this.show(this.stage.frame);
-      if (told.there.length < told.count) this.make(node, run);
+      if (told.there.length < told.count) guard(() => this.make(node, run));
     }
   }
 
@@ -112,6 +114,8 @@ export class Particles {
       await Promise.race([done, new Promise((go) => { setTimeout(go, AGAIN); })]);
       if (wanted()) await this.look(node);
     }
+    const end = await done;
+    if (end?.state === "failed") toast(end.said);
   }
 
   /** Which frames are there by now. @param {string} node */
