@@ -129,7 +129,7 @@ def _carried(scene: Scene, node: Node, copies: Copies, scope: Scope) -> list[_Wa
 
 
 def _keyed(scene: Scene, samples: Samples, tolerance: float) -> float | Channel:
-    keys = fit(samples, float(scene.first), scene.fps, tolerance)
+    keys = fit(np.ascontiguousarray(samples), float(scene.first), scene.fps, tolerance)
     return round(float(samples[0]), 6) if len(keys) == 1 else Channel(value=float(samples[0]), keys=keys)
 
 
