@@ -114,7 +114,8 @@ class Studio:
         self.page.wait_for_function(
             "n => document.getElementById('saved').textContent === `Saved · step ${n}`", arg=step
         )
-        self.page.wait_for_function("() => window.lazzik.settled()")
+        # a page that loads anew says the step before its scripts are there
+        self.page.wait_for_function("() => window.lazzik?.settled()")
         self.page.wait_for_function("() => !window.lazzik.strata.holding")
 
     def trace(self, lane: str) -> str:

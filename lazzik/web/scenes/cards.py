@@ -17,6 +17,9 @@ from lazzik.work.tasks import kept
 SIZE = (364, 186)
 """Pixels of a picture."""
 
+COPIES = 8
+"""Of each scatter: a few tell what it is, and each takes as long as an object."""
+
 MOST_OUTLINES = 400_000
 """Characters of outlines that are kept; a scene with more waits for its picture."""
 
@@ -63,5 +66,6 @@ def outlines(scene: Scene, progress: Progress) -> str:
         return ""
     middle = (scene.first + scene.last) // 2
     still = scene.replaced(first=middle, last=middle + 1).with_assets(scene.assets)
-    drawn = AnimatedSvg(width=SIZE[0], height=SIZE[1], every=1000).write(still, progress, kept()).decode()
+    drawing = AnimatedSvg(width=SIZE[0], height=SIZE[1], every=1000, copies=COPIES)
+    drawn = drawing.write(still, progress, kept()).decode()
     return drawn if len(drawn) <= MOST_OUTLINES else ""

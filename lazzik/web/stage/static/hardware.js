@@ -16,7 +16,7 @@ function drawnByHardware() {
 }
 
 /** Copies of a scatter that are drawn while one works: without graphics hardware thousands make every picture slow. */
-export const mostCopies = () => (hardware() ? Infinity : 1000);
+export const mostCopies = () => (hardware() ? Infinity : 500);
 
 /** Without graphics hardware smooth edges double the time of a picture; they can be asked for all the same. */
 export function smoothEdges() {
