@@ -33,6 +33,7 @@ DRAWS = """([was, same]) => {
 }"""
 
 
+@pytest.mark.slow
 def test_stage_and_curve_follow_while_each_knob_is_dragged(layered: Studio) -> None:
     page = layered.page
     for step, name in enumerate(KNOBS, 1):

@@ -218,6 +218,7 @@ def test_a_version_is_kept_from_the_studio_and_gone_back_to(small: Studio) -> No
     expect(page.locator("#saved")).to_have_text("Saved · step 1")
 
 
+@pytest.mark.slow
 def test_names_are_changed_a_removed_one_is_kept_again_and_the_steps_are_walked(calmer: Page) -> None:
     page = calmer
     page.click(".version-more > button")
@@ -272,6 +273,7 @@ def test_something_is_tried_with_a_way_back(small: Studio) -> None:
     page.wait_for_function(PICTURED, arg=2)
 
 
+@pytest.mark.slow
 def test_states_are_chosen_to_be_compared(calmer: Page, demo_url: str) -> None:
     page = calmer
     page.select_option("#state-b", label="The beginning")

@@ -316,6 +316,7 @@ PRESSES = (
 )
 
 
+@pytest.mark.slow
 def test_after_every_kind_of_press_space_plays(layered: Studio) -> None:
     page = layered.page
     playing = "() => window.lazzik.transport.playing !== null"

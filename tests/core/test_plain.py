@@ -29,6 +29,7 @@ from lazzik.core.geometry.outlines import face
 from lazzik.core.kernels import KERNELS
 from lazzik.core.layers import BY_KIND
 from lazzik.core.scene.scene import Scene
+from lazzik.core.simulate.particles import Particles
 from tests.conftest import edited
 
 Numbers = list[np.ndarray[Any, np.dtype[np.float64]]]
@@ -123,6 +124,21 @@ def _copies(_: Scene) -> Numbers:
     return [copies.places, *(block for _, block in leans(scene, node, copies, scene.clock(), scope))]
 
 
+def _particles(_: Scene) -> Numbers:
+    """From the inside of a box, onto a floor: what is met, what is not, and whether one is inside."""
+    scene = edited(
+        Scene(name="Dust", last=9),
+        {"do": "add-object", "label": "Crate", "shape": {"kind": "box"}, "position": [0, 1, 0]},
+        {"do": "add-object", "label": "Floor", "shape": {"kind": "sheet", "width": 4, "height": 4}},
+        {"do": "emit", "label": "Dust", "of": "crate", "begin": "inside"},
+        {"do": "set", "address": "dust/emitter.rate", "value": 60},
+        {"do": "set", "address": "dust/emitter.push", "value": -6},
+        {"do": "change-emitter", "node": "dust", "colliders": ["floor"]},
+    )
+    moments = [moment for moment, _ in Particles(scene, "dust").frames(0, 9)]
+    return [rows for moment in moments for rows in (moment.places, moment.speeds)]
+
+
 def _fits(_: Scene) -> Numbers:
     frames = np.arange(0, 40, 1 / PER_FRAME)
     smooth = np.sin(frames / 5) + 0.3 * np.sin(frames * 1.1)
@@ -143,7 +159,7 @@ def _faces(_: Scene) -> Numbers:
     return [points, triangles.astype(float)]
 
 
-WORKS = (_motions, _surfaces, _fits, _faces, _delivery, _copies)
+WORKS = (_motions, _surfaces, _fits, _faces, _delivery, _copies, _particles)
 
 
 def test_every_kernel_gives_the_same_without_the_compiler(demo: Scene, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -266,6 +266,79 @@ def first_met(
     return best
 
 
+@kernel("void(float64[:, ::1], float64[::1], float64[::1])")
+def carry_over(matrix: Points, point: Samples, out: Samples) -> None:
+    """A point in another space.
+
+    Parameters
+    ----------
+    matrix : (4, 4) array
+        From its space to the other.
+    point : (3,) array
+        Metres.
+    out : (3,) array
+        Filled.
+    """
+    for k in range(3):
+        out[k] = matrix[k, 0] * point[0] + matrix[k, 1] * point[1] + matrix[k, 2] * point[2] + matrix[k, 3]
+
+
+@kernel(
+    "void(float64[::1], float64[::1], float64[:, ::1], float64[:, ::1], float64[:, ::1], float64, float64[::1],"
+    " float64[::1], float64[::1])"
+)
+def lay_against(
+    spot: Samples, normal: Samples, world0: Points, world1: Points, back1: Points, seconds: float, to: Samples,
+    across: Samples, carried: Samples,
+) -> None:  # fmt: skip
+    """Where a particle is put that met an object: at the place of the object's surface by the end of the sub-step, a
+    hair off it.
+
+    Parameters
+    ----------
+    spot, normal : (3,) arrays
+        In the object's space: metres, and of length one.
+    world0, world1, back1 : (4, 4) arrays
+        From its space to the scene's at the beginning and the end, and back from the latter.
+    to, across, carried : (3,) arrays
+        Filled: metres; the normal in the scene, by the transposed inverse; metres per second that the surface has.
+    """
+    length = 0.0
+    for k in range(3):
+        across[k] = back1[0, k] * normal[0] + back1[1, k] * normal[1] + back1[2, k] * normal[2]
+        length += across[k] * across[k]
+    carry_over(world0, spot, carried)
+    carry_over(world1, spot, to)
+    for k in range(3):
+        across[k] /= np.sqrt(length)
+        carried[k] = (to[k] - carried[k]) / seconds
+        to[k] += across[k] * AWAY
+
+
+@kernel("void(float64[::1], float64[::1], float64[::1], float64, float64)")
+def bounce_off(speed: Samples, carried: Samples, across: Samples, bounce: float, friction: float) -> None:
+    """What a particle's speed becomes: beside that of the surface, the part toward it turns and keeps a share, the part
+    along it loses one.
+
+    Parameters
+    ----------
+    speed : (3,) array
+        Metres per second; changed.
+    carried : (3,) array
+        Metres per second that the surface has.
+    across : (3,) array
+        Its normal.
+    """
+    toward = 0.0
+    for k in range(3):
+        toward += (speed[k] - carried[k]) * across[k]
+    if toward >= 0.0:
+        return
+    for k in range(3):
+        flat = speed[k] - carried[k] - toward * across[k]
+        speed[k] = carried[k] + flat * (1.0 - friction) - bounce * toward * across[k]
+
+
 @kernel(
     "void(float64[:, :, ::1], float64[::1], float64, int64[::1], int64[::1], int64[::1], float64[:, ::1],"
     " float64[:, ::1], float64[:, ::1], float64[:, ::1], float64, int64, float64, float64, float64, int64,"
@@ -300,14 +373,12 @@ def sweep(
         if ended[n] or stuck[n] >= 0:
             continue
         left = 1.0
+        carry_over(back0, places[n], begin)
         for turn in range(ROUNDS):
+            carry_over(back1, to[n], way)
             length = 0.0
             for k in range(3):
-                if turn == 0:
-                    begin[k] = (back0[k, 0] * places[n, 0] + back0[k, 1] * places[n, 1] + back0[k, 2] * places[n, 2]
-                                + back0[k, 3])  # fmt: skip
-                end = back1[k, 0] * to[n, 0] + back1[k, 1] * to[n, 1] + back1[k, 2] * to[n, 2] + back1[k, 3]
-                way[k] = end - begin[k]
+                way[k] -= begin[k]
                 length += way[k] * way[k]
             length = np.sqrt(length)
             if not length > 0.0:
@@ -318,41 +389,21 @@ def sweep(
             share = first_met(corners, low, cell, size, starts, members, begin, way, normal)
             if share == np.inf:
                 break
-            for k in range(3):  # before the surface, by its thickness along the way, and a hair off it
+            for k in range(3):  # before the surface by its thickness, along the way
                 spot[k] = begin[k] + way[k] * share - way[k] / (length * further) * thickness
-            # the normal in the scene: that of the object's space by the transposed inverse
-            size_of = 0.0
-            for k in range(3):
-                across[k] = back1[0, k] * normal[0] + back1[1, k] * normal[1] + back1[2, k] * normal[2]
-                size_of += across[k] * across[k]
-            size_of = np.sqrt(size_of)
-            for k in range(3):
-                across[k] /= size_of
-                before = world0[k, 0] * spot[0] + world0[k, 1] * spot[1] + world0[k, 2] * spot[2] + world0[k, 3]
-                after = world1[k, 0] * spot[0] + world1[k, 1] * spot[1] + world1[k, 2] * spot[2] + world1[k, 3]
-                carried[k] = (after - before) / seconds
-                to[n, k] = after + across[k] * AWAY
+            lay_against(spot, normal, world0, world1, back1, seconds, to[n], across, carried)
             if meets == END:
                 ended[n] = True
                 break
+            for k in range(3):
+                begin[k] = spot[k] + normal[k] * AWAY
             if meets == STICK:
                 stuck[n] = place
-                for k in range(3):
-                    spots[n, k] = spot[k] + normal[k] * AWAY
-                    speeds[n, k] = carried[k]
+                spots[n, :] = begin
+                speeds[n, :] = carried
                 break
-            along = 0.0
-            for k in range(3):
-                along += (speeds[n, k] - carried[k]) * across[k]
+            bounce_off(speeds[n], carried, across, bounce, friction)
             left *= max(0.0, 1.0 - min(1.0, share * further))
-            for k in range(3):
-                own = speeds[n, k] - carried[k]
-                if along < 0.0:
-                    flat = own - along * across[k]
-                    own = flat * (1.0 - friction) - bounce * along * across[k]
-                speeds[n, k] = carried[k] + own
-                begin[k] = spot[k] + normal[k] * AWAY
-            if turn == ROUNDS - 1:
-                break
-            for k in range(3):
-                to[n, k] += (speeds[n, k] - carried[k]) * seconds * left
+            if turn < ROUNDS - 1:
+                for k in range(3):
+                    to[n, k] += (speeds[n, k] - carried[k]) * seconds * left

@@ -274,6 +274,7 @@ export type Bend = {
   fade?: "none" | "start" | "end" | "both" | "middle";
   fade_length?: number | Channel;
   mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  shift?: number | Channel;
   angle?: number | Channel;
   direction?: number | Channel;
   held?: "start" | "middle" | "end";
@@ -676,6 +677,7 @@ export type Jiggle = {
   fade?: "none" | "start" | "end" | "both" | "middle";
   fade_length?: number | Channel;
   mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  shift?: number | Channel;
   frequency?: number | Channel;
   damping?: number | Channel;
   reach?: number | Channel;
@@ -1152,6 +1154,7 @@ export type Ripple = {
   fade?: "none" | "start" | "end" | "both" | "middle";
   fade_length?: number | Channel;
   mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  shift?: number | Channel;
   height?: number | Channel;
   spacing?: number | Channel;
   speed?: number | Channel;
@@ -1187,6 +1190,7 @@ export type Rumple = {
   fade?: "none" | "start" | "end" | "both" | "middle";
   fade_length?: number | Channel;
   mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  shift?: number | Channel;
   height?: number | Channel;
   size?: number | Channel;
   octaves?: number | Channel;
@@ -1425,6 +1429,7 @@ export type Stretch = {
   fade?: "none" | "start" | "end" | "both" | "middle";
   fade_length?: number | Channel;
   mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  shift?: number | Channel;
   factor?: number | Channel;
   volume?: "kept" | "free";
   held?: "start" | "middle" | "end";
@@ -1450,6 +1455,7 @@ export type Sway = {
   fade?: "none" | "start" | "end" | "both" | "middle";
   fade_length?: number | Channel;
   mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  shift?: number | Channel;
   angle?: number | Channel;
   period?: number | Channel;
   tip?: number | Channel;
@@ -1497,6 +1503,7 @@ export type Taper = {
   fade?: "none" | "start" | "end" | "both" | "middle";
   fade_length?: number | Channel;
   mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  shift?: number | Channel;
   first?: number | Channel;
   last?: number | Channel;
   curve?: number | Channel;
@@ -1596,6 +1603,7 @@ export type Twist = {
   fade?: "none" | "start" | "end" | "both" | "middle";
   fade_length?: number | Channel;
   mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  shift?: number | Channel;
   start_angle?: number | Channel;
   angle?: number | Channel;
 };
@@ -1613,6 +1621,7 @@ export type Undulate = {
   fade?: "none" | "start" | "end" | "both" | "middle";
   fade_length?: number | Channel;
   mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  shift?: number | Channel;
   height?: number | Channel;
   length?: number | Channel;
   speed?: number | Channel;
