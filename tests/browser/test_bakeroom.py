@@ -16,6 +16,7 @@ def titles(page: Page) -> list[str]:
     return page.locator("#review .what").all_inner_texts()
 
 
+@pytest.mark.slow
 def test_channels_are_chosen_by_kind_sorted_and_looked_at_closely(page: Page, demo_url: str) -> None:
     page.goto(f"{demo_url}/bake?at={MAST}&also=beacon/look.glow")
     expect(page.locator("#review .compared")).to_have_count(2)

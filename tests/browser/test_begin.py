@@ -65,6 +65,7 @@ def test_what_one_can_begin_with_moves_under_the_pointer(page: Page) -> None:
     expect(page.locator("#first-steps")).to_contain_text("a longer one is a calmer wind")
 
 
+@pytest.mark.slow
 def test_the_stage_is_kept_as_the_picture_of_a_scene(page: Page, server: Server) -> None:
     page.goto(begin(server, "pool", "Puddle"))
     Studio(page).ready()

@@ -146,6 +146,7 @@ def test_two_states_on_one_stage_wiped_in_step_as_a_ghost_and_side_by_side(calme
     assert page.evaluate("() => window.lazzik.comparison.look") == "sides"
 
 
+@pytest.mark.slow
 def test_curves_of_both_and_what_is_ticked_is_taken_over_with_what_it_needs(calmer: Page) -> None:
     page = calmer
     expect(page.locator("#seen-title")).to_have_text("Beacon mast / rotation z")

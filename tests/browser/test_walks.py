@@ -152,6 +152,7 @@ def test_six_paddles_on_a_turning_hub_share_one_beat_at_sixths(small: Studio) ->
     assert scene_of(small) == before
 
 
+@pytest.mark.slow
 def test_six_lamps_are_out_of_step(small: Studio) -> None:
     walk, page = Walk(small), small.page
     before = scene_of(small)
@@ -207,6 +208,7 @@ def test_a_windsock_is_carried_by_a_swaying_mast(small: Studio) -> None:
     assert scene_of(small) == before
 
 
+@pytest.mark.slow
 def test_ten_objects_are_renamed_and_regrouped(small: Studio) -> None:
     page = small.page
     page.keyboard.press("Control+d")
