@@ -21,7 +21,7 @@ from lazzik.core.layers.breeze import Breeze
 from lazzik.core.layers.link import Link
 from lazzik.core.layers.noise import lattice
 from lazzik.core.scene.dial import TAKEN, Dial
-from lazzik.core.scene.edits.base import Edit, free_label, free_slug
+from lazzik.core.scene.edits.base import Edit, checked_choices, free_label, free_slug
 from lazzik.core.scene.edits.copies import SetPivot
 from lazzik.core.scene.edits.dials import free_name
 from lazzik.core.scene.edits.hierarchy import placement
@@ -66,12 +66,7 @@ class ChangeField(Edit):
         changes: dict[str, Any] = {} if self.muted is None else {"muted": self.muted}
         if "loop" in self.model_fields_set:
             changes |= {"loop": self.loop, "fit": False}  # a length of one's own does not follow the range
-        choices = type(field).settings()
-        for name, value in self.settings.items():
-            if value not in choices.get(name, ()):
-                allowed = f"; it may be {', '.join(choices[name])}" if name in choices else ""
-                raise InvalidEdit(f"'{value}' is no {name} of a {field.title}{allowed}", self.node)
-            changes[name] = value
+        changes |= checked_choices(type(field).settings(), self.settings, f"a {field.title}", self.node)
         return scene.with_node(node.replaced(field=field.replaced(**changes)))
 
     def describe(self, scene: Scene) -> str:

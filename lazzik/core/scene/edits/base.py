@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 
 from pydantic import ValidationError
 
@@ -67,3 +67,14 @@ def free_slug(wish: str, taken: set[str]) -> str:
     if stem not in taken:
         return stem
     return next(slug for n in range(2, len(taken) + 3) if (slug := f"{stem}-{n}") not in taken)
+
+
+def checked_choices(
+    allowed: Mapping[str, tuple[str, ...]], given: Mapping[str, str], what: str, where: str
+) -> dict[str, str]:
+    """The choices that were given. Raises InvalidEdit where one is none of those that may be made."""
+    for name, value in given.items():
+        if value not in allowed.get(name, ()):
+            others = f"; it may be {', '.join(allowed[name])}" if name in allowed else ""
+            raise InvalidEdit(f"'{value}' is no {name} of {what}{others}", where)
+    return dict(given)

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from lazzik.core.document import InFrames, Label, Slug
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.scene.edits.base import Edit, free_label, free_slug
+from lazzik.core.scene.edits.base import Edit, checked_choices, free_label, free_slug
 from lazzik.core.scene.emitter import MOST_COLLIDERS, OF_OBJECT, ColorOverLife, Emitter, OverLife
 from lazzik.core.scene.node import Node, Position
 from lazzik.core.scene.scene import PARTS, Scene
@@ -62,12 +62,7 @@ class ChangeEmitter(Edit):
                 changes[name] = getattr(self, name)
         if "loop" in given:
             changes |= {"loop": self.loop, "fit": False}  # a length of one's own does not follow the range
-        choices = Emitter.settings()
-        for name, value in self.settings.items():
-            if value not in choices.get(name, ()):
-                allowed = f"; it may be {', '.join(choices[name])}" if name in choices else ""
-                raise InvalidEdit(f"'{value}' is no {name} of an emitter{allowed}", self.node)
-            changes[name] = value
+        changes |= checked_choices(Emitter.settings(), self.settings, "an emitter", self.node)
         changed = emitter.replaced(**changes)
         _whole(scene, changed, self.node)
         return scene.with_node(node.replaced(emitter=changed))

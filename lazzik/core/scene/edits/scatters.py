@@ -10,7 +10,7 @@ from pydantic import Field
 from lazzik.core.deformers.masks import AnyMask
 from lazzik.core.document import InFrames, Label, Slug
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.scene.edits.base import Edit, free_label, free_slug
+from lazzik.core.scene.edits.base import Edit, checked_choices, free_label, free_slug
 from lazzik.core.scene.edits.shapes import painted_mask
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.rest_pose import extent
@@ -74,12 +74,7 @@ class ChangeScatter(Edit):
         changes |= {name: getattr(self, name) for name in ("sources", "variants") if getattr(self, name) is not None}
         if "loop" in given:
             changes |= {"loop": self.loop, "fit": False}  # a length of one's own does not follow the range
-        choices = Scatter.settings()
-        for name, value in self.settings.items():
-            if value not in choices.get(name, ()):
-                allowed = f"; it may be {', '.join(choices[name])}" if name in choices else ""
-                raise InvalidEdit(f"'{value}' is no {name} of a scatter{allowed}", self.node)
-            changes[name] = value
+        changes |= checked_choices(Scatter.settings(), self.settings, "a scatter", self.node)
         if self.mask is not None:
             changes["mask"] = _suited_mask(scene, changes.get("surface", scatter.surface), self.mask)
         changed = scatter.replaced(**changes)
