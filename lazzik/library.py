@@ -117,8 +117,8 @@ def simulate(
 
     first, last = frames or (scene.first, scene.last)
     slugs = emitters_in(scene, list(only or ()))
-    for slug, _, moment in emitted(scene, slugs, first, last):
-        yield slug, moment.frame, moment.ids, moment.places
+    for slug, _, frame, moment in emitted(scene, slugs, first, last):
+        yield slug, frame, moment.ids, moment.places
 
 
 def bake(

@@ -5,9 +5,21 @@ from __future__ import annotations
 from collections import OrderedDict
 from collections.abc import Hashable
 from threading import Lock
-from typing import Generic, TypeVar
+from typing import Generic, Protocol, TypeVar
 
 Value = TypeVar("Value")
+
+
+class Shelf(Protocol[Value]):
+    """Where parts of long work are kept from one time to the next, in order."""
+
+    def read(self, key: str, place: int) -> Value | None:
+        """A part; None if it is not there."""
+        ...
+
+    def put(self, key: str, place: int, part: Value) -> None:
+        """Keep a part."""
+        ...
 
 
 class BoundedCache(Generic[Value]):

@@ -6,6 +6,7 @@ were used longest ago go.
 
 from __future__ import annotations
 
+import json
 import os
 import re
 import shutil
@@ -14,12 +15,18 @@ from pathlib import Path
 from tempfile import NamedTemporaryFile
 from time import time
 
-from lazzik.core.simulate.run import KeptFrames, packed, unpacked
+from lazzik.core.errors import UnknownAddress
+from lazzik.core.simulate.run import KeptFrames, course, packed, unpacked
+from lazzik.store.database import NoRoom
 
 LIMIT = 4 * 2**30
 """Bytes that runs may take unless it is said otherwise."""
 
 NAMED = re.compile(r"^[0-9a-f]{64}$")
+
+
+ABOUT, KEPT, SETTINGS = "about.json", "kept", "settings.json"
+"""What a run is of, in its folder; there where it is kept from being removed; and what holds for all, beside them."""
 
 
 @dataclass(frozen=True)
@@ -30,14 +37,35 @@ class KeptRun:
     bytes: int
     used: float
     """When, in seconds since the epoch."""
+    kept: bool
+    """Whether it stays, whatever the limit."""
+    scene: str
+    """The id of the scene that it was made for; '' where that is not known."""
+    label: str
+    """What the object was called."""
 
 
 class Runs:
     """The runs of a data folder. Safe between processes: files are put in place whole."""
 
-    def __init__(self, folder: Path, limit: int = LIMIT) -> None:
+    def __init__(self, folder: Path, limit: int | None = None) -> None:
         self.folder = folder / "runs"
-        self.limit = limit
+        self._limit = limit
+
+    @property
+    def limit(self) -> int:
+        """Bytes that runs may take."""
+        if self._limit is not None:
+            return self._limit
+        try:
+            return int(json.loads((self.folder / SETTINGS).read_text())["limit"])
+        except (OSError, ValueError, KeyError, TypeError):
+            return LIMIT
+
+    def bound(self, limit: int) -> None:
+        """Set the limit from now on, and let go what is beyond it."""
+        self._write(self.folder / SETTINGS, json.dumps({"limit": limit}).encode())
+        self.keep_within()
 
     def there(self, key: str) -> list[int]:
         """Which stretches of a run are there, ascending."""
@@ -57,29 +85,36 @@ class Runs:
             path.unlink(missing_ok=True)
             return None
 
+    def course(self, key: str, place: int) -> tuple[list[int], list[float]] | None:
+        """Of each frame of a stretch, how many live and at what pace; None if it is not there, or was damaged."""
+        try:
+            return course(self._file(key, place))
+        except ValueError:
+            return None
+
     def put(self, key: str, place: int, stretch: KeptFrames) -> None:
-        """Keep a stretch. Raises OSError if there is no room; nothing is half there then."""
-        path = self._file(key, place)
-        path.parent.mkdir(parents=True, exist_ok=True)
-        with NamedTemporaryFile(dir=path.parent, suffix=".begun", delete=False) as file:
-            begun = Path(file.name)
-            try:
-                file.write(packed(stretch))
-                file.flush()
-                os.fsync(file.fileno())
-                begun.replace(path)
-            except BaseException:
-                begun.unlink(missing_ok=True)
-                raise
+        """Keep a stretch. Raises NoRoom if there is none; nothing is half there then."""
+        self._write(self._file(key, place), packed(stretch))
         self.keep_within(spare=key)
+
+    def tell(self, key: str, scene: str, label: str) -> None:
+        """Say what a run is of. Raises NoRoom."""
+        if not (self._of(key) / ABOUT).exists():
+            self._write(self._of(key) / ABOUT, json.dumps({"scene": scene, "label": label}).encode())
+
+    def keep(self, key: str, kept: bool) -> None:
+        """Whether a run stays, whatever the limit. Raises UnknownAddress if it is not there."""
+        if not self._of(key).is_dir():
+            raise UnknownAddress("This run is not there any more", key)
+        if kept:
+            (self._of(key) / KEPT).touch()
+        else:
+            (self._of(key) / KEPT).unlink(missing_ok=True)
 
     def rows(self) -> list[KeptRun]:
         """All of them, those used last first."""
-        found = []
-        for folder in self.folder.glob("*") if self.folder.is_dir() else ():
-            if NAMED.match(folder.name):
-                size = sum(path.stat().st_size for path in folder.glob("*") if path.exists())
-                found.append(KeptRun(folder.name, size, folder.stat().st_mtime))
+        folders = list(self.folder.glob("*")) if self.folder.is_dir() else []
+        found = [row for folder in folders if NAMED.match(folder.name) and (row := _row(folder)) is not None]
         return sorted(found, key=lambda run: -run.used)
 
     def remove(self, key: str) -> None:
@@ -88,16 +123,36 @@ class Runs:
 
     def keep_within(self, spare: str = "") -> None:
         """Let those go that were used longest ago, as long as there are too many bytes; and what was begun long ago and
-        never ended."""
+        never ended. What is kept stays."""
         rows = self.rows()
         too_many = sum(run.bytes for run in rows) - self.limit
         for run in reversed(rows):
-            if too_many > 0 and run.key != spare:
+            if too_many > 0 and run.key != spare and not run.kept:
                 self.remove(run.key)
                 too_many -= run.bytes
         for begun in self.folder.glob("*/*.begun"):
             if begun.exists() and begun.stat().st_mtime < time() - 3600:
                 begun.unlink(missing_ok=True)
+
+    def _write(self, path: Path, content: bytes) -> None:
+        """Put a file in place whole. Raises NoRoom."""
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            with NamedTemporaryFile(dir=path.parent, suffix=".begun", delete=False) as file:
+                begun = Path(file.name)
+                try:
+                    file.write(content)
+                    file.flush()
+                    os.fsync(file.fileno())
+                    begun.replace(path)
+                except BaseException:
+                    begun.unlink(missing_ok=True)
+                    raise
+        except OSError as error:
+            raise NoRoom(
+                "There is no room left on the disk for more frames of the run, or they can't be written "
+                f"({error.strerror}). What is there stays; make room, or remove other runs, and it goes on"
+            ) from error
 
     def _of(self, key: str) -> Path:
         if not NAMED.match(key):
@@ -106,3 +161,18 @@ class Runs:
 
     def _file(self, key: str, place: int) -> Path:
         return self._of(key) / f"{place:06d}.npz"
+
+
+def _row(folder: Path) -> KeptRun | None:
+    """What there is to say of a run; None if it goes just now."""
+    try:
+        size = sum(path.stat().st_size for path in folder.glob("*"))
+        used, kept = folder.stat().st_mtime, (folder / KEPT).exists()
+    except OSError:
+        return None
+    try:
+        told = json.loads((folder / ABOUT).read_text())
+        scene, label = str(told["scene"]), str(told["label"])
+    except (OSError, ValueError, KeyError, TypeError):
+        scene, label = "", "A run"
+    return KeptRun(folder.name, size, used, kept, scene, label)

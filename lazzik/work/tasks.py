@@ -120,6 +120,9 @@ def opened(folder: Path, path: Path, label: str, progress: Progress) -> str:
 
 def delivered(source: Source, chosen: Format, path: Path, progress: Progress) -> tuple[str, tuple[str, ...]]:
     """Write the scene in a format to a file; what there is to say of it, in short and line by line."""
+    from lazzik.store.runs import Runs
+
+    kept().runs = Runs(source.folder)
     written = chosen.deliver(source.read(), progress, kept())
     path.write_bytes(written.content)
     return written.summary, written.details
@@ -137,22 +140,19 @@ def sweep(folder: Path, progress: Progress) -> list[str]:
     return store_in(folder).sweep_assets()
 
 
-def simulated(source: Source, node: str, key: str, limit: int, progress: Progress) -> int:
-    """Work out what of a run is not there yet, and keep it stretch by stretch; how many stretches were. Goes on where
-    an earlier one was stopped."""
-    from lazzik.core.simulate.particles import Particles
-    from lazzik.core.simulate.run import STRETCH, next_stretch, stretches
+def simulated(source: Source, node: str, progress: Progress) -> int:
+    """Work out what is not there yet of the run that is seen over the scene's range, and keep it stretch by stretch;
+    how many stretches were. Goes on where an earlier one was stopped."""
+    from lazzik.core.simulate.playback import stretches_seen
+    from lazzik.core.simulate.run import STRETCH, Stretches
     from lazzik.store.runs import Runs
 
-    scene, runs = source.read(), Runs(source.folder, limit)
-    count, made, state = stretches(scene, scene.last), 0, None
-    run = Particles(scene, node)
-    for place in range(count):
-        progress.report(place / count, f"frame {scene.first + place * STRETCH}")
-        stretch = runs.read(key, place)
-        if stretch is None:
-            stretch = next_stretch(run, place, state, progress)
-            runs.put(key, place, stretch)
-            made += 1
-        state = stretch.state
-    return made
+    scene, runs = source.read(), Runs(source.folder)
+    stretches = Stretches(scene, node, runs)
+    runs.tell(stretches.key, source.scene, scene.called[node])
+    last = stretches_seen(scene, node, scene.first, scene.last)[1]
+    for place in range(last + 1):
+        part = progress.part(place / (last + 1), (place + 1) / (last + 1))
+        part.report(0.0, f"frame {scene.first + place * STRETCH}")
+        stretches.at(place, part)
+    return stretches.made

@@ -8,11 +8,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from lazzik.core.errors import UnknownAddress
 from lazzik.core.progress import Progress, Stopped
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.particles import Particles
 from lazzik.core.simulate.run import STRETCH, next_stretch, packed, run_key, unpacked
-from lazzik.store.database import Database
+from lazzik.store.database import Database, NoRoom
 from lazzik.store.runs import Runs
 from lazzik.store.scenes import SceneStore
 from lazzik.work.source import Source
@@ -74,14 +75,14 @@ def test_a_run_goes_on_where_it_was_stopped_and_what_is_damaged_is_made_again(du
             raise Stopped
 
     with pytest.raises(Stopped):
-        simulated(source, "dust", key, 2**30, Progress(stop))
+        simulated(source, "dust", Progress(stop))
     assert runs.there(key) == [0, 1]
-    assert simulated(source, "dust", key, 2**30, Progress()) == 2
+    assert simulated(source, "dust", Progress()) == 2
     whole = [moment for moment, _ in Particles(dusty, "dust").frames(0, 80)]
     for moment in whole:
-        stretch = runs.read(key, moment.frame // STRETCH)
+        stretch = runs.read(key, int(moment.frame) // STRETCH)
         assert stretch is not None
-        kept = stretch.moments[moment.frame % STRETCH]
+        kept = stretch.moments[int(moment.frame) % STRETCH]
         np.testing.assert_array_equal(moment.places.astype(np.float32), kept.places)
     # a byte of one file is another one
     path = tmp_path / "runs" / key / "000002.npz"
@@ -90,8 +91,20 @@ def test_a_run_goes_on_where_it_was_stopped_and_what_is_damaged_is_made_again(du
     path.write_bytes(bytes(content))
     assert runs.read(key, 2) is None
     assert runs.there(key) == [0, 1, 3]
-    assert simulated(source, "dust", key, 2**30, Progress()) == 1
-    assert simulated(source, "dust", key, 2**30, Progress()) == 0  # all is there
+    assert simulated(source, "dust", Progress()) == 1
+    assert simulated(source, "dust", Progress()) == 0  # all is there
+
+
+def test_how_many_live_and_their_pace_are_read_alone(dusty: Scene, tmp_path: Path) -> None:
+    stretch = next_stretch(Particles(dusty, "dust"), 0, None)
+    runs, key = Runs(tmp_path), "b" * 64
+    assert runs.course(key, 0) is None
+    runs.put(key, 0, stretch)
+    told = runs.course(key, 0)
+    assert told is not None
+    assert told[0] == [len(moment) for moment in stretch.moments]
+    middles = [float(np.median(np.linalg.norm(m.speeds, axis=1))) for m in stretch.moments[1:]]
+    np.testing.assert_allclose(told[1][1:], middles, rtol=1e-6)
 
 
 def test_the_limit_holds_and_what_was_used_longest_ago_goes(dusty: Scene, tmp_path: Path) -> None:
@@ -106,8 +119,18 @@ def test_the_limit_holds_and_what_was_used_longest_ago_goes(dusty: Scene, tmp_pa
     runs.put(keys[3], 0, stretch)
     assert {run.key for run in runs.rows()} == {keys[0], keys[2], keys[3]}
     assert sum(run.bytes for run in runs.rows()) <= 3 * size
+    # what is kept stays, whatever the limit; another limit holds from then on, in other processes too
+    runs.keep(keys[0], True)
+    Runs(tmp_path).bound(size)
+    assert [(run.key, run.kept) for run in Runs(tmp_path).rows()] == [(keys[0], True)]
+    assert Runs(tmp_path).limit == size
+    runs.tell(keys[0], "abc", "Snow")
+    assert [(run.scene, run.label) for run in runs.rows()] == [("abc", "Snow")]
+    runs.keep(keys[0], False)
     runs.remove(keys[0])
-    assert len(runs.rows()) == 2
+    assert runs.rows() == []
+    with pytest.raises(UnknownAddress, match="not there any more"):
+        runs.keep(keys[0], True)
     with pytest.raises(ValueError, match="no name of a run"):
         runs.read("../../elsewhere", 0)
 
@@ -120,7 +143,7 @@ def test_without_room_nothing_is_half_there(dusty: Scene, tmp_path: Path, monkey
         raise OSError(28, "No space left on device")
 
     monkeypatch.setattr(os, "fsync", full)
-    with pytest.raises(OSError, match="No space"):
+    with pytest.raises(NoRoom, match="no room left on the disk"):
         runs.put(key, 0, stretch)
     assert runs.there(key) == []
     assert list((tmp_path / "runs" / key).iterdir()) == []

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from threading import Lock
+from typing import Any
 
+from lazzik.core.cache import Shelf
 from lazzik.core.clock import Clock
 from lazzik.core.types import Samples
 
@@ -27,6 +29,8 @@ class Memo:
         self._most = most
         self._lock = Lock()
         self._behind = behind
+        self.runs: Shelf[Any] | None = None
+        """Where simulations that were worked out are kept, if anywhere."""
         self.computed = 0
         """How many channels had to be computed."""
 

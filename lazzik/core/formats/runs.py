@@ -6,10 +6,12 @@ import csv
 import io
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import IO, Any, NamedTuple
 
 import numpy as np
 
+from lazzik.core.cache import Shelf
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.formats.colors import linear
 from lazzik.core.progress import UNHEARD, Progress
@@ -17,6 +19,9 @@ from lazzik.core.scene.edits.emitters import emitter_of
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.looks import colors_of, sizes_of
 from lazzik.core.simulate.particles import Moment, Particles
+from lazzik.core.simulate.playback import Playback
+from lazzik.core.simulate.run import KeptFrames, packed, unpacked
+from lazzik.core.types import Samples
 
 MOST_VALUES = 200_000_000
 """Numbers of a file of arrays, which is held whole."""
@@ -27,6 +32,8 @@ class Emitted(NamedTuple):
 
     slug: str
     run: Particles
+    frame: int
+    """Of the scene."""
     moment: Moment
 
 
@@ -47,25 +54,59 @@ def emitters_in(scene: Scene, only: Sequence[str] = ()) -> list[str]:
 
 
 def emitted(
-    scene: Scene, slugs: Sequence[str], first: int, last: int, progress: Progress = UNHEARD
+    scene: Scene,
+    slugs: Sequence[str],
+    first: int,
+    last: int,
+    progress: Progress = UNHEARD,
+    shelf: Shelf[KeptFrames] | None = None,
 ) -> Iterator[Emitted]:
-    """The particles of emitters, one after the other, at every frame from one to another. Raises Stopped."""
+    """The particles of emitters, one after the other, at every frame from one to another: those of the runs that are
+    kept on a shelf, or worked out. Raises Stopped, and InvalidEdit where a locked run is not there."""
+    frames = np.arange(first, last + 1, dtype=float)
     for place, slug in enumerate(slugs):
         part = progress.part(place / len(slugs), (place + 1) / len(slugs))
-        run = Particles(scene, slug)
-        label = scene.called[slug]
-        for moment, _ in run.frames(first, last, progress=part):
-            part.report((moment.frame - first + 1) / (last - first + 1), f"{label}, frame {moment.frame}")
-            yield Emitted(slug, run, moment)
+        run, label = Particles(scene, slug), scene.called[slug]
+        for frame, moment in zip(range(first, last + 1), _moments(scene, run, frames, shelf, part), strict=True):
+            part.report((frame - first + 1) / (last - first + 1), f"{label}, frame {frame}")
+            yield Emitted(slug, run, frame, moment)
+
+
+def _moments(
+    scene: Scene, run: Particles, frames: Samples, shelf: Shelf[KeptFrames] | None, progress: Progress
+) -> Iterator[Moment]:
+    """At the scene's frames. A run that is played as it is worked out goes by without being kept."""
+    plain = run.emitter.tempo == 1.0 and run.emitter.locked is None
+    if shelf is None and plain:
+        yield from (moment for moment, _ in run.frames(int(frames[0]), int(frames[-1]), progress=progress))
+        return
+    with TemporaryDirectory() as folder:
+        yield from Playback(scene, run.node.id, shelf or FolderShelf(Path(folder))).moments(frames, progress)
+
+
+class FolderShelf:
+    """Stretches of a run in a folder, for as long as it is needed."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+
+    def read(self, key: str, place: int) -> KeptFrames | None:
+        """A stretch; None if it is not there."""
+        path = self.folder / f"{place}"
+        return unpacked(path.read_bytes()) if path.exists() else None
+
+    def put(self, key: str, place: int, part: KeptFrames) -> None:
+        """Keep a stretch."""
+        (self.folder / f"{place}").write_bytes(packed(part))
 
 
 def write_table(rows: Iterable[Emitted], out: IO[str]) -> None:
     """frame, object, particle, x, y, z: a row for each particle of each frame, written as they come."""
     writer = csv.writer(out)
     writer.writerow(["frame", "object", "particle", "x", "y", "z"])
-    for slug, _, moment in rows:
+    for slug, _, frame, moment in rows:
         for particle, place in zip(moment.ids.tolist(), moment.places.tolist(), strict=True):
-            writer.writerow([moment.frame, slug, particle, *map(repr, place)])
+            writer.writerow([frame, slug, particle, *map(repr, place)])
 
 
 def write_arrays(scene: Scene, rows: Iterable[Emitted]) -> bytes:
@@ -79,15 +120,15 @@ def write_arrays(scene: Scene, rows: Iterable[Emitted]) -> bytes:
     """
     columns: dict[str, dict[str, list[Any]]] = {}
     count = 0
-    for slug, run, moment in rows:
+    for slug, run, frame, moment in rows:
         count += 11 * len(moment)
         if count > MOST_VALUES:
             raise InvalidEdit(
-                f"By frame {moment.frame} there are more numbers than a file of arrays may hold: choose fewer frames,"
+                f"By frame {frame} there are more numbers than a file of arrays may hold: choose fewer frames,"
                 " or a table (.csv)", "frames",
             )  # fmt: skip
         mine = columns.setdefault(slug, {name: [] for name in ("frames", "starts", *ROWS)})
-        mine["frames"].append(moment.frame)
+        mine["frames"].append(frame)
         mine["starts"].append(len(moment))
         sizes = sizes_of(scene, slug, run.emitter, run.seed, moment)
         values = (moment.ids, moment.places, moment.speeds, moment.ages, moment.lives, sizes)
@@ -114,8 +155,8 @@ def define_points(stage: Any, path: str, scene: Scene, rows: Iterable[Emitted]) 
     points = UsdGeom.Points.Define(stage, path)
     colors = points.CreateDisplayColorPrimvar(UsdGeom.Tokens.vertex)
     solid = points.CreateDisplayOpacityPrimvar(UsdGeom.Tokens.vertex)
-    for slug, run, moment in rows:
-        when = float(moment.frame)
+    for slug, run, frame, moment in rows:
+        when = float(frame)
         array = Vt.Vec3fArray.FromNumpy(moment.places.astype(np.float32))
         looks = colors_of(run.emitter, moment)
         points.CreatePointsAttr().Set(array, when)

@@ -14,6 +14,7 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
+from lazzik.core.cache import Shelf
 from lazzik.core.clock import Clock
 from lazzik.core.document import Frozen
 from lazzik.core.evaluate.copies import copies_of
@@ -80,7 +81,9 @@ def write_usd(scene: Scene, form: str = "usdc", progress: Progress = UNHEARD, me
 
     with tempfile.TemporaryDirectory() as folder:
         plain = Path(folder) / f"scene.{'usda' if form == 'usda' else 'usdc'}"
-        _Writer(scene, Scope(scene, memo or Memo()), progress, pictured=form == "usdz").write(plain)
+        writer = _Writer(scene, Scope(scene, memo or Memo()), progress, pictured=form == "usdz")
+        writer.runs = memo.runs if memo else None
+        writer.write(plain)
         if form != "usdz":
             return plain.read_bytes()
         packed = Path(folder) / "scene.usdz"
@@ -98,6 +101,7 @@ class _Writer:
         self.still = Clock.over(scene.fps, scene.first, scene.first)
         self.paths: dict[str, str] = {}
         self.looks: dict[str, Any] = {}
+        self.runs: Shelf[Any] | None = None
 
     def write(self, file: Path) -> None:
         """Everything, in the order of the document, parents first."""
@@ -145,7 +149,7 @@ class _Writer:
             self._instancer(node, f"{path}/copies")
         if node.emitter is not None and node.visible:  # particles are in the scene's space, not in their emitter's
             quiet = Progress(lambda *_: self.progress.hear())
-            rows = emitted(self.scene, [node.id], self.scene.first, self.scene.last, quiet)
+            rows = emitted(self.scene, [node.id], self.scene.first, self.scene.last, quiet, self.runs)
             define_points(self.stage, f"/World/Particles/{prim_name(node.id)}", self.scene, rows)
 
     def _instancer(self, node: Node, path: str) -> None:

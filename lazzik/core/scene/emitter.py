@@ -21,6 +21,11 @@ OF_OBJECT = ("surface", "inside", "edges")
 STEADY = {"comes": ("steadily",)}
 AT_ONCE = {"comes": ("at once",)}
 IN_AIR = {"wind": ("air",)}
+AS_COPIES = {"drawn": ("copies",)}
+SPINNING = {"drawn": ("copies",), "turned": ("spin",)}
+
+RunName = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
+"""What tells one run from another: a hash of all that it reads."""
 
 Share = Annotated[Finite, Field(ge=0, le=1)]
 Amount = Annotated[Finite, Field(ge=0, le=1000)]
@@ -139,7 +144,31 @@ class Emitter(Repeats):
         Number,
         Quantity("", "Share by which sizes differ.", (0, 1), 0.01, low=0, high=1, group="look", label="size varies"),
     ] = 0.4
-    spin: Annotated[Number, Quantity("°/s", "How fast one turns.", (-720, 720), 1, group="look", rest=0.0)] = 0.0
+    turned: Annotated[
+        Literal["way", "spin"],
+        Option(
+            "How copies are turned: their x along their way, or each about an axis of its own.", group="look",
+            words={"way": "along their way", "spin": "spinning"}, only=AS_COPIES,
+        ),
+    ] = "way"  # fmt: skip
+    spin: Annotated[
+        Number,
+        Quantity("°/s", "How fast one turns.", (-720, 720), 1, group="look", only=SPINNING),
+    ] = 90.0
+    spin_varies: Annotated[
+        Number,
+        Quantity("", "Share by which that differs.", (0, 1), 0.01, low=0, high=1, group="look", only=SPINNING,
+                 label="spin varies"),
+    ] = 0.5  # fmt: skip
+    tempo: Annotated[
+        Number,
+        Quantity(
+            "×", "How fast the run that was worked out is played; below 0 backwards, from its last frame.", (-2, 2),
+            0.01, low=-8, high=8, group="time", label="played", rest=1.0,
+        ),
+    ] = 1.0  # fmt: skip
+    locked: RunName | None = None
+    """The run that is played, whatever changes by now; None is the one that the document asks for."""
     size_over_life: OverLife = ALWAYS
     answer_over_life: OverLife = ALWAYS
     color_over_life: ColorOverLife = WHITE
@@ -155,7 +184,7 @@ class Emitter(Repeats):
     @classmethod
     def settings(cls) -> dict[str, tuple[Any, ...]]:
         """Its choices that are no numbers: field -> what may be chosen."""
-        names = ("begin", "comes", "wind", "meets", "drawn")
+        names = ("begin", "comes", "wind", "meets", "drawn", "turned")
         return {name: cls.model_fields[name].annotation.__args__ for name in names}  # type: ignore[union-attr]
 
     @property

@@ -40,6 +40,14 @@ def largest_extent(scene: Scene, node: Node) -> float:
     return float(np.max(node.shape.mesh(scene.assets).size)) if node.shape else 1.0
 
 
+def across(scene: Scene, node: Node) -> float:
+    """Metres that an object spans at rest along its longest side, by its own size: its shape, or the shapes below it;
+    at least a millionth."""
+    box = extent(scene, node)
+    sides = (np.array(box.high) - np.array(box.low)) * np.abs(triple(node.scale))
+    return max(float(sides.max()), 1e-6)
+
+
 def _corners_below(scene: Scene, node: Node) -> Points:
     rows: list[Points] = []
     for child in scene.below.get(node.id, ()):

@@ -24,7 +24,7 @@ from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.chance import ACROSS, ALONG, FACE, TRIES, Ids
 from lazzik.core.simulate.colliders import grid_of
 from lazzik.core.simulate.inside import crossings
-from lazzik.core.types import Points
+from lazzik.core.types import Matrices, Points
 
 CREASE = 30.0
 """Degrees between two faces from which their edge counts as one."""
@@ -54,29 +54,50 @@ class Begins:
         self._world = world_of(scene, source or node, clock, scope)
         self._surface = surface_of(scene, source, clock, scope) if source is not None else None
         self._picked = _Picked(self._surface, emitter.begin) if self._surface is not None else None
+        # normals go by the transposed inverse
+        self._turns = np.swapaxes(np.linalg.inv(self._world[:, :3, :3]), 1, 2) if self._picked is not None else None
 
-    def of(self, ids: Ids, seed: int, moment: int) -> Beginnings:
-        """Those of some particles, which begin between a moment and the next.
+    def of(self, ids: Ids, seed: int, moments: Ids) -> Beginnings:
+        """Those of some particles, each of which begins between a moment and the next.
 
         Parameters
         ----------
         ids : (n,) array
             Their numbers.
+        moments : (n,) array
+            After which moment of the clock each begins, ascending.
         """
-        world, after = self._world[moment], self._world[moment + 1]
-        if self._surface is None or self._picked is None:
-            here, there = (np.tile(rows[:3, 3], (len(ids), 1)) for rows in (world, after))
-            up = world[:3, 1] / max(float(np.linalg.norm(world[:3, 1])), 1e-12)
-            return Beginnings(here, there, np.tile(up, (len(ids), 1)))
-        own = self._picked.of(ids, seed, self._points(moment))
-        later = self._picked.of(ids, seed, self._points(moment + 1))[0]
-        square = own[1] @ np.linalg.inv(world[:3, :3])  # normals go by the transposed inverse
-        ways = square / np.maximum(np.linalg.norm(square, axis=1, keepdims=True), 1e-12)
-        return Beginnings(own[0] @ world[:3, :3].T + world[:3, 3], later @ after[:3, :3].T + after[:3, 3], ways)
+        world, after = self._world[moments], self._world[moments + 1]
+        if self._picked is None or self._turns is None:
+            up = world[:, :3, 1]
+            up = up / np.maximum(np.linalg.norm(up, axis=1, keepdims=True), 1e-12)
+            return Beginnings(world[:, :3, 3], after[:, :3, 3], up)
+        own, ways, later = self._own(ids, seed, moments)
+        away = _times(self._turns[moments], ways)
+        away /= np.maximum(np.linalg.norm(away, axis=1, keepdims=True), 1e-12)
+        return Beginnings(_times(world, own) + world[:, :3, 3], _times(after, later) + after[:, :3, 3], away)
 
-    def _points(self, moment: int) -> Points:
+    def _own(self, ids: Ids, seed: int, moments: Ids) -> tuple[Points, Points, Points]:
+        """((n, 3), (n, 3), (n, 3)) in the object's space: places, ways away from it, and places a moment later."""
         assert self._surface is not None
-        return self._surface.points(0 if self._surface.still else moment)
+        assert self._picked is not None
+        if self._surface.still:
+            own, ways = self._picked.of(ids, seed, self._surface.points(0))
+            return own, ways, own
+        own, ways, later = (np.empty((len(ids), 3)) for _ in range(3))
+        for moment in np.unique(moments).tolist():
+            mine = moments == moment
+            own[mine], ways[mine] = self._picked.of(ids[mine], seed, self._surface.points(moment))
+            later[mine] = self._picked.of(ids[mine], seed, self._surface.points(moment + 1))[0]
+        return own, ways, later
+
+
+def _times(matrices: Matrices, rows: Points) -> Points:
+    """(n, 3) each row by its own (3, 3) or (4, 4) matrix: written out, since a library's product may add in another
+    order when there are more."""
+    return np.stack(
+        [sum(matrices[:, i, k] * rows[:, k] for k in (1, 2)) + matrices[:, i, 0] * rows[:, 0] for i in range(3)], axis=1
+    )
 
 
 class _Picked:

@@ -11,14 +11,14 @@ from lazzik.core.types import Points, Samples
 
 Ids = NDArray[np.int64]
 
-LIFE, PUSH, TURN, TILT, FACE, ALONG, ACROSS, SIZE, SPIN, AXIS = range(32, 42)
+LIFE, PUSH, TURN, TILT, FACE, ALONG, ACROSS, SIZE, SPIN, AXIS, BEGUN, ABOUT = range(32, 44)
 """Purposes, apart from those of copies."""
 
 TRIES = 64
 """Purposes from here on are those of one try after the other."""
 
 
-def varied(ids: Ids, seed: int, purpose: int, share: float) -> Samples:
+def varied(ids: Ids, seed: int, purpose: int, share: float | Samples) -> Samples:
     """About 1, by a share to both sides.
 
     Parameters
@@ -34,7 +34,7 @@ def varied(ids: Ids, seed: int, purpose: int, share: float) -> Samples:
     return 1.0 + share * (2.0 * chance(ids, seed, purpose) - 1.0)
 
 
-def cone(ids: Ids, seed: int, axes: Points, degrees: float) -> Points:
+def cone(ids: Ids, seed: int, axes: Points, degrees: Samples) -> Points:
     """Ways that are even over a cone about an axis: cos θ even between 1 and that of its half angle.
 
     Parameters
@@ -43,6 +43,8 @@ def cone(ids: Ids, seed: int, axes: Points, degrees: float) -> Points:
         Numbers of particles.
     axes : (n, 3) array
         Of length one.
+    degrees : (n,) array
+        Half the angle of each one's cone.
 
     Returns
     -------

@@ -85,9 +85,10 @@ class RunState:
 
 @dataclass(frozen=True, eq=False)
 class Moment:
-    """The particles of a frame."""
+    """The particles of a frame, or of a moment between two."""
 
-    frame: int
+    frame: float
+    """Of the run."""
     ids: Ids
     """(n,) their numbers."""
     places: Points
@@ -102,12 +103,27 @@ class Moment:
     def __len__(self) -> int:
         return len(self.ids)
 
+    def only(self, some: NDArray[np.bool_] | NDArray[np.intp]) -> Moment:
+        """Some of the particles.
+
+        Parameters
+        ----------
+        some : (n,) array
+            Which: whether each is one, or where they stand.
+        """
+        return Moment(
+            self.frame, self.ids[some], self.places[some], self.speeds[some], self.ages[some], self.lives[some]
+        )
+
 
 class Particles:
     """The particles of one emitter."""
 
-    def __init__(self, scene: Scene, slug: str) -> None:
-        """Raises UnknownAddress, and InvalidEdit if it sends out nothing or can't be looped."""
+    def __init__(self, scene: Scene, slug: str, every: int = 1, block: int = BLOCK) -> None:
+        """Of every how many one is worked out: none heeds the others, so each goes as it does among all; and for how
+        many sub-steps the scene is read at once. Raises UnknownAddress, and InvalidEdit if it sends out nothing or
+        can't be looped."""
+        self.every, self.block_steps, self._origin = every, block, 0
         self.node, self.emitter = emitter_of(scene, slug)
         self.scene = scene
         self.scope = Scope(scene, None, []).at(slug)  # nothing that was kept of another clock, to the last bit
@@ -142,6 +158,35 @@ class Particles:
         nowhere = np.empty((0, 3))
         return RunState(0, 0.0, none, nowhere, nowhere, np.empty(0), np.empty(0), none, nowhere)
 
+    def resumed(self, frame: float, longest: float) -> RunState:
+        """A state without particles from which the run goes on to a frame, so that all that live there have come by
+        then: `longest` seconds before it, or where the run begins."""
+        begun = (frame - self.scene.first) * SUBSTEPS - self.begins
+        step = max(0, int(begun - np.ceil(longest / self.seconds)))
+        self._origin = step  # blocks are read from here on
+        first = step - step % self.loop_steps if self.loop_steps else 0
+        due = 0.0
+        if self.emitter.comes == "steadily" and step > first:
+            clock = self._clock(self._frames(np.arange(first, step + 1, dtype=float)))
+            births = _births(self, clock.frames, {name: self._number(name, clock) for name in COMING})
+            due = float(np.cumsum(births)[-1])
+        return replace(self.start(), step=step, due=due)
+
+    def over_range(self, name: str) -> Samples:
+        """One of the emitter's numbers over the scene's range.
+
+        Returns
+        -------
+        (frames,) array
+            In the number's unit.
+        """
+        return self._number(name, self.scene.clock())
+
+    def longest(self) -> float:
+        """Seconds that one lives at most, over the scene's range."""
+        lives = self.over_range("life") * (1.0 + np.clip(self.over_range("life_varies"), 0.0, 1.0))
+        return float(np.max(np.maximum(lives, 0.0)))
+
     def frames(
         self, first: int, last: int, state: RunState | None = None, progress: Progress = UNHEARD
     ) -> Iterator[tuple[Moment, RunState]]:
@@ -166,12 +211,7 @@ class Particles:
         """One sub-step on."""
         block = self._read(state.step)
         at = state.step - block.first
-        if self.loop_steps and state.step % self.loop_steps == 0:
-            state = replace(state, due=0.0)
-        due = state.due + block.births[at]
-        if block.at_once[at]:
-            due = float(block.at_once[at])
-        state = self._with_births(state, block, at, due)
+        state = self._with_births(state, block.births_from(self, state, at))
         to, speeds = np.empty_like(state.places), np.empty_like(state.speeds)
         ended = np.empty(len(to), dtype=np.bool_)
         answer = float(block.answers[at]) if self.emitter.wind == "air" else np.inf
@@ -185,7 +225,7 @@ class Particles:
             stuck, spots = stuck.copy(), spots.copy()
             block.colliders.meet(at, self.seconds, block.law(at), state.places, to, speeds, stuck, spots, ended)
             block.colliders.carried(at + 1, stuck, spots, to)
-        state = replace(state, step=state.step + 1, due=due, places=to, speeds=speeds, stuck=stuck, spots=spots)
+        state = replace(state, step=state.step + 1, places=to, speeds=speeds, stuck=stuck, spots=spots)
         return state.only(~ended) if ended.any() else state
 
     def _blown(self, places: Points, block: _Block, at: int) -> Points:
@@ -195,27 +235,22 @@ class Particles:
             blow(places[None], np.ascontiguousarray(rows[at : at + 1]), out)
         return np.asarray(out[0])
 
-    def _with_births(self, state: RunState, block: _Block, at: int, due: float) -> RunState:
-        """With those that begin in this sub-step, at the place that their emitter has by then."""
-        before = 0.0 if block.at_once[at] else state.due
-        first, last = int(before), int(min(due, MOST_BORN))
-        count = min(last - first, MOST_ALIVE - len(state.ids))
-        if count <= 0:
+    def _with_births(self, state: RunState, births: _Births) -> RunState:
+        """With those that begin in this sub-step, as far as there is room for them."""
+        k = state.step - births.first
+        state = replace(state, due=births.due[k])
+        room = max(0, (MOST_ALIVE - len(state.ids) * self.every) // self.every)
+        new = slice(births.starts[k], min(births.starts[k + 1], births.starts[k] + room))
+        count = new.stop - new.start
+        if not count:
             return state
-        ids = np.arange(first, first + count)
-        part = np.clip((ids + 1 - before) / (due - before), 0.0, 1.0) if not block.at_once[at] else np.zeros(count)
-        begun = block.begins.of(ids, self.seed, at)
-        places = begun.places + part[:, None] * (begun.after - begun.places)
-        pushed = block.push[at] * varied(ids, self.seed, PUSH, block.push_varies[at])
-        speeds = cone(ids, self.seed, begun.ways, block.spread[at]) * pushed[:, None]
-        speeds += block.inherits[at] * (begun.after - begun.places) / self.seconds
         return replace(
             state,
-            ids=np.concatenate([state.ids, ids]),
-            places=np.concatenate([state.places, places]),
-            speeds=np.concatenate([state.speeds, speeds]),
-            born=np.concatenate([state.born, state.step + part]),
-            lives=np.concatenate([state.lives, block.life[at] * varied(ids, self.seed, LIFE, block.life_varies[at])]),
+            ids=np.concatenate([state.ids, births.ids[new]]),
+            places=np.concatenate([state.places, births.places[new]]),
+            speeds=np.concatenate([state.speeds, births.speeds[new]]),
+            born=np.concatenate([state.born, births.born[new]]),
+            lives=np.concatenate([state.lives, births.lives[new]]),
             stuck=np.concatenate([state.stuck, np.full(count, -1)]),
             spots=np.concatenate([state.spots, np.zeros((count, 3))]),
         )
@@ -238,21 +273,38 @@ class Particles:
 
     def _read(self, step: int) -> _Block:
         """The block that a sub-step lies in."""
-        first = step - step % BLOCK
+        first = step - (step - self._origin) % self.block_steps
         if self._block is None or self._block.first != first:
             self._block = _Block(self, first)
         return self._block
+
+
+@dataclass(frozen=True, eq=False)
+class _Births:
+    """Those that begin in some sub-steps which follow each other."""
+
+    first: int
+    """The sub-step with which it begins."""
+    due: list[float]
+    """Of each sub-step, the integral of the rate by its end."""
+    starts: list[int]
+    """Of each, where its particles begin in the rows; and the end."""
+    ids: Ids
+    places: Points
+    speeds: Points
+    born: Samples
+    lives: Samples
 
 
 class _Block:
     """What a run reads of the scene over a stretch of sub-steps."""
 
     def __init__(self, run: Particles, first: int) -> None:
-        self.first = first
-        frames = run._frames(np.arange(first, first + BLOCK + 1, dtype=float))
+        self.first, self.steps = first, run.block_steps
+        frames = run._frames(np.arange(first, first + self.steps + 1, dtype=float))
         # the moment after the last of a round is the loop's end, not its beginning
         if run.loop_steps:
-            ends = (np.arange(first, first + BLOCK + 1) + run.begins) % run.loop_steps == 0
+            ends = (np.arange(first, first + self.steps + 1) + run.begins) % run.loop_steps == 0
             ends[0] = False
             frames = np.where(ends, run.scene.first + run.loop_steps / SUBSTEPS, frames)
         clock = run._clock(frames)
@@ -264,33 +316,82 @@ class _Block:
         self.answers, self.gravity = np.maximum(number["answers"], 0.0), number["gravity"]
         self._law = number
         self._meets = {"bounce": BOUNCE, "stick": STICK, "end": END}[emitter.meets]
-        self.births, self.at_once = self._due(run, emitter, frames, number)
+        self.rate = _births(run, frames, number) if emitter.comes == "steadily" else np.zeros(self.steps)
+        self.at_once = _at_once(frames, number) if emitter.comes == "at once" else np.zeros(self.steps, dtype=np.int64)
+        self._births: _Births | None = None
         self.begins = Begins(scene, run.node, emitter, clock, scope)
         nodes = [scene.by_id[slug] for slug in emitter.colliders if scene.by_id[slug].shape is not None]
         self.colliders = Colliders(scene, nodes, clock, scope) if nodes else None
         blowing = [node for node in scene.fields if acts(node)] if emitter.wind == "air" else []
         self.fields = [(type(node.field).blow, field_rows(node, clock, scope)) for node in blowing if node.field]
 
+    def births_from(self, run: Particles, state: RunState, at: int) -> _Births:
+        """Those that begin in a sub-step, and in those after it, as many at once as may live."""
+        held = self._births
+        if held is None or not held.first <= state.step < held.first + len(held.due):
+            self._births = held = self._born(run, state, at)
+        return held
+
+    def _born(self, run: Particles, state: RunState, at: int) -> _Births:
+        due, ids, parts, places, starts = state.due, [], [], [], [0]
+        dues: list[float] = []
+        for k in range(at, self.steps):
+            if run.loop_steps and (self.first + k) % run.loop_steps == 0:
+                due = 0.0
+            before, burst = (0.0, True) if self.at_once[k] else (due, False)
+            due = float(self.at_once[k]) if burst else due + float(self.rate[k])
+            new = np.arange(int(before), min(int(min(due, MOST_BORN)), int(before) + MOST_ALIVE))
+            new = new if run.every == 1 else new[new % run.every == 0]
+            if dues and starts[-1] + len(new) > MOST_ALIVE:
+                break
+            dues.append(due)
+            starts.append(starts[-1] + len(new))
+            ids.append(new)
+            parts.append(
+                np.zeros(len(new)) if burst or not len(new) else np.clip((new + 1 - before) / (due - before), 0, 1)
+            )
+            places.append(np.full(len(new), k))
+        return self._set_out(run, state.step, dues, starts, *map(np.concatenate, (ids, parts, places)))
+
+    def _set_out(
+        self, run: Particles, first: int, due: list[float], starts: list[int], ids: Ids, part: Samples, at: Ids
+    ) -> _Births:
+        """How some particles set out, `part` of the sub-step `at` after its beginning, at the place that their emitter
+        has by then."""
+        begun = self.begins.of(ids, run.seed, at)
+        way = begun.after - begun.places
+        pushed = self.push[at] * varied(ids, run.seed, PUSH, self.push_varies[at])
+        speeds = cone(ids, run.seed, begun.ways, self.spread[at]) * pushed[:, None]
+        speeds += self.inherits[at][:, None] * way / run.seconds
+        lives = self.life[at] * varied(ids, run.seed, LIFE, self.life_varies[at])
+        return _Births(
+            first, due, starts, ids, begun.places + part[:, None] * way, speeds, self.first + at + part, lives
+        )
+
     def law(self, at: int) -> Law:
         """What happens where something is met."""
         bounce, friction, thick = (float(self._law[name][at]) for name in ("bounce", "friction", "thickness"))
         return Law(self._meets, min(max(bounce, 0.0), 1.0), min(max(friction, 0.0), 1.0), max(thick, 0.0))
 
-    def _due(
-        self, run: Particles, emitter: Emitter, frames: Samples, number: dict[str, Samples]
-    ) -> tuple[Samples, Ints]:
-        """((steps,), (steps,)) how many come over each sub-step, and how many at once."""
-        start, lasts = number["start"][:-1], number["lasts"][:-1]
-        since = frames[:-1]
-        begun = since >= start if number["ahead"][0] <= 0 or emitter.comes == "at once" else np.ones(BLOCK, dtype=bool)
-        if emitter.comes == "at once":
-            now = begun & (since - 1.0 / SUBSTEPS < start)
-            return np.zeros(BLOCK), np.where(now, np.maximum(number["amount"][:-1], 0.0), 0.0).astype(np.int64)
-        over = (lasts > 0) & (since >= start + lasts)
-        rate = np.maximum(number["rate"], 0.0)
-        births = 0.5 * (rate[:-1] + rate[1:]) * run.seconds
-        return np.where(begun & ~over, births, 0.0), np.zeros(BLOCK, dtype=np.int64)
 
+def _births(run: Particles, frames: Samples, number: dict[str, Samples]) -> Samples:
+    """(moments − 1,) how many come over each sub-step."""
+    start, lasts, since = number["start"][:-1], number["lasts"][:-1], frames[:-1]
+    begun = since >= start if number["ahead"][0] <= 0 else np.ones(len(since), dtype=bool)
+    over = (lasts > 0) & (since >= start + lasts)
+    rate = np.maximum(number["rate"], 0.0)
+    return np.where(begun & ~over, 0.5 * (rate[:-1] + rate[1:]) * run.seconds, 0.0)
+
+
+def _at_once(frames: Samples, number: dict[str, Samples]) -> Ints:
+    """(moments − 1,) how many come at once in each sub-step."""
+    start, since = number["start"][:-1], frames[:-1]
+    now = (since >= start) & (since - 1.0 / SUBSTEPS < start)
+    return np.where(now, np.maximum(number["amount"][:-1], 0.0), 0.0).astype(np.int64)
+
+
+COMING = ("rate", "start", "lasts", "ahead")
+"""What of an emitter tells how many come over time."""
 
 NUMBERS = (
     "life", "life_varies", "push", "push_varies", "spread", "inherits", "answers", "gravity", "bounce", "friction",

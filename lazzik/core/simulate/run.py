@@ -8,14 +8,18 @@ from __future__ import annotations
 
 import io
 import platform
+from collections import OrderedDict
 from dataclasses import dataclass
 from hashlib import sha256
 from itertools import pairwise
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 
+from lazzik.core.cache import Shelf
 from lazzik.core.channel.airflow import AIR
+from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.edits.emitters import emitter_of
 from lazzik.core.scene.emitter import Emitter
@@ -23,14 +27,20 @@ from lazzik.core.scene.references import depends_on, seen_by
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.particles import Moment, Particles, RunState
 
-FORMAT = "1"
-"""Raised whenever the same document would give another run."""
+FORMAT = "2"
+"""Raised whenever the same document would give another run, or a stretch is written otherwise."""
 
 STRETCH = 25
 """Frames that are kept together."""
 
-LOOKS = ("drawn", "copy_of", "size", "size_varies", "spin", "size_over_life", "color_over_life")
-"""What of an emitter changes how particles look, and nothing else."""
+LOOKS = (
+    "drawn", "copy_of", "size", "size_varies", "turned", "spin", "spin_varies", "tempo", "locked", "size_over_life",
+    "color_over_life",
+)  # fmt: skip
+"""What of an emitter changes how particles look and how their run is played, and nothing else."""
+
+KEEPS = 3
+"""Stretches that are held at once."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,9 +65,9 @@ def run_key(scene: Scene, slug: str) -> str:
     return sha256(repr(parts).encode()).hexdigest()
 
 
-def stretches(scene: Scene, last: int) -> int:
-    """How many stretches there are up to a frame."""
-    return (last - scene.first) // STRETCH + 1
+def run_played(scene: Scene, slug: str) -> str:
+    """The run that is played: the one that is locked, or the one that the document asks for."""
+    return emitter_of(scene, slug)[1].locked or run_key(scene, slug)
 
 
 def next_stretch(run: Particles, place: int, before: RunState | None, progress: Progress = UNHEARD) -> KeptFrames:
@@ -67,6 +77,58 @@ def next_stretch(run: Particles, place: int, before: RunState | None, progress: 
     return KeptFrames([moment for moment, _ in rows], rows[-1][1])
 
 
+class Stretches:
+    """The stretches of an emitter's run, read where they are kept; those that are not are worked out and kept, unless
+    it is one that `makes` none."""
+
+    def __init__(self, scene: Scene, slug: str, shelf: Shelf[KeptFrames], *, makes: bool = True) -> None:
+        self.run, self.key = Particles(scene, slug), run_played(scene, slug)
+        self.shelf, self.makes = shelf, makes
+        self.made = 0
+        """How many had to be worked out."""
+        self._held: OrderedDict[int, KeptFrames] = OrderedDict()
+
+    def at(self, place: int, progress: Progress = UNHEARD) -> KeptFrames:
+        """One of them. Raises Stopped, InvalidEdit where the run is locked and these frames of it are not there, and
+        UnknownAddress where they are not there and nothing is made."""
+        first, kept = place, self._known(place)
+        while kept is None and first > 0:
+            first -= 1
+            kept = self._known(first)
+        first += kept is not None
+        for k in range(first, place + 1):
+            kept = self._worked_out(k, None if kept is None else kept.state, progress.part(k / (place + 1), 1.0))
+        assert kept is not None
+        return kept
+
+    def _known(self, place: int) -> KeptFrames | None:
+        if place not in self._held:
+            kept = self.shelf.read(self.key, place)
+            return None if kept is None else self._hold(place, kept)
+        return self._held[place]
+
+    def _worked_out(self, place: int, before: RunState | None, progress: Progress) -> KeptFrames:
+        node = self.run.node
+        if not self.makes:
+            raise UnknownAddress("These frames are not there yet", node.id)
+        if self.run.emitter.locked is not None:
+            frame = self.run.scene.first + place * STRETCH
+            raise InvalidEdit(
+                f"The run that {node.label} is locked to is not there from its frame {frame} on: unlock it", node.id
+            )
+        made = next_stretch(self.run, place, before, progress)
+        self.shelf.put(self.key, place, made)
+        self.made += 1
+        # as it will be read, so that it does not matter who worked it out
+        return self._hold(place, KeptFrames([_single(moment) for moment in made.moments], made.state))
+
+    def _hold(self, place: int, kept: KeptFrames) -> KeptFrames:
+        self._held[place] = kept
+        while len(self._held) > KEEPS:
+            self._held.popitem(last=False)
+        return kept
+
+
 def packed(stretch: KeptFrames) -> bytes:
     """A stretch as bytes that tell whether they are damaged: moments in single, the state in double precision."""
     moments, state = stretch.moments, stretch.state
@@ -74,6 +136,8 @@ def packed(stretch: KeptFrames) -> bytes:
         "frame": moments[0].frame,
         "starts": np.cumsum([0, *(len(moment) for moment in moments)]),
         "ids": np.concatenate([moment.ids for moment in moments]),
+        "alive": np.array([len(moment) for moment in moments]),
+        "pace": np.array([pace(moment) for moment in moments], dtype=np.float32),
         "step": state.step,
         "due": state.due,
     }
@@ -82,6 +146,28 @@ def packed(stretch: KeptFrames) -> bytes:
     out = io.BytesIO()
     np.savez(out, **rows)
     return out.getvalue()
+
+
+def _single(moment: Moment) -> Moment:
+    """The same in single precision."""
+    return Moment(
+        moment.frame, moment.ids, *(getattr(moment, name).astype(np.float32).astype(np.float64) for name in MOMENT)
+    )
+
+
+def pace(moment: Moment) -> float:
+    """Metres a second that half of the particles are slower than; 0 where there are none."""
+    return float(np.median(np.linalg.norm(moment.speeds, axis=1))) if len(moment) else 0.0
+
+
+def course(content: Path) -> tuple[list[int], list[float]]:
+    """Of each frame of a stretch in a file, how many live and at what pace: read without the rest of it. Raises
+    ValueError if it is damaged."""
+    try:
+        with np.load(content) as held:
+            return held["alive"].tolist(), held["pace"].tolist()
+    except Exception as error:  # whatever a damaged file makes of its readers
+        raise ValueError("a stretch of a run is damaged") from error
 
 
 MOMENT = ("places", "speeds", "ages", "lives")

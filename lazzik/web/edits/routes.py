@@ -16,6 +16,7 @@ from lazzik.core.scene.references import affected
 from lazzik.web.air.gusts import gusts_of
 from lazzik.web.deps import Heavy, Kept, Store
 from lazzik.web.edits.landing import ANSWERS, stored
+from lazzik.web.emitter.carried import carried_between
 from lazzik.web.jobs import Running
 from lazzik.web.requests.bodies import Raw, body_of, described, invalid
 from lazzik.web.requests.fields import FrameNumber, RevisionBody
@@ -100,6 +101,8 @@ def preview(scene_id: str, body: Given, store: Store, memo: Kept) -> Response:
         now = Clock.over(after.fps, after.first, body.frame, start=body.frame)
         content["points"] = [points_of(after, node, now, scope, body.frame) for node in shaped[:MOST_SHAPED]]
     content["crowds"] = crowds_between(before, after, scope)
+    if body.frame is not None:
+        content["carried"] = carried_between(before, after, body.frame)
     if body.field in after.by_id and after.by_id[body.field].field is not None:
         content["gusts"] = gusts_of(after, after.by_id[body.field], scope, *COARSE)
     return packed(content)

@@ -11,11 +11,12 @@ from pydantic import BaseModel
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.progress import Progress
 from lazzik.core.scene.edits.emitters import emitter_of
-from lazzik.core.simulate.looks import colors_of, sizes_of
-from lazzik.core.simulate.particles import Particles
-from lazzik.core.simulate.run import STRETCH, run_key, stretches
+from lazzik.core.scene.scene import Scene
+from lazzik.core.simulate.playback import Playback, run_frames
+from lazzik.core.simulate.run import STRETCH, run_played
 from lazzik.store.runs import Runs
 from lazzik.web.deps import Heavy, Store, source_of
+from lazzik.web.emitter.carried import told_of
 from lazzik.web.jobs import Job, Running
 from lazzik.web.jobs.queue import Result
 from lazzik.web.requests.bodies import body_of
@@ -25,6 +26,9 @@ from lazzik.web.ui.encode import floats, packed
 from lazzik.work import tasks
 
 router = APIRouter(prefix="/scenes/{scene_id}")
+
+MOST_PER_FRAME = 32
+"""Moments of a frame that may be asked for."""
 
 
 class MakeRun(BaseModel):
@@ -42,11 +46,31 @@ def runs_of(request: Request) -> Runs:
 
 @router.get("/run")
 def run(request: Request, node: str, seen: Seen) -> dict[str, Any]:
-    """Which frames of an object's particles are there."""
-    key, runs = run_key(seen.scene, node), runs_of(request)
-    count = stretches(seen.scene, seen.scene.last)
-    there = [place for place in runs.there(key) if place < count]
-    return {"run": key, "first": seen.scene.first, "stretch": STRETCH, "count": count, "there": there}
+    """Which frames of an object's particles are there, by stretches of the scene's frames."""
+    scene, runs = seen.scene, runs_of(request)
+    key = run_played(scene, node)
+    kept, ready = set(runs.there(key)), []
+    count = (scene.last - scene.first) // STRETCH + 1
+    for place, seen_there in enumerate(_seen(scene, node, count)):
+        if kept.issuperset(seen_there):
+            ready.append(place)
+    return {"run": key, "first": scene.first, "stretch": STRETCH, "count": count, "there": ready}
+
+
+@router.get("/run-course")
+def run_course(request: Request, node: str, seen: Seen) -> Response:
+    """Over the frames of the scene, how many live and at what pace, metres a second, half of them go; below 0 where the
+    frames are not there yet."""
+    scene, runs = seen.scene, runs_of(request)
+    key = run_played(scene, node)
+    frames = np.floor(run_frames(scene, node, scene.clock().frames)).astype(int) - scene.first
+    alive, pace = np.full(len(frames), -1.0), np.full(len(frames), -1.0)
+    for place in np.unique(frames // STRETCH).tolist():
+        course = runs.course(key, place)
+        if course is not None:
+            mine = frames // STRETCH == place
+            alive[mine], pace[mine] = (np.array(row)[frames[mine] % STRETCH] for row in course)
+    return packed({"from": scene.first, "alive": floats(alive), "pace": floats(pace)})
 
 
 @router.post("/run")
@@ -57,7 +81,7 @@ def make_run(
     """Work out what of them is not there yet, as a job. One that works for an older state of the same object stops."""
     state = store.current(scene_id, body.revision)
     node, _ = emitter_of(state.scene, body.node)
-    key, runs = run_key(state.scene, node.id), runs_of(request)
+    key = run_played(state.scene, node.id)
     at_work: dict[tuple[str, str], tuple[str, Job]] = request.app.state.runs_at_work
     before = at_work.get((scene_id, node.id))
     if before is not None and not before[1].over:
@@ -67,16 +91,18 @@ def make_run(
     source = source_of(store, state)
 
     def work(progress: Progress) -> Result:
-        made = heavy.run(tasks.simulated, source, node.id, key, runs.limit, progress=progress)
+        made = heavy.run(tasks.simulated, source, node.id, progress=progress)
         return Result(content=None, summary=f"{made} stretches of frames")
 
-    job = jobs.start(Job(f"Particles of {node.label}", "application/json"), work)
+    label = f"Particles of {node.label}"
+    job = Job(label, "application/json", if_stopped="Stopped; the frames that are there stay.")
+    jobs.start(job, work)
     at_work[scene_id, node.id] = (key, job)
     return job.news
 
 
 @router.get("/run-frames")
-def run_frames(
+def run_frames_there(
     request: Request,
     scene_id: str,
     node: str,
@@ -84,28 +110,27 @@ def run_frames(
     place: Annotated[int, Query(ge=0, le=1_000_000)],
     store: Store,
     on: AskedRevision = None,
+    per: Annotated[int, Query(ge=1, le=MOST_PER_FRAME)] = 1,
 ) -> Response:
-    """A stretch of frames that is there: of each frame how many live, and of each of those its place, size, colour and
-    number."""
-    stretch = runs_of(request).read(run, place)
-    if stretch is None:
-        raise UnknownAddress("These frames are not there yet", node)
+    """A stretch of frames that is there: of each moment how many live, and of each of those its place, size and colour,
+    of copies how they are turned too."""
     scene = store.open(scene_id).scene if on is None else store.at(scene_id, on)
-    particles = Particles(scene, node)
-    sizes = [sizes_of(scene, node, particles.emitter, particles.seed, moment) for moment in stretch.moments]
-    colors = [colors_of(particles.emitter, moment) for moment in stretch.moments]
-    return packed(
-        {
-            "first": stretch.moments[0].frame,
-            "counts": [len(moment) for moment in stretch.moments],
-            "places": floats(np.concatenate([moment.places for moment in stretch.moments])),
-            "sizes": floats(np.concatenate(sizes)),
-            "colors": np.round(255 * np.concatenate(colors)).astype("u1").tobytes(),
-            "speeds": [_middle(np.linalg.norm(moment.speeds, axis=1)) for moment in stretch.moments],
-        }
-    )
+    playback = Playback(scene, node, runs_of(request), makes=False)
+    if playback.stretches.key != run:
+        raise UnknownAddress("These frames are those of another run", node)
+    first = scene.first + place * STRETCH
+    count = max(0, min(STRETCH, scene.last - first + 1)) * per
+    if not count:
+        raise UnknownAddress("These frames are beyond the scene's last one", node)
+    frames = np.minimum(first + np.arange(count) / per, scene.last)
+    return packed({"first": first, "per": per} | told_of(scene, node, list(playback.moments(frames))))
 
 
-def _middle(values: np.ndarray[Any, np.dtype[np.float64]]) -> float:
-    """The value that half of them are below."""
-    return float(np.median(values)) if len(values) else 0.0
+def _seen(scene: Scene, node: str, count: int) -> list[set[int]]:
+    """For each stretch of the scene's frames, the stretches of the run that are seen over it."""
+    frames = run_frames(scene, node, np.arange(scene.first, scene.last + 1, dtype=float)) - scene.first
+    low, high = (np.floor(frames / STRETCH).astype(int), np.ceil(frames).astype(int) // STRETCH)
+    return [
+        set(low[part].tolist()) | set(high[part].tolist())
+        for part in (slice(STRETCH * k, STRETCH * (k + 1)) for k in range(count))
+    ]

@@ -59,6 +59,8 @@ class Job:
     media: str
     filename: str = ""
     """How its result is called when it is taken away; '' if it is meant for the page."""
+    if_stopped: str = "Stopped; nothing was kept."
+    """What is said when it was."""
     id: str = field(default_factory=lambda: secrets.token_hex(6))
     state: str = "waiting"
     """waiting, running, done, failed or stopped."""
@@ -182,7 +184,7 @@ class Jobs:
                 path.write_bytes(made.content)
             job.update(state="done", share=1.0, result=path, said=made.summary, details=made.details)
         except Stopped:
-            job.update(state="stopped", said="Stopped; nothing was kept.")
+            job.update(state="stopped", said=job.if_stopped)
         except LazzikError as error:
             job.update(state="failed", said=error.message)
         except OSError as error:
@@ -215,14 +217,14 @@ class Jobs:
         with self._lock:
             return self._reels.pop(job.id, None)
 
-    def stop(self, job: Job, why: str = "Stopped; nothing was kept.") -> None:
+    def stop(self, job: Job, why: str = "") -> None:
         """Want a job no longer. Work ends at its next report; a film that waits for pictures ends at once."""
         job.update(wanted=False)
         reel = self.end_reel(job)
         if reel is not None:
             reel.abandon()
             self.file(job).unlink(missing_ok=True)
-            job.update(state="stopped", said=why)
+            job.update(state="stopped", said=why or job.if_stopped)
 
     def sweep(self, silent: float = SILENT) -> None:
         """End films whose page has sent nothing for so many seconds."""

@@ -109,7 +109,7 @@ def test_a_thing_that_moves_meets_them_too() -> None:
     scene = raining(*rises, gravity=0.0, bounce=0.0, friction=0.0)
     moments = run(scene, 12)
     heights = world(scene, scene.by_id["floor"], scene.clock())[:, 1, 3]
-    assert all((moment.places[:, 1] >= heights[moment.frame] - 1e-6).all() for moment in moments[1:])
+    assert all((moment.places[:, 1] >= heights[int(moment.frame)] - 1e-6).all() for moment in moments[1:])
     assert moments[12].places[:, 1].min() > 3.9
 
 

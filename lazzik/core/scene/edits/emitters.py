@@ -9,7 +9,7 @@ from pydantic import Field
 from lazzik.core.document import InFrames, Label, Slug
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.scene.edits.base import Edit, checked_choices, free_label, free_slug
-from lazzik.core.scene.emitter import MOST_COLLIDERS, OF_OBJECT, ColorOverLife, Emitter, OverLife
+from lazzik.core.scene.emitter import MOST_COLLIDERS, OF_OBJECT, ColorOverLife, Emitter, OverLife, RunName
 from lazzik.core.scene.node import Node, Position
 from lazzik.core.scene.scene import PARTS, Scene
 
@@ -50,13 +50,15 @@ class ChangeEmitter(Edit):
     size_over_life: OverLife | None = None
     answer_over_life: OverLife | None = None
     color_over_life: ColorOverLife | None = None
+    locked: RunName | None = None
+    """The run that is played whatever changes; null is the one that the document asks for."""
     loop: Annotated[InFrames, Field(gt=0)] | None = None
     """Frames after which all repeats; null is endless."""
 
     def apply(self, scene: Scene) -> Scene:
         node, emitter = emitter_of(scene, self.node)
         given = self.model_fields_set
-        changes: dict[str, Any] = {name: getattr(self, name) for name in given & {"of", "copy_of"}}
+        changes: dict[str, Any] = {name: getattr(self, name) for name in given & {"of", "copy_of", "locked"}}
         for name in ("colliders", "size_over_life", "answer_over_life", "color_over_life"):
             if getattr(self, name) is not None:
                 changes[name] = getattr(self, name)

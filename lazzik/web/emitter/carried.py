@@ -1,0 +1,57 @@
+"""Particles as the stage is told of them: moments of a run, and a thinned choice of them while something is dragged."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from lazzik.core.scene.scene import Scene
+from lazzik.core.simulate.looks import colors_of, sizes_of, turns_of
+from lazzik.core.simulate.particles import MOST_ALIVE, Moment, Particles
+from lazzik.core.simulate.playback import run_frames
+from lazzik.web.emitter.facts import emitter_facts
+from lazzik.web.ui.encode import floats
+
+THINNED = 300
+"""Particles that a drag works out, about."""
+
+MOST_STEPS = 400
+"""Sub-steps that it does; those born longer ago are left out."""
+
+
+def told_of(scene: Scene, slug: str, moments: Sequence[Moment]) -> dict[str, Any]:
+    """Moments of a run: how many live at each, and of each of those its place, size and colour, of copies the turn."""
+    run = Particles(scene, slug)
+    looks = (scene, slug, run.emitter, run.seed)
+    told = {
+        "counts": [len(moment) for moment in moments],
+        "places": floats(np.concatenate([moment.places for moment in moments])),
+        "sizes": floats(np.concatenate([sizes_of(*looks, moment) for moment in moments])),
+        "colors": np.round(255 * np.concatenate([colors_of(run.emitter, m) for m in moments])).astype("u1").tobytes(),
+    }
+    if run.emitter.drawn == "copies":
+        told["turns"] = floats(np.concatenate([turns_of(*looks, moment) for moment in moments]))
+    return told
+
+
+def carried_between(before: Scene, after: Scene, frame: float) -> list[dict[str, Any]]:
+    """Of each emitter whose particles an edit would change: a thinned choice of them at a frame."""
+    was = {fact["node"]: fact for fact in emitter_facts(before)}
+    changed = [fact for fact in emitter_facts(after) if fact != was.get(fact["node"])]
+    return [{"node": fact["node"]} | told_of(after, fact["node"], [thinned(after, fact["node"], frame)])
+            for fact in changed if not fact["locked"]]  # fmt: skip
+
+
+def thinned(scene: Scene, slug: str, frame: float) -> Moment:
+    """About THINNED of the particles at a frame, where they are among all."""
+    at = math.floor(float(run_frames(scene, slug, np.array([float(frame)]))[0]))
+    whole = Particles(scene, slug)
+    seconds = min(whole.longest(), MOST_STEPS * whole.seconds)
+    at_once = whole.emitter.comes == "at once"
+    alive = float(np.max(whole.over_range("amount" if at_once else "rate"))) * (1.0 if at_once else seconds)
+    every = max(1, round(min(alive, MOST_ALIVE) / THINNED))
+    run = Particles(scene, slug, every=every, block=MOST_STEPS)
+    return next(moment for moment, _ in run.frames(at, at, run.resumed(at, seconds)))
