@@ -19,7 +19,7 @@ from lazzik.core.errors import UnknownAddress
 from lazzik.core.simulate.run import KeptFrames, course, packed, unpacked
 from lazzik.store.database import NoRoom
 
-LIMIT = 4 * 2**30
+LIMIT = 4 * 10**9
 """Bytes that runs may take unless it is said otherwise."""
 
 NAMED = re.compile(r"^[0-9a-f]{64}$")

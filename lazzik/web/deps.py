@@ -9,6 +9,7 @@ from fastapi import Depends, Request
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.mesh_density import CoarseMarks
 from lazzik.store.database import Database
+from lazzik.store.runs import Runs
 from lazzik.store.scenes import SceneStore, State
 from lazzik.store.versions import Versions
 from lazzik.work.pool import Workers
@@ -52,6 +53,13 @@ Kept = Annotated[Memo, Depends(_memo)]
 
 
 Marked = Annotated[CoarseMarks, Depends(_marks)]
+
+
+def _runs(request: Request) -> Runs:
+    return cast(Runs, request.app.state.runs)
+
+
+RunsOf = Annotated[Runs, Depends(_runs)]
 
 
 Heavy = Annotated[Workers, Depends(_workers)]

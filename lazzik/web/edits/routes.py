@@ -14,7 +14,7 @@ from lazzik.core.evaluate.shapes import reshaped, shapes_over_time
 from lazzik.core.scene.edits import EditRow, applied, measures_of, refused
 from lazzik.core.scene.references import affected
 from lazzik.web.air.gusts import gusts_of
-from lazzik.web.deps import Heavy, Kept, Store
+from lazzik.web.deps import Heavy, Kept, RunsOf, Store
 from lazzik.web.edits.landing import ANSWERS, stored
 from lazzik.web.emitter.carried import carried_between
 from lazzik.web.jobs import Running
@@ -85,7 +85,7 @@ def redo(scene_id: str, body: OnRevision, store: Store) -> dict[str, Any]:
 
 
 @router.post("/preview")
-def preview(scene_id: str, body: Given, store: Store, memo: Kept) -> Response:
+def preview(scene_id: str, body: Given, store: Store, memo: Kept, runs: RunsOf) -> Response:
     """What edits would do, evaluated and not stored: the shown lanes, and the motion of the objects that differ."""
     before = store.at(scene_id, body.revision)
     after = applied(before, list(body.edits))
@@ -102,7 +102,7 @@ def preview(scene_id: str, body: Given, store: Store, memo: Kept) -> Response:
         content["points"] = [points_of(after, node, now, scope, body.frame) for node in shaped[:MOST_SHAPED]]
     content["crowds"] = crowds_between(before, after, scope)
     if body.frame is not None:
-        content["carried"] = carried_between(before, after, body.frame)
+        content["carried"] = carried_between(before, after, body.frame, runs)
     if body.field in after.by_id and after.by_id[body.field].field is not None:
         content["gusts"] = gusts_of(after, after.by_id[body.field], scope, *COARSE)
     return packed(content)

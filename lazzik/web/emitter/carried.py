@@ -8,15 +8,21 @@ from typing import Any
 
 import numpy as np
 
+from lazzik.core.errors import UnknownAddress
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.looks import colors_of, sizes_of, turns_of
 from lazzik.core.simulate.particles import MOST_ALIVE, Moment, Particles
-from lazzik.core.simulate.playback import run_frames
+from lazzik.core.simulate.playback import Playback, run_frames
+from lazzik.core.simulate.run import STRETCH
+from lazzik.store.runs import Runs
 from lazzik.web.emitter.facts import emitter_facts
 from lazzik.web.ui.encode import floats
 
 THINNED = 300
 """Particles that a drag works out, about."""
+
+MOST_READ = 20_000
+"""Particles of a frame that are read from the disk for each move of a drag."""
 
 MOST_STEPS = 400
 """Sub-steps that it does; those born longer ago are left out."""
@@ -37,12 +43,35 @@ def told_of(scene: Scene, slug: str, moments: Sequence[Moment]) -> dict[str, Any
     return told
 
 
-def carried_between(before: Scene, after: Scene, frame: float) -> list[dict[str, Any]]:
-    """Of each emitter whose particles an edit would change: a thinned choice of them at a frame."""
+def carried_between(before: Scene, after: Scene, frame: float, runs: Runs) -> list[dict[str, Any]]:
+    """Of each emitter whose particles an edit would change, those at a frame: a thinned choice, or all where the run is
+    there and only looks otherwise."""
     was = {fact["node"]: fact for fact in emitter_facts(before)}
-    changed = [fact for fact in emitter_facts(after) if fact != was.get(fact["node"])]
-    return [{"node": fact["node"]} | told_of(after, fact["node"], [thinned(after, fact["node"], frame)])
-            for fact in changed if not fact["locked"]]  # fmt: skip
+    told = []
+    for fact in emitter_facts(after):
+        node, old = fact["node"], was.get(fact["node"])
+        if fact == old:
+            continue
+        same = old is not None and old["run"] == fact["run"]
+        moment = _kept(after, node, frame, runs) if same else None
+        if moment is None and not fact["locked"]:
+            moment = thinned(after, node, frame)
+        if moment is not None:
+            told.append({"node": node} | told_of(after, node, [moment]))
+    return told
+
+
+def _kept(scene: Scene, slug: str, frame: float, runs: Runs) -> Moment | None:
+    """The particles at a frame, if they are there and not too many to be read while one drags."""
+    playback = Playback(scene, slug, runs, makes=False)
+    at = math.floor(float(run_frames(scene, slug, np.array([float(frame)]))[0])) - scene.first
+    course = runs.course(playback.stretches.key, at // STRETCH)
+    if course is None or max(course[0]) > MOST_READ:
+        return None
+    try:
+        return next(playback.moments(np.array([float(frame)])))
+    except UnknownAddress:  # the frame after it, between which and it this one lies, is not there
+        return None
 
 
 def thinned(scene: Scene, slug: str, frame: float) -> Moment:

@@ -14,8 +14,7 @@ from lazzik.core.scene.edits.emitters import emitter_of
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.playback import Playback, run_frames
 from lazzik.core.simulate.run import STRETCH, run_played
-from lazzik.store.runs import Runs
-from lazzik.web.deps import Heavy, Store, source_of
+from lazzik.web.deps import Heavy, RunsOf, Store, source_of
 from lazzik.web.emitter.carried import told_of
 from lazzik.web.jobs import Job, Running
 from lazzik.web.jobs.queue import Result
@@ -38,16 +37,10 @@ class MakeRun(BaseModel):
     node: str
 
 
-def runs_of(request: Request) -> Runs:
-    """Where runs are kept."""
-    found: Runs = request.app.state.runs
-    return found
-
-
 @router.get("/run")
-def run(request: Request, node: str, seen: Seen) -> dict[str, Any]:
+def run(node: str, seen: Seen, runs: RunsOf) -> dict[str, Any]:
     """Which frames of an object's particles are there, by stretches of the scene's frames."""
-    scene, runs = seen.scene, runs_of(request)
+    scene = seen.scene
     key = run_played(scene, node)
     kept, ready = set(runs.there(key)), []
     count = (scene.last - scene.first) // STRETCH + 1
@@ -58,10 +51,10 @@ def run(request: Request, node: str, seen: Seen) -> dict[str, Any]:
 
 
 @router.get("/run-course")
-def run_course(request: Request, node: str, seen: Seen) -> Response:
+def run_course(node: str, seen: Seen, runs: RunsOf) -> Response:
     """Over the frames of the scene, how many live and at what pace, metres a second, half of them go; below 0 where the
     frames are not there yet."""
-    scene, runs = seen.scene, runs_of(request)
+    scene = seen.scene
     key = run_played(scene, node)
     frames = np.floor(run_frames(scene, node, scene.clock().frames)).astype(int) - scene.first
     alive, pace = np.full(len(frames), -1.0), np.full(len(frames), -1.0)
@@ -101,21 +94,29 @@ def make_run(
     return job.news
 
 
+@router.post("/keep-run")
+def keep_run(scene_id: str, body: Annotated[MakeRun, body_of(MakeRun)], store: Store, runs: RunsOf) -> dict[str, str]:
+    """Let the run that is played stay on the disk whatever the limit, as one has to that an object is locked to."""
+    key = run_played(store.current(scene_id, body.revision).scene, body.node)
+    runs.keep(key, True)
+    return {"run": key}
+
+
 @router.get("/run-frames")
 def run_frames_there(
-    request: Request,
     scene_id: str,
     node: str,
     run: Annotated[str, Query(pattern=r"^[0-9a-f]{64}$")],
     place: Annotated[int, Query(ge=0, le=1_000_000)],
     store: Store,
+    runs: RunsOf,
     on: AskedRevision = None,
     per: Annotated[int, Query(ge=1, le=MOST_PER_FRAME)] = 1,
 ) -> Response:
     """A stretch of frames that is there: of each moment how many live, and of each of those its place, size and colour,
     of copies how they are turned too."""
     scene = store.open(scene_id).scene if on is None else store.at(scene_id, on)
-    playback = Playback(scene, node, runs_of(request), makes=False)
+    playback = Playback(scene, node, runs, makes=False)
     if playback.stretches.key != run:
         raise UnknownAddress("These frames are those of another run", node)
     first = scene.first + place * STRETCH

@@ -19,6 +19,23 @@ TITLES = {
 }  # fmt: skip
 
 
+POINTS = (
+    "Drag points; a double press adds one or takes one away. Arrows move the chosen one, Insert adds, Delete removes."
+)
+
+
+@dataclass(frozen=True, kw_only=True)
+class OverLifeView:
+    """A curve over a particle's life."""
+
+    name: str
+    label: str
+    points: tuple[tuple[float, ...], ...]
+    tint: bool = False
+    """Whether its points are colours."""
+    help: str = POINTS
+
+
 @dataclass(frozen=True, kw_only=True)
 class EmitterView:
     """An emitter laid open."""
@@ -32,6 +49,7 @@ class EmitterView:
     offered: tuple[tuple[str, str], ...]
     """And those that they could meet."""
     groups: tuple[Group, ...]
+    over_life: tuple[OverLifeView, ...]
 
 
 def split_emitter(at: str) -> str | None:
@@ -50,6 +68,11 @@ def emitter_view(scene: Scene, node: Node, emitter: Emitter) -> EmitterView:
         colliders=tuple((slug, scene.called[slug]) for slug in emitter.colliders),
         offered=tuple(row for row in shapes if row[0] not in emitter.colliders),
         groups=grouped(f"{node.id}-particles", _controls(scene, node, emitter, shapes), titles=TITLES),
+        over_life=(
+            OverLifeView(name="size_over_life", label="size", points=emitter.size_over_life),
+            OverLifeView(name="answer_over_life", label="answer to the air", points=emitter.answer_over_life),
+            OverLifeView(name="color_over_life", label="colour", points=emitter.color_over_life, tint=True),
+        ),
     )
 
 
@@ -61,11 +84,24 @@ def _controls(scene: Scene, node: Node, emitter: Emitter, shapes: tuple[tuple[st
         allowed = values if emitter.of is not None or name != "begin" else values[:1]
         if name == "drawn" and emitter.copy_of is None:
             allowed = ("puffs", "points")
+        if not counts_under(option.only, chosen):
+            continue
         yield select_of(option, name, allowed, chosen[name], id=f"em-{name}", edit=edit, into=f"settings.{name}")
     yield Select(
         id="em-of", label="object", help="The object whose surface, inside or edges they come from.",
         value=emitter.of or "", options=(("", "none"), *shapes), edit=edit, into="of", takes="slug", group="does",
     )  # fmt: skip
+    if emitter.drawn == "copies" or emitter.copy_of is None:
+        copied = tuple(
+            (each.id, scene.called[each.id])
+            for each in scene.nodes
+            if each.shape is not None or scene.below.get(each.id)
+        )
+        yield Select(
+            id="em-copy-of", label="copies of", help="An object that is drawn for each particle, with all below it.",
+            value=emitter.copy_of or "", options=(("", "none"), *copied), edit=edit, into="copy_of", takes="slug",
+            group="look",
+        )  # fmt: skip
     yield from (
         number_control(scene, node, f"emitter.{name}")
         for name, quantity in numbers_of(Emitter).items()

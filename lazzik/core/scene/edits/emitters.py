@@ -65,6 +65,8 @@ class ChangeEmitter(Edit):
         if "loop" in given:
             changes |= {"loop": self.loop, "fit": False}  # a length of one's own does not follow the range
         changes |= checked_choices(Emitter.settings(), self.settings, "an emitter", self.node)
+        if "copy_of" in given and "drawn" not in self.settings:  # choosing one is asking to see it
+            changes["drawn"] = "puffs" if self.copy_of is None else "copies"
         changed = emitter.replaced(**changes)
         _whole(scene, changed, self.node)
         return scene.with_node(node.replaced(emitter=changed))

@@ -1,10 +1,11 @@
-// Particles: fetched by stretches of frames where they are there, made by a job where they are not, drawn as soft dots.
+// Particles: fetched by stretches of frames where they are there, made by a job where they are not.
 
-import * as THREE from "three";
-import { floats, packed, post, text } from "lazzik/lib/api.js";
+import { floats, packed, post, Refused, text } from "lazzik/lib/api.js";
 import { guard } from "lazzik/lib/guard.js";
 import { followJob } from "lazzik/lib/jobs.js";
 import { toast } from "lazzik/lib/toasts.js";
+import { Dots } from "./dots.js";
+import { Flown } from "./flown.js";
 
 /** @import { EmitterFacts } from "lazzik/lib/types.d.ts" */
 /** @import { Stage } from "./stage.js" */
@@ -13,48 +14,52 @@ const MOST = 160 * 2 ** 20; // bytes of frames kept
 const AGAIN = 400; // milliseconds between two looks at which frames have come
 
 /**
- * @typedef {object} Stretch some frames
- * @property {number[]} starts where each begins, and the end
+ * @typedef {object} Moment the particles of one
  * @property {Float32Array} places
  * @property {Float32Array} sizes
  * @property {Uint8Array} colors
- * @property {number[]} speeds the middle one of each frame
+ * @property {Float32Array} [turns] of copies, as quaternions
  */
+
+/** @typedef {Moment & { starts: number[], per: number }} Stretch some frames; where each of its moments begins, and the end */
 
 /**
  * @typedef {object} Run of one emitter
  * @property {string} run
  * @property {string} looks
+ * @property {boolean} locked
+ * @property {number} revision at which it was asked for
  * @property {number} first
  * @property {number} stretch frames of each
  * @property {number} count
  * @property {Set<number>} there
  * @property {Map<number, Stretch>} kept
- * @property {Set<number>} asked
- * @property {THREE.Points<THREE.BufferGeometry, THREE.ShaderMaterial>} drawn
+ * @property {Map<number, Promise<void>>} asked
+ * @property {Dots | Flown} drawn
+ * @property {Run | null} older the one before it, shown where this one's frames are not there yet
+ * @property {Thin | null} thin
  */
 
-const VERTEX = `
-  attribute float size;
-  attribute vec4 tint;
-  varying vec4 shade;
-  uniform float pixels;
-  void main() {
-    shade = tint;
-    vec4 seen = modelViewMatrix * vec4(position, 1.0);
-    gl_Position = projectionMatrix * seen;
-    gl_PointSize = clamp(size * pixels * projectionMatrix[1][1] / max(gl_Position.w, 1e-4), 1.0, 160.0);
-  }`;
+/** @typedef {{ frame: number, moment: Moment, landed: boolean }} Thin a choice of a few, at one frame, while something is dragged and until its run has come */
 
-const FRAGMENT = `
-  varying vec4 shade;
-  uniform float soft;
-  void main() {
-    float away = length(gl_PointCoord - 0.5) * 2.0;
-    float solid = shade.a * (1.0 - smoothstep(1.0 - soft, 1.0, away));
-    if (solid < 0.01) discard;
-    gl_FragColor = vec4(shade.rgb, solid);
-  }`;
+/**
+ * @param {any} content as the server sends it
+ * @returns {Stretch}
+ */
+function stretchOf({ counts, places, sizes, colors, turns, per = 1 }) {
+  const starts = [0];
+  for (const count of counts) starts.push(starts[starts.length - 1] + count);
+  return { starts, per, places: floats(places), sizes: floats(sizes), colors: colors.slice(), ...(turns && { turns: floats(turns) }) };
+}
+
+/** One of its moments. @param {Stretch} stretch @param {number} n @returns {Moment} */
+function momentOf({ starts, places, sizes, colors, turns }, n) {
+  const [from, to] = [starts[n], starts[n + 1]];
+  return {
+    places: places.subarray(3 * from, 3 * to), sizes: sizes.subarray(from, to), colors: colors.subarray(4 * from, 4 * to),
+    ...(turns && { turns: turns.subarray(4 * from, 4 * to) }),
+  };
+}
 
 export class Particles {
   /** @type {Map<string, Run>} */
@@ -65,10 +70,11 @@ export class Particles {
   /** @type {() => void} told whenever other frames are there */
   heard = () => {};
 
-  /** @param {Stage} stage @param {string} url of the scene */
-  constructor(stage, url) {
+  /** @param {Stage} stage @param {string} url of the scene @param {number} per moments of a frame */
+  constructor(stage, url, per = 1) {
     this.stage = stage;
     this.url = url;
+    this.per = per;
   }
 
   /**
@@ -80,29 +86,37 @@ export class Particles {
     const mine = ++this.newest;
     this.revision = revision;
     for (const id of [...this.runs.keys()]) if (!facts.some(({ node }) => node === id)) this.drop(id);
-    for (const { node, run, looks } of facts) {
+    for (const fact of facts) {
+      const { node, run, looks, locked } = fact;
       const had = this.runs.get(node);
-      if (had?.run === run && had.looks === looks) continue;
+      if (had?.run === run && had.looks === looks) {
+        had.locked = locked;
+        if (had.thin) { had.thin = null; this.show(this.stage.frame); }
+        continue;
+      }
       const told = JSON.parse(await text(`${this.url}/run?${new URLSearchParams({ node, on: String(revision) })}`));
       if (mine !== this.newest) return;
       this.drop(node);
-      const soft = 0.9;
-      this.runs.set(node, { ...told, looks, there: new Set(told.there), kept: new Map(), asked: new Set(), drawn: this.dots(soft) });
+      // what it was stays in sight where the new frames are not there yet
+      const older = had?.kept.size ? { ...had, older: null, thin: null } : had?.older ?? null;
+      this.runs.set(node, {
+        ...told, looks, locked, revision, there: new Set(told.there), kept: new Map(), asked: new Map(), drawn: this.drawer(fact),
+        older: told.there.length < told.count ? older : null, thin: had?.thin ? { ...had.thin, landed: true } : null,
+      });
+      this.heard();
       this.show(this.stage.frame);
-      if (told.there.length < told.count) guard(() => this.make(node, run));
+      if (told.there.length < told.count && !locked) guard(() => this.make(node, run));
     }
+    this.heard();
   }
 
-  /** @param {number} soft share of a dot over which it fades */
-  dots(soft) {
-    const uniforms = { pixels: { value: 1 }, soft: { value: soft } };
-    const material = new THREE.ShaderMaterial({ uniforms, vertexShader: VERTEX, fragmentShader: FRAGMENT, transparent: true, depthWrite: false });
-    const drawn = new THREE.Points(new THREE.BufferGeometry(), material);
-    drawn.frustumCulled = false;
-    drawn.raycast = () => {};
-    this.stage.scene.add(drawn);
-    return drawn;
+  /** @param {EmitterFacts} facts */
+  drawer({ drawn, copies, across }) {
+    return drawn === "copies" && copies ? new Flown(this.stage, copies, across) : new Dots(this.stage, drawn === "points" ? "points" : "puffs");
   }
+
+  // the stage has other geometry by now
+  attach() { for (const { drawn } of this.runs.values()) drawn.attach(); }
 
   /** Let a run be worked out, and look now and then what of it has come. @param {string} node @param {string} run */
   async make(node, run) {
@@ -115,7 +129,7 @@ export class Particles {
       if (wanted()) await this.look(node);
     }
     const end = await done;
-    if (end?.state === "failed") toast(end.said);
+    if (end?.state === "failed") toast(end.said, ["Try again", () => guard(() => this.make(node, run))]);
   }
 
   /** Which frames are there by now. @param {string} node */
@@ -124,55 +138,81 @@ export class Particles {
     const had = this.runs.get(node);
     if (!had || had.run !== told.run) return;
     had.there = new Set(told.there);
+    if (had.there.size === had.count) had.older = null;
     this.heard();
     this.show(this.stage.frame);
+  }
+
+  // resolves once all frames of all runs are there
+  async whole() {
+    for (const [node, { run, there, count, locked }] of this.runs) if (there.size < count && !locked) await this.make(node, run);
+  }
+
+  /** @param {Run} run @param {number} frame */
+  placeOf = (run, frame) => Math.floor((frame - run.first) / run.stretch);
+
+  /** @param {Run} run @param {number} frame @returns {Moment | null} */
+  momentAt(run, frame) {
+    const place = this.placeOf(run, frame);
+    const stretch = run.kept.get(place);
+    if (!stretch) return null;
+    const n = Math.round((frame - run.first - place * run.stretch) * stretch.per);
+    return n < stretch.starts.length - 1 ? momentOf(stretch, n) : null;
   }
 
   /** @param {number} frame */
   show(frame) {
     for (const [node, run] of this.runs) {
-      const place = Math.floor((frame - run.first) / run.stretch);
-      const stretch = run.kept.get(place);
-      if (stretch) this.draw(run, stretch, Math.floor(frame - run.first) - place * run.stretch);
-      else run.drawn.visible = false;
-      for (const wanted of [place, (place + 1) % run.count]) this.need(node, run, wanted);
+      const own = this.momentAt(run, frame);
+      const thin = run.thin && run.thin.frame === Math.round(frame) && !(own && run.thin.landed) ? run.thin.moment : null;
+      const moment = thin ?? own ?? (run.older && this.momentAt(run.older, frame));
+      if (moment) run.drawn.draw(moment);
+      else run.drawn.hide();
+      const place = this.placeOf(run, frame);
+      for (const wanted of [place, (place + 1) % run.count]) guard(() => this.need(node, run, wanted));
     }
     if (this.runs.size) this.stage.invalidate();
   }
 
-  /** @param {string} node @param {Run} run @param {number} place */
-  async need(node, run, place) {
-    if (run.kept.has(place) || run.asked.has(place) || !run.there.has(place)) return;
-    run.asked.add(place);
-    try {
-      const asked = new URLSearchParams({ node, run: run.run, place: String(place), on: String(this.revision) });
-      const content = await packed(`${this.url}/run-frames?${asked}`);
-      if (this.runs.get(node) !== run) return;
-      const starts = [0];
-      for (const count of content.counts) starts.push(starts[starts.length - 1] + count);
-      if (this.bytes > MOST) { for (const each of this.runs.values()) each.kept.clear(); this.bytes = 0; }
-      this.bytes += content.places.byteLength + content.sizes.byteLength + content.colors.byteLength;
-      run.kept.set(place, { starts, places: floats(content.places), sizes: floats(content.sizes), colors: content.colors.slice(), speeds: content.speeds });
-      this.heard();
-      this.show(this.stage.frame);
-    } catch {
-      run.there.delete(place); // it was damaged, or went: it is made again when it is looked for anew
-    } finally {
-      run.asked.delete(place);
+  /** What a drag would do to some, at the frame that is shown. @param {any[]} changed */
+  preview(changed) {
+    const frame = Math.round(this.stage.frame);
+    for (const { node, ...content } of changed) {
+      const run = this.runs.get(node);
+      if (run) run.thin = { frame, moment: momentOf(stretchOf(content), 0), landed: false };
     }
+    if (changed.length) this.show(frame);
   }
 
-  /** @param {Run} run @param {Stretch} stretch @param {number} n which of its frames */
-  draw(run, { starts, places, sizes, colors }, n) {
-    const [from, to] = [starts[n], starts[n + 1]];
-    const geometry = new THREE.BufferGeometry();
-    geometry.setAttribute("position", new THREE.BufferAttribute(places.subarray(3 * from, 3 * to), 3));
-    geometry.setAttribute("size", new THREE.BufferAttribute(sizes.subarray(from, to), 1));
-    geometry.setAttribute("tint", new THREE.BufferAttribute(colors.subarray(4 * from, 4 * to), 4, true));
-    run.drawn.geometry.dispose();
-    run.drawn.geometry = geometry;
-    run.drawn.visible = to > from;
-    run.drawn.material.uniforms.pixels.value = this.stage.canvas.height / 2;
+  // what is drawn at a frame is there; for films, which can't go on without it
+  /** @param {number} frame */
+  async ready(frame) {
+    await Promise.all([...this.runs].map(([node, run]) => this.need(node, run, this.placeOf(run, frame))));
+    this.show(frame);
+  }
+
+  /** @param {string} node @param {Run} run @param {number} place */
+  async need(node, run, place) {
+    if (run.kept.has(place) || !run.there.has(place)) return;
+    if (!run.asked.has(place)) run.asked.set(place, this.fetch(node, run, place).finally(() => run.asked.delete(place)));
+    await run.asked.get(place);
+  }
+
+  /** @param {string} node @param {Run} run @param {number} place */
+  async fetch(node, run, place) {
+    try {
+      const asked = new URLSearchParams({ node, run: run.run, place: String(place), on: String(run.revision), per: String(this.per) });
+      const stretch = stretchOf(await packed(`${this.url}/run-frames?${asked}`));
+      if (this.runs.get(node) !== run) return;
+      if (this.bytes > MOST) { for (const each of this.runs.values()) each.kept.clear(); this.bytes = 0; }
+      this.bytes += stretch.places.byteLength + stretch.sizes.byteLength + stretch.colors.byteLength + (stretch.turns?.byteLength ?? 0);
+      run.kept.set(place, stretch);
+      this.heard();
+      this.show(this.stage.frame);
+    } catch (error) {
+      if (!(error instanceof Refused)) throw error;
+      run.there.delete(place); // it was damaged, or went: it is made again when it is looked for anew
+    }
   }
 
   /**
@@ -182,20 +222,37 @@ export class Particles {
    */
   told(node, frame) {
     const run = this.runs.get(node);
-    if (!run) return { there: 0, count: 0, alive: null, speed: 0 };
-    const place = Math.floor((frame - run.first) / run.stretch);
-    const [stretch, n] = [run.kept.get(place), Math.floor(frame - run.first) - place * run.stretch];
-    const alive = stretch ? stretch.starts[n + 1] - stretch.starts[n] : null;
-    return { there: run.there.size, count: run.count, alive, speed: stretch?.speeds[n] ?? 0 };
+    if (!run) return { there: 0, count: 0, alive: null, locked: false, thinned: false };
+    const own = this.momentAt(run, frame);
+    const thinned = run.thin !== null && run.thin.frame === Math.round(frame) && !(own && run.thin.landed);
+    return { there: run.there.size, count: run.count, alive: own?.sizes.length ?? null, locked: run.locked, thinned };
+  }
+
+  /**
+   * The frames that are there, by stretches: of one emitter, or those that are there of all.
+   * @param {string | undefined} node
+   * @param {number} last frame of the scene
+   * @returns {{ from: number, to: number, older: boolean }[]}
+   */
+  stretches(node, last) {
+    const runs = [...this.runs].flatMap(([id, run]) => (node === undefined || id === node ? [run] : []));
+    if (!runs.length) return [];
+    const { first, stretch, count } = runs[0];
+    const rows = [];
+    for (let place = 0; place < count; place++) {
+      const own = runs.every(({ there }) => there.has(place));
+      const older = !own && runs.every(({ there, older: before }) => there.has(place) || before?.kept.has(place));
+      const from = first + place * stretch;
+      if (own || older) rows.push({ from, to: Math.min(from + stretch, last), older });
+    }
+    return rows;
   }
 
   /** @param {string} id */
   drop(id) {
-    const run = this.runs.get(id);
-    if (!run) return;
-    run.drawn.removeFromParent();
-    run.drawn.geometry.dispose();
-    run.drawn.material.dispose();
+    this.runs.get(id)?.drawn.dispose();
     this.runs.delete(id);
   }
+
+  dispose() { for (const id of [...this.runs.keys()]) this.drop(id); }
 }

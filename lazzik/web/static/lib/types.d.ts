@@ -16,6 +16,10 @@ export type EmitterFacts = {
   node: string;
   run: string;
   looks: string;
+  drawn: string;
+  copies: string;
+  across: number;
+  locked: boolean;
 };
 
 export type Facts = {
@@ -371,6 +375,7 @@ export type ChangeEmitter = {
   size_over_life?: [number, number][] | null;
   answer_over_life?: [number, number][] | null;
   color_over_life?: [number, number, number, number, number][] | null;
+  locked?: string | null;
   loop?: number | string | null;
 };
 
@@ -552,7 +557,11 @@ export type Emitter = {
   copy_of?: string | null;
   size?: number | Channel;
   size_varies?: number | Channel;
+  turned?: "way" | "spin";
   spin?: number | Channel;
+  spin_varies?: number | Channel;
+  tempo?: number | Channel;
+  locked?: string | null;
   size_over_life?: [number, number][];
   answer_over_life?: [number, number][];
   color_over_life?: [number, number, number, number, number][];

@@ -33,7 +33,8 @@ import { listenToOrder } from "lazzik/stack/order.js";
 import { offerStagger } from "lazzik/stack/stagger.js";
 import { Strata } from "lazzik/stack/strata.js";
 import { drawWindows, listenToWindows } from "lazzik/stack/windows.js";
-import { offerEmitters, sayRun } from "lazzik/emitter/emitter.js";
+import { offerEmitters, RunPanel } from "lazzik/emitter/emitter.js";
+import { drawOverLife, listenToOverLife } from "lazzik/emitter/overlife.js";
 import { listenToBox } from "lazzik/stage/box.js";
 import { autoKeys, Gizmo } from "lazzik/stage/gizmo.js";
 import { Crowds } from "lazzik/stage/crowds.js";
@@ -82,6 +83,7 @@ const previews = new Previews((content) => {
   stage?.setMotion(content.motion, store.facts.first);
   if (content.points) surfaces?.preview(content.points);
   crowds?.preview(content.crowds);
+  if (content.carried) particles?.preview(content.carried);
   if (content.gusts) airPanel.show(content.gusts);
 });
 
@@ -95,7 +97,6 @@ store.subscribe("frame", () => {
   surfaces?.show(store.frame);
   crowds?.show(store.frame);
   particles?.show(store.frame);
-  if (particles) sayRun(particles, store.frame);
 });
 
 /** @param {any} content curves as the server sends them */
@@ -126,6 +127,7 @@ async function fetchMotion(since = null) {
     geometry = content.geometry;
     await stage.load(`${store.url}/rest.glb?${geometry}`);
     crowds?.attach();
+    particles?.attach();
   }
   surfaces?.know(content.shaped, content.reshaped);
 }
@@ -138,7 +140,6 @@ const knowCrowds = () => guard(async () => {
 
 const knowParticles = () => guard(async () => {
   await particles?.know(store.facts.emitters, store.facts.revision);
-  if (particles) sayRun(particles, store.frame);
 });
 
 // the chosen row in the tree, in sight
@@ -188,7 +189,8 @@ const airHandles = stage && new AirHandles(stage);
 const breath = stage && new Breath(stage);
 const crowds = stage && new Crowds(stage, store.url, { most: mostCopies() });
 const particles = stage && new Particles(stage, store.url);
-if (particles) particles.heard = () => sayRun(particles, store.frame);
+const runPanel = particles && new RunPanel(particles, transport);
+listenToOverLife(work);
 const copyBrush = stage && crowds && new CopyBrush(stage, crowds);
 offerLayers();
 offerCycles(paintSliders);
@@ -221,6 +223,8 @@ store.subscribe("facts", async () => {
   airHandles?.show(store.facts.air.field);
   breath?.changed();
   copyBrush?.changed();
+  drawOverLife();
+  runPanel?.changed();
   knowCrowds();
   knowParticles();
   await airPanel.changed();
@@ -335,6 +339,8 @@ try {
   airHandles?.show(store.facts.air.field);
   breath?.changed();
   copyBrush?.changed();
+  drawOverLife();
+  runPanel?.changed();
   knowCrowds();
   knowParticles();
   await airPanel.changed();

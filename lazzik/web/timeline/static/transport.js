@@ -15,6 +15,8 @@ export class Transport {
   /** @type {number | null} the picture that was asked for while it plays */
   playing = null;
   width = 1;
+  /** @type {{ from: number, to: number, older: boolean }[]} frames that are there of what is simulated */
+  kept = [];
 
   constructor() {
     this.ruler = one("#ruler");
@@ -93,6 +95,13 @@ export class Transport {
     one("use", button, SVGElement).setAttribute("href", `${ICONS}#${icon}`);
   }
 
+  /** Say which frames are there of what is simulated. @param {Transport["kept"]} kept */
+  keeps(kept) {
+    if (JSON.stringify(kept) === JSON.stringify(this.kept)) return;
+    this.kept = kept;
+    this.draw();
+  }
+
   draw() {
     const { clientWidth: width, clientHeight: height } = this.ruler;
     this.width = width;
@@ -106,6 +115,10 @@ export class Transport {
       if (!long || x <= 8) continue;
       const anchor = x > width - 14 ? "end" : "middle";
       items.push(shape("text", { x: Math.min(x, width - 10), y: 14, "text-anchor": anchor }, String(Math.round(frame))));
+    }
+    for (const { from: begin, to: end, older } of this.kept) {
+      const [left, right] = [toX(begin, width), toX(end, width)].map((x) => clamp(x, 0, width));
+      if (right > left) items.push(shape("path", { class: older ? "kept older" : "kept", d: `M${left.toFixed(1)} ${height - 1.5}H${right.toFixed(1)}` }));
     }
     one("svg", this.ruler, SVGElement).replaceChildren(...items);
     this.place();
