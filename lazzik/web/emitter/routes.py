@@ -16,17 +16,18 @@ from lazzik.core.simulate.playback import Playback, run_frames
 from lazzik.core.simulate.run import STRETCH, run_played
 from lazzik.web.deps import Heavy, RunsOf, Store, source_of
 from lazzik.web.emitter.carried import told_of
+from lazzik.web.emitter.facts import emitter_facts
 from lazzik.web.jobs import Job, Running
 from lazzik.web.jobs.queue import Result
 from lazzik.web.requests.bodies import body_of
-from lazzik.web.requests.fields import AskedRevision, Revision
+from lazzik.web.requests.fields import FrameNumber, Revision
 from lazzik.web.states import Seen
 from lazzik.web.ui.encode import floats, packed
 from lazzik.work import tasks
 
 router = APIRouter(prefix="/scenes/{scene_id}")
 
-MOST_PER_FRAME = 32
+MOST_PER_FRAME = 64
 """Moments of a frame that may be asked for."""
 
 
@@ -104,27 +105,32 @@ def keep_run(scene_id: str, body: Annotated[MakeRun, body_of(MakeRun)], store: S
 
 @router.get("/run-frames")
 def run_frames_there(
-    scene_id: str,
     node: str,
     run: Annotated[str, Query(pattern=r"^[0-9a-f]{64}$")],
-    place: Annotated[int, Query(ge=0, le=1_000_000)],
-    store: Store,
+    first: FrameNumber,
+    seen: Seen,
     runs: RunsOf,
-    on: AskedRevision = None,
+    count: Annotated[int, Query(ge=1, le=STRETCH)] = STRETCH,
     per: Annotated[int, Query(ge=1, le=MOST_PER_FRAME)] = 1,
+    shown: Annotated[int, Query(ge=1, le=MOST_PER_FRAME)] = MOST_PER_FRAME,
 ) -> Response:
-    """A stretch of frames that is there: of each moment how many live, and of each of those its place, size and colour,
-    of copies how they are turned too."""
-    scene = store.open(scene_id).scene if on is None else store.at(scene_id, on)
+    """Some frames that are there, of each the first `shown` of `per` moments: how many live at each, and of each of
+    those its place, size and colour, of copies how they are turned too."""
+    scene = seen.scene
     playback = Playback(scene, node, runs, makes=False)
     if playback.stretches.key != run:
         raise UnknownAddress("These frames are those of another run", node)
-    first = scene.first + place * STRETCH
-    count = max(0, min(STRETCH, scene.last - first + 1)) * per
-    if not count:
-        raise UnknownAddress("These frames are beyond the scene's last one", node)
-    frames = np.minimum(first + np.arange(count) / per, scene.last)
-    return packed({"first": first, "per": per} | told_of(scene, node, list(playback.moments(frames))))
+    frames = np.arange(first, min(first + count, scene.last + 1))
+    if first < scene.first or not len(frames):
+        raise UnknownAddress(f"There are frames from {scene.first} to {scene.last}, not from {first} on", node)
+    moments = np.minimum((frames[:, None] + np.arange(min(per, shown)) / per).ravel(), scene.last)
+    return packed({"first": first, "per": per} | told_of(scene, node, list(playback.moments(moments))))
+
+
+@router.get("/emitters")
+def emitters(seen: Seen) -> dict[str, Any]:
+    """What sends out particles, as the stage is told of it."""
+    return {"emitters": emitter_facts(seen.scene), "revision": seen.on}
 
 
 def _seen(scene: Scene, node: str, count: int) -> list[set[int]]:

@@ -5,7 +5,7 @@ import { follow } from "lazzik/lib/drag.js";
 import { clamp, roomy } from "lazzik/lib/numbers.js";
 import { Change } from "lazzik/studio/change.js";
 
-const [WIDTH, HEIGHT, PAD] = [168, 52, 7]; // of a field, in its own units
+const [WIDTH, HEIGHT, PAD] = [140, 52, 7]; // of a field, in its own units
 const APART = 0.01; // share of life between two points
 const MOST = 12;
 

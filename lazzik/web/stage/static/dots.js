@@ -2,8 +2,7 @@
 
 import * as THREE from "three";
 
-/** @import { Moment } from "./particles.js" */
-/** @import { Stage } from "./stage.js" */
+/** @import { Drawing, Moment } from "./particles.js" */
 
 const SOFT = { points: 0.2, puffs: 1 }; // the share of a dot over which it fades
 const WIDER = { points: 1, puffs: 1.6 }; // a puff's rim is hardly seen, so it is drawn beyond its size
@@ -32,7 +31,7 @@ const FRAGMENT = `
   }`;
 
 export class Dots {
-  /** @param {Stage} stage @param {"points" | "puffs"} drawn */
+  /** @param {Drawing} stage @param {"points" | "puffs"} drawn */
   constructor(stage, drawn) {
     this.stage = stage;
     const uniforms = { pixels: { value: 1 }, soft: { value: SOFT[drawn] }, wider: { value: WIDER[drawn] } };

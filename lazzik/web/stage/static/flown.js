@@ -2,8 +2,7 @@
 
 import * as THREE from "three";
 
-/** @import { Moment } from "./particles.js" */
-/** @import { Stage } from "./stage.js" */
+/** @import { Drawing, Moment } from "./particles.js" */
 
 const MOST = 4096; // instances that there is room for at first; it doubles where there are more
 
@@ -13,7 +12,7 @@ export class Flown {
   /** @type {Moment | null} */
   shown = null;
 
-  /** @param {Stage} stage @param {string} source the object @param {number} across metres that it spans */
+  /** @param {Drawing} stage @param {string} source the object @param {number} across metres that it spans */
   constructor(stage, source, across) {
     this.stage = stage;
     this.source = source;

@@ -8,7 +8,7 @@ import { Dots } from "./dots.js";
 import { Flown } from "./flown.js";
 
 /** @import { EmitterFacts } from "lazzik/lib/types.d.ts" */
-/** @import { Stage } from "./stage.js" */
+/** @import { Entry } from "./model.js" */
 
 const MOST = 160 * 2 ** 20; // bytes of frames kept
 const AGAIN = 400; // milliseconds between two looks at which frames have come
@@ -19,6 +19,15 @@ const AGAIN = 400; // milliseconds between two looks at which frames have come
  * @property {Float32Array} sizes
  * @property {Uint8Array} colors
  * @property {Float32Array} [turns] of copies, as quaternions
+ */
+
+/**
+ * @typedef {object} Drawing what they are drawn on: the stage, or the state that it is compared with
+ * @property {Map<string, Entry>} nodes
+ * @property {import("three").Object3D} scene what they are put into
+ * @property {number} frame
+ * @property {HTMLCanvasElement} canvas
+ * @property {() => unknown} invalidate
  */
 
 /** @typedef {Moment & { starts: number[], per: number }} Stretch some frames; where each of its moments begins, and the end */
@@ -70,12 +79,22 @@ export class Particles {
   /** @type {() => void} told whenever other frames are there */
   heard = () => {};
 
-  /** @param {Stage} stage @param {string} url of the scene @param {number} per moments of a frame */
-  constructor(stage, url, per = 1) {
+  /**
+   * @param {Drawing} stage
+   * @param {string} url of the scene
+   * @param {object} [how]
+   * @param {{ per: number, shown: number } | null} [how.blur] moments of a frame, and how many of them are seen
+   * @param {Record<string, string>} [how.state] what is asked for beside them, where it is not the head: what is not there stays so
+   */
+  constructor(stage, url, { blur = null, state } = {}) {
     this.stage = stage;
     this.url = url;
-    this.per = per;
+    this.blur = blur;
+    this.state = state;
   }
+
+  /** @param {string} node @param {number} revision */
+  asked(node, revision) { return { on: String(revision), ...this.state, node }; }
 
   /**
    * The scene is another one by now.
@@ -94,7 +113,7 @@ export class Particles {
         if (had.thin) { had.thin = null; this.show(this.stage.frame); }
         continue;
       }
-      const told = JSON.parse(await text(`${this.url}/run?${new URLSearchParams({ node, on: String(revision) })}`));
+      const told = await this.ask(node, revision);
       if (mine !== this.newest) return;
       this.drop(node);
       // what it was stays in sight where the new frames are not there yet
@@ -105,9 +124,18 @@ export class Particles {
       });
       this.heard();
       this.show(this.stage.frame);
-      if (told.there.length < told.count && !locked) guard(() => this.make(node, run));
+      if (told.there.length < told.count && !locked && !this.state && !this.blur) guard(() => this.make(node, run));
     }
     this.heard();
+  }
+
+  /** What is there of a run; where each frame has many moments, by single frames. @param {string} node @param {number} revision */
+  async ask(node, revision) {
+    const told = JSON.parse(await text(`${this.url}/run?${new URLSearchParams(this.asked(node, revision))}`));
+    if (!this.blur) return told;
+    const { stretch, count, there } = told;
+    const frames = there.flatMap((/** @type {number} */ place) => Array.from({ length: stretch }, (_, k) => place * stretch + k));
+    return { ...told, stretch: 1, count: count * stretch, there: frames };
   }
 
   /** @param {EmitterFacts} facts */
@@ -134,7 +162,7 @@ export class Particles {
 
   /** Which frames are there by now. @param {string} node */
   async look(node) {
-    const told = JSON.parse(await text(`${this.url}/run?${new URLSearchParams({ node, on: String(this.revision) })}`));
+    const told = await this.ask(node, this.revision);
     const had = this.runs.get(node);
     if (!had || had.run !== told.run) return;
     had.there = new Set(told.there);
@@ -143,9 +171,12 @@ export class Particles {
     this.show(this.stage.frame);
   }
 
-  // resolves once all frames of all runs are there
+  // resolves once all frames of all runs are there; throws Refused where they can't be
   async whole() {
-    for (const [node, { run, there, count, locked }] of this.runs) if (there.size < count && !locked) await this.make(node, run);
+    for (const [node, run] of this.runs) {
+      if (run.there.size < run.count && !run.locked) await this.make(node, run.run);
+      if (run.there.size < run.count) throw new Refused(422, `Not all frames of the particles of ${node} are there.`);
+    }
   }
 
   /** @param {Run} run @param {number} frame */
@@ -153,7 +184,7 @@ export class Particles {
 
   /** @param {Run} run @param {number} frame @returns {Moment | null} */
   momentAt(run, frame) {
-    const place = this.placeOf(run, frame);
+    const place = this.placeOf(run, frame + 1e-6);
     const stretch = run.kept.get(place);
     if (!stretch) return null;
     const n = Math.round((frame - run.first - place * run.stretch) * stretch.per);
@@ -181,7 +212,9 @@ export class Particles {
       const run = this.runs.get(node);
       if (run) run.thin = { frame, moment: momentOf(stretchOf(content), 0), landed: false };
     }
-    if (changed.length) this.show(frame);
+    if (!changed.length) return;
+    this.heard();
+    this.show(frame);
   }
 
   // what is drawn at a frame is there; for films, which can't go on without it
@@ -201,7 +234,10 @@ export class Particles {
   /** @param {string} node @param {Run} run @param {number} place */
   async fetch(node, run, place) {
     try {
-      const asked = new URLSearchParams({ node, run: run.run, place: String(place), on: String(run.revision), per: String(this.per) });
+      const asked = new URLSearchParams({
+        ...this.asked(node, run.revision), run: run.run, first: String(run.first + place * run.stretch), count: String(run.stretch),
+        ...(this.blur && { per: String(this.blur.per), shown: String(this.blur.shown) }),
+      });
       const stretch = stretchOf(await packed(`${this.url}/run-frames?${asked}`));
       if (this.runs.get(node) !== run) return;
       if (this.bytes > MOST) { for (const each of this.runs.values()) each.kept.clear(); this.bytes = 0; }
