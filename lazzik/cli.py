@@ -172,7 +172,8 @@ def simulate_scene(
 ) -> None:
     """Work out particles and write them: as a table (frame, object, particle, x, y, z), as arrays, or as points of
     OpenUSD."""
-    from lazzik.core.formats.runs import emitters_in, write_run
+    from lazzik.core.formats.carried import emitters_in
+    from lazzik.core.formats.runs import write_run
     from lazzik.core.progress import Progress
 
     document = _read(scene)

@@ -113,7 +113,7 @@ def simulate(
     UnknownAddress, InvalidEdit
         If there is no such object, or it sends out nothing.
     """
-    from lazzik.core.formats.runs import emitted, emitters_in
+    from lazzik.core.formats.carried import emitted, emitters_in
 
     first, last = frames or (scene.first, scene.last)
     slugs = emitters_in(scene, list(only or ()))

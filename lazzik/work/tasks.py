@@ -140,6 +140,14 @@ def sweep(folder: Path, progress: Progress) -> list[str]:
     return store_in(folder).sweep_assets()
 
 
+def flown(source: Source, node: str, most: int, progress: Progress) -> list[Edit]:
+    """The edits that make particles objects."""
+    from lazzik.core.bake.flown import made_objects
+    from lazzik.store.runs import Runs
+
+    return made_objects(source.read(), node, most, Runs(source.folder), progress)
+
+
 def simulated(source: Source, node: str, progress: Progress) -> int:
     """Work out what is not there yet of the run that is seen over the scene's range, and keep it stretch by stretch;
     how many stretches were. Goes on where an earlier one was stopped."""

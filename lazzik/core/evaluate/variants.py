@@ -41,7 +41,10 @@ def repeated(scene: Scene, source: Node) -> list[Node]:
 
 def lent(scene: Scene) -> frozenset[str]:
     """Hidden objects whose shapes are seen in copies."""
-    sources = {slug for node in scene.nodes if node.scatter and node.visible for slug in node.scatter.sources}
+    seen = [node for node in scene.nodes if node.visible]
+    sources = {slug for node in seen if node.scatter for slug in node.scatter.sources}
+    flown = [node.emitter for node in seen if node.emitter and node.emitter.drawn == "copies"]
+    sources |= {emitter.copy_of for emitter in flown if emitter.copy_of is not None}
     return frozenset(here.id for slug in sources for here in repeated(scene, scene.node(slug)) if not here.visible)
 
 
@@ -51,7 +54,12 @@ def parts_of(scene: Scene, node: Node, place: int, variant: int, clock: Clock, s
     assert scatter is not None
     source = scene.node(scatter.sources[place])
     later = shifted(scene, scatter, variant, clock, scope.at(node.id)) if source_moves(scene, source) else clock
-    at = later if _turns(scene, source) else clock.at(clock.frames[:1])
+    return parts_at(scene, source, later, scope)
+
+
+def parts_at(scene: Scene, source: Node, clock: Clock, scope: Scope) -> list[Part]:
+    """The shapes of an object and of all below it over the moments of a clock, but for where the object stands."""
+    at = clock if _turns(scene, source) else clock.at(clock.frames[:1])
     shapes = repeated(scene, source)
     rows: dict[str | None, Matrices] = {}
     found = []
@@ -66,7 +74,7 @@ def parts_of(scene: Scene, node: Node, place: int, variant: int, clock: Clock, s
             matrix = rows[here.parent] @ matrix
         rows[here.id] = matrix
         if here in shapes:
-            found.append(Part(here, matrix, later))
+            found.append(Part(here, matrix, clock))
     return found
 
 

@@ -1,103 +1,27 @@
-"""Runs of particles as files: a table of rows, arrays, or OpenUSD's points over time."""
+"""Runs of particles as files: a table of rows, arrays, a PLY file for each frame, or OpenUSD."""
 
 from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Callable, Iterable, Iterator, Sequence
+import zipfile
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
-from tempfile import TemporaryDirectory
-from typing import IO, Any, NamedTuple
+from typing import IO, Any
 
 import numpy as np
 
 from lazzik.core.cache import Shelf
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.formats.colors import linear
+from lazzik.core.formats.carried import Emitted, emitted
+from lazzik.core.formats.usd import write_particles
 from lazzik.core.progress import UNHEARD, Progress
-from lazzik.core.scene.edits.emitters import emitter_of
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.looks import colors_of, sizes_of
-from lazzik.core.simulate.particles import Moment, Particles
-from lazzik.core.simulate.playback import Playback
-from lazzik.core.simulate.run import KeptFrames, packed, unpacked
-from lazzik.core.types import Samples
+from lazzik.core.simulate.run import KeptFrames
 
 MOST_VALUES = 200_000_000
 """Numbers of a file of arrays, which is held whole."""
-
-
-class Emitted(NamedTuple):
-    """The particles of one emitter at one frame."""
-
-    slug: str
-    run: Particles
-    frame: int
-    """Of the scene."""
-    moment: Moment
-
-
-def emitters_in(scene: Scene, only: Sequence[str] = ()) -> list[str]:
-    """The objects that send out particles: those that are named, or all that are shown.
-
-    Raises
-    ------
-    UnknownAddress
-        If there is no such object.
-    InvalidEdit
-        If one that is named sends out nothing, or nothing in the scene does.
-    """
-    found = [emitter_of(scene, slug)[0].id for slug in only] or [n.id for n in scene.nodes if n.emitter and n.visible]
-    if not found:
-        raise InvalidEdit("Nothing in this scene sends out particles", "only")
-    return found
-
-
-def emitted(
-    scene: Scene,
-    slugs: Sequence[str],
-    first: int,
-    last: int,
-    progress: Progress = UNHEARD,
-    shelf: Shelf[KeptFrames] | None = None,
-) -> Iterator[Emitted]:
-    """The particles of emitters, one after the other, at every frame from one to another: those of the runs that are
-    kept on a shelf, or worked out. Raises Stopped, and InvalidEdit where a locked run is not there."""
-    frames = np.arange(first, last + 1, dtype=float)
-    for place, slug in enumerate(slugs):
-        part = progress.part(place / len(slugs), (place + 1) / len(slugs))
-        run, label = Particles(scene, slug), scene.called[slug]
-        for frame, moment in zip(range(first, last + 1), _moments(scene, run, frames, shelf, part), strict=True):
-            part.report((frame - first + 1) / (last - first + 1), f"{label}, frame {frame}")
-            yield Emitted(slug, run, frame, moment)
-
-
-def _moments(
-    scene: Scene, run: Particles, frames: Samples, shelf: Shelf[KeptFrames] | None, progress: Progress
-) -> Iterator[Moment]:
-    """At the scene's frames. A run that is played as it is worked out goes by without being kept."""
-    plain = run.emitter.tempo == 1.0 and run.emitter.locked is None
-    if shelf is None and plain:
-        yield from (moment for moment, _ in run.frames(int(frames[0]), int(frames[-1]), progress=progress))
-        return
-    with TemporaryDirectory() as folder:
-        yield from Playback(scene, run.node.id, shelf or FolderShelf(Path(folder))).moments(frames, progress)
-
-
-class FolderShelf:
-    """Stretches of a run in a folder, for as long as it is needed."""
-
-    def __init__(self, folder: Path) -> None:
-        self.folder = folder
-
-    def read(self, key: str, place: int) -> KeptFrames | None:
-        """A stretch; None if it is not there."""
-        path = self.folder / f"{place}"
-        return unpacked(path.read_bytes()) if path.exists() else None
-
-    def put(self, key: str, place: int, part: KeptFrames) -> None:
-        """Keep a stretch."""
-        (self.folder / f"{place}").write_bytes(packed(part))
 
 
 def write_table(rows: Iterable[Emitted], out: IO[str]) -> None:
@@ -148,74 +72,70 @@ ROWS = ("particles", "places", "speeds", "ages", "lives", "sizes")
 """What an array has of each particle."""
 
 
-def define_points(stage: Any, path: str, scene: Scene, rows: Iterable[Emitted]) -> None:
-    """Points of OpenUSD, in the scene's space: places, speeds, widths, numbers and colours at every frame."""
-    from pxr import UsdGeom, Vt
+PLY = np.dtype(
+    [(name, "<f4") for name in ("x", "y", "z", "vx", "vy", "vz", "size", "age")]
+    + [(name, "u1") for name in ("red", "green", "blue", "alpha")]
+    + [("id", "<i4")]
+)
+"""A particle in a PLY file: metres, metres per second, metres across, seconds; colour as screens code it."""
 
-    points = UsdGeom.Points.Define(stage, path)
-    colors = points.CreateDisplayColorPrimvar(UsdGeom.Tokens.vertex)
-    solid = points.CreateDisplayOpacityPrimvar(UsdGeom.Tokens.vertex)
-    for slug, run, frame, moment in rows:
-        when = float(frame)
-        array = Vt.Vec3fArray.FromNumpy(moment.places.astype(np.float32))
-        looks = colors_of(run.emitter, moment)
-        points.CreatePointsAttr().Set(array, when)
-        points.CreateVelocitiesAttr().Set(Vt.Vec3fArray.FromNumpy(moment.speeds.astype(np.float32)), when)
-        points.CreateIdsAttr().Set(Vt.Int64Array.FromNumpy(moment.ids.astype(np.int64)), when)
-        widths = sizes_of(scene, slug, run.emitter, run.seed, moment).astype(np.float32)
-        points.CreateWidthsAttr().Set(Vt.FloatArray.FromNumpy(widths), when)
-        shown = np.ascontiguousarray(linear(looks[:, :3]), dtype=np.float32).reshape(-1, 3)
-        colors.Set(Vt.Vec3fArray.FromNumpy(shown), when)
-        solid.Set(Vt.FloatArray.FromNumpy(np.ascontiguousarray(looks[:, 3], dtype=np.float32)), when)
-        points.CreateExtentAttr().Set(UsdGeom.PointBased.ComputeExtent(array) if len(moment) else NOWHERE, when)
+TYPES = {"f": "float", "u": "uchar", "i": "int"}
 
 
-NOWHERE = [(0.0, 0.0, 0.0), (0.0, 0.0, 0.0)]
+def ply_of(scene: Scene, row: Emitted) -> bytes:
+    """The particles of one frame as a PLY file (G. Turk, 'The PLY polygon file format', 1994), little-endian."""
+    slug, run, frame, moment = row
+    points = np.zeros(len(moment), dtype=PLY)
+    for names, columns in (("xyz", moment.places), (("vx", "vy", "vz"), moment.speeds)):
+        for name, column in zip(names, columns.T, strict=True):
+            points[name] = column
+    points["size"], points["age"] = sizes_of(scene, slug, run.emitter, run.seed, moment), moment.ages
+    colors = np.round(255 * colors_of(run.emitter, moment)).astype("u1")
+    for name, column in zip(("red", "green", "blue", "alpha"), colors.T, strict=True):
+        points[name] = column
+    points["id"] = moment.ids
+    lines = ["ply", "format binary_little_endian 1.0", f"comment {slug}, frame {frame}; metres, seconds, Y up",
+             f"element vertex {len(points)}"]  # fmt: skip
+    lines += [f"property {TYPES[PLY[name].kind]} {name}" for name in PLY.names or ()]
+    return "\n".join([*lines, "end_header\n"]).encode("ascii") + points.tobytes()
 
 
-def write_points(scene: Scene, slugs: Sequence[str], first: int, last: int, path: Path, progress: Progress) -> None:
-    """A file of OpenUSD with the particles alone."""
-    from pxr import Usd, UsdGeom
-
-    stage: Any = Usd.Stage.CreateNew(str(path))
-    UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.y)
-    UsdGeom.SetStageMetersPerUnit(stage, 1.0)
-    stage.SetTimeCodesPerSecond(scene.fps)
-    stage.SetFramesPerSecond(scene.fps)
-    stage.SetStartTimeCode(first)
-    stage.SetEndTimeCode(last)
-    top = UsdGeom.Xform.Define(stage, "/World")
-    stage.SetDefaultPrim(top.GetPrim())
-    for place, slug in enumerate(slugs):
-        part = progress.part(place / len(slugs), (place + 1) / len(slugs))
-        define_points(stage, f"/World/{prim_name(slug)}", scene, emitted(scene, [slug], first, last, part))
-    stage.GetRootLayer().Save()
+def write_plys(scene: Scene, rows: Iterable[Emitted], out: Path) -> None:
+    """An archive with a PLY file for each frame of each object, 'snow/00012.ply', written as they come."""
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+        for row in rows:
+            archive.writestr(f"{row.slug}/{row.frame:05d}.ply", ply_of(scene, row))
 
 
-def prim_name(slug: str) -> str:
-    """What an object is called in a file of OpenUSD."""
-    name = slug.replace("-", "_")
-    return f"n_{name}" if name[0].isdigit() else name
-
-
-def _table(scene: Scene, slugs: Sequence[str], first: int, last: int, path: Path, progress: Progress) -> None:
+def _table(rows: Iterable[Emitted], scene: Scene, path: Path) -> None:
     with path.open("w", newline="") as out:
-        write_table(emitted(scene, slugs, first, last, progress), out)
+        write_table(rows, out)
 
 
-def _arrays(scene: Scene, slugs: Sequence[str], first: int, last: int, path: Path, progress: Progress) -> None:
-    path.write_bytes(write_arrays(scene, emitted(scene, slugs, first, last, progress)))
+def _arrays(rows: Iterable[Emitted], scene: Scene, path: Path) -> None:
+    path.write_bytes(write_arrays(scene, rows))
 
 
-Write = Callable[[Scene, Sequence[str], int, int, Path, Progress], None]
+def _plys(rows: Iterable[Emitted], scene: Scene, path: Path) -> None:
+    write_plys(scene, rows, path)
 
-BY_ENDING: dict[str, Write] = {".csv": _table, ".npz": _arrays, ".usdc": write_points, ".usda": write_points}
+
+BY_ENDING: dict[str, Callable[[Iterable[Emitted], Scene, Path], None]] = {
+    ".csv": _table, ".npz": _arrays, ".zip": _plys,
+}  # fmt: skip
+
+USD = (".usdc", ".usda")
+
+ENDINGS = (*BY_ENDING, *USD)
+"""What the names of files end in that runs are written to."""
 
 
 def write_run(
-    scene: Scene, slugs: Sequence[str], first: int, last: int, path: Path, progress: Progress = UNHEARD
-) -> None:
-    """Work out particles and write them in the format that a file's name ends in; nothing is there before all is.
+    scene: Scene, slugs: Sequence[str], first: int, last: int, path: Path, progress: Progress = UNHEARD,
+    shelf: Shelf[KeptFrames] | None = None,
+) -> None:  # fmt: skip
+    """Work out particles, or read those that are kept on a shelf, and write them in the format that a file's name ends
+    in; nothing is there before all is.
 
     Raises
     ------
@@ -224,13 +144,14 @@ def write_run(
     Stopped
         If `progress` does; the file is not there then.
     """
-    write = BY_ENDING.get(path.suffix)
-    if write is None:
-        endings = ", ".join(BY_ENDING)
-        raise InvalidEdit(f"Particles are written as {endings}; '{path.name}' is none of these", "out")
+    if path.suffix not in ENDINGS:
+        raise InvalidEdit(f"Particles are written as {', '.join(ENDINGS)}; '{path.name}' is none of these", "out")
     begun = path.with_name(f".{path.stem}.begun{path.suffix}")
     try:
-        write(scene, slugs, first, last, begun, progress)
+        if path.suffix in USD:
+            write_particles(scene, slugs, first, last, begun, progress)
+        else:
+            BY_ENDING[path.suffix](emitted(scene, slugs, first, last, progress, shelf), scene, begun)
         begun.replace(path)
     finally:
         begun.unlink(missing_ok=True)

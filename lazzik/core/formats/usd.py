@@ -9,6 +9,7 @@ such; what lies between frames; pictures where there is no package to put them i
 from __future__ import annotations
 
 import tempfile
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, ClassVar, Literal
 
@@ -26,10 +27,11 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.evaluate.transforms import moves, transforms
-from lazzik.core.evaluate.variants import kinds_of, parts_of
+from lazzik.core.evaluate.variants import Part, kinds_of, parts_at, parts_of
 from lazzik.core.formats.base import Format
+from lazzik.core.formats.carried import emitted
 from lazzik.core.formats.colors import linear
-from lazzik.core.formats.runs import define_points, emitted, prim_name
+from lazzik.core.formats.usd_particles import define_instances, define_points, prim_name
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.geometry.pictures import facts_of
 from lazzik.core.progress import UNHEARD, Progress
@@ -62,7 +64,8 @@ class OpenUsd(Format):
     carries: ClassVar[str] = (
         "Geometry with every point at every frame where it moves, hierarchy, transforms, colours, in usdz pictures, "
         "lights and cameras, with intensity, glow and angle of view over time; what is scattered as a PointInstancer "
-        "whose orientations are sampled at every frame; particles as Points, with speeds, widths and colours."
+        "whose orientations are sampled at every frame; particles as Points with speeds, widths and colours, or "
+        "as a PointInstancer where copies of an object are drawn."
     )
     leaves: ClassVar[str] = (
         "Layers and keys as such; what lies between frames, which readers draw straight; pictures in usdc and usda."
@@ -92,6 +95,13 @@ def write_usd(scene: Scene, form: str = "usdc", progress: Progress = UNHEARD, me
         return packed.read_bytes()
 
 
+def write_particles(
+    scene: Scene, slugs: Sequence[str], first: int, last: int, path: Path, progress: Progress = UNHEARD
+) -> None:
+    """A file of OpenUSD with the particles alone."""
+    _Writer(scene, Scope(scene, Memo()), progress, pictured=False).write_particles(path, slugs, first, last)
+
+
 class _Writer:
     """Writes one stage."""
 
@@ -105,19 +115,7 @@ class _Writer:
 
     def write(self, file: Path) -> None:
         """Everything, in the order of the document, parents first."""
-        from pxr import Usd, UsdGeom
-
-        self.stage: Any = Usd.Stage.CreateNew(str(file))
-        self.folder = file.parent
-        UsdGeom.SetStageUpAxis(self.stage, UsdGeom.Tokens.y)
-        UsdGeom.SetStageMetersPerUnit(self.stage, 1.0)
-        self.stage.SetTimeCodesPerSecond(self.scene.fps)
-        self.stage.SetFramesPerSecond(self.scene.fps)
-        self.stage.SetStartTimeCode(self.scene.first)
-        self.stage.SetEndTimeCode(self.scene.last)
-        top = UsdGeom.Xform.Define(self.stage, "/World")
-        self.stage.SetDefaultPrim(top.GetPrim())
-        self.stage.SetMetadata("comment", self.scene.name)
+        self._begin(file, self.scene.first, self.scene.last)
         ahead = list(self.scene.below.get(None, ()))
         order: list[Node] = []
         while ahead:
@@ -127,6 +125,30 @@ class _Writer:
         for node in self.progress.over(order, lambda node: node.label):
             self._node(node)
         self.stage.GetRootLayer().Save()
+
+    def write_particles(self, file: Path, slugs: Sequence[str], first: int, last: int) -> None:
+        """The particles of some emitters alone."""
+        self._begin(file, first, last)
+        self.clock = Clock.over(self.scene.fps, self.scene.first, last, start=first)
+        for place, slug in enumerate(slugs):
+            part = self.progress.part(place / len(slugs), (place + 1) / len(slugs))
+            self._particles(self.scene.node(slug), "/World", first, last, part)
+        self.stage.GetRootLayer().Save()
+
+    def _begin(self, file: Path, first: int, last: int) -> None:
+        from pxr import Usd, UsdGeom
+
+        self.stage: Any = Usd.Stage.CreateNew(str(file))
+        self.folder = file.parent
+        UsdGeom.SetStageUpAxis(self.stage, UsdGeom.Tokens.y)
+        UsdGeom.SetStageMetersPerUnit(self.stage, 1.0)
+        self.stage.SetTimeCodesPerSecond(self.scene.fps)
+        self.stage.SetFramesPerSecond(self.scene.fps)
+        self.stage.SetStartTimeCode(first)
+        self.stage.SetEndTimeCode(last)
+        top = UsdGeom.Xform.Define(self.stage, "/World")
+        self.stage.SetDefaultPrim(top.GetPrim())
+        self.stage.SetMetadata("comment", self.scene.name)
 
     def _node(self, node: Node) -> None:
         from pxr import UsdGeom
@@ -147,10 +169,26 @@ class _Writer:
             self._light(node.light, f"{path}/light", node.visible)
         if node.scatter is not None and node.visible:
             self._instancer(node, f"{path}/copies")
-        if node.emitter is not None and node.visible:  # particles are in the scene's space, not in their emitter's
+        if node.emitter is not None and node.visible:
             quiet = Progress(lambda *_: self.progress.hear())
-            rows = emitted(self.scene, [node.id], self.scene.first, self.scene.last, quiet, self.runs)
-            define_points(self.stage, f"/World/Particles/{prim_name(node.id)}", self.scene, rows)
+            self._particles(node, "/World/Particles", self.scene.first, self.scene.last, quiet)
+
+    def _particles(self, node: Node, above: str, first: int, last: int, progress: Progress) -> None:
+        """Particles, which are in the scene's space, not in their emitter's."""
+        emitter = node.emitter
+        assert emitter is not None
+        path = f"{above}/{prim_name(node.id)}"
+        rows = emitted(self.scene, [node.id], first, last, progress, self.runs)
+        if emitter.drawn != "copies":
+            define_points(self.stage, path, self.scene, rows)
+            return
+        from pxr import UsdGeom
+
+        source = self.scene.node(emitter.copy_of or "")
+        UsdGeom.PointInstancer.Define(self.stage, path)
+        UsdGeom.Xform.Define(self.stage, f"{path}/kind")
+        self._prototype(parts_at(self.scene, source, self.clock, self.scope), f"{path}/kind")
+        define_instances(self.stage, path, f"{path}/kind", self.scene, rows)
 
     def _instancer(self, node: Node, path: str) -> None:
         """Copies as instances of prototypes: one for each source in each shift of time. Orientations are given twice:
@@ -166,7 +204,7 @@ class _Writer:
             kind = f"{path}/kind_{place}_{variant or 0}"
             UsdGeom.Xform.Define(self.stage, kind)
             instancer.GetPrototypesRel().AddTarget(kind)
-            self._prototype(node, place, variant or 0, kind)
+            self._prototype(parts_of(self.scene, node, place, variant or 0, self.clock, self.scope), kind)
             indices[copies.of(place, variant)] = index
         instancer.CreateProtoIndicesAttr(Vt.IntArray.FromNumpy(indices))
         sizes = np.repeat(copies.sizes[:, None], 3, axis=1).astype(np.float32)
@@ -185,11 +223,11 @@ class _Writer:
             fine.Set(Vt.QuatfArray.FromNumpy(rows), *when)  # in memory the real part stands last, as here
             half.Set(Vt.QuathArray.FromNumpy(rows.astype(np.float16)), *when)
 
-    def _prototype(self, node: Node, place: int, variant: int, path: str) -> None:
+    def _prototype(self, parts: list[Part], path: str) -> None:
         """A source in one of its shifts of time, each of its shapes under a transform of its own."""
         from pxr import Gf, UsdGeom
 
-        for part in parts_of(self.scene, node, place, variant, self.clock, self.scope):
+        for part in parts:
             name = part.node.id.replace("-", "_")
             xform = UsdGeom.Xform.Define(self.stage, f"{path}/n_{name}")
             matrix = xform.AddTransformOp()

@@ -188,3 +188,19 @@ def unpacked(content: bytes) -> KeptFrames:
     except Exception as error:  # whatever a damaged file makes of its readers
         raise ValueError("a stretch of a run is damaged") from error
     return KeptFrames(moments, state)
+
+
+class FolderShelf:
+    """Stretches of runs in a folder, for as long as it is needed."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+
+    def read(self, key: str, place: int) -> KeptFrames | None:
+        """A stretch; None if it is not there."""
+        path = self.folder / f"{key}-{place}"
+        return unpacked(path.read_bytes()) if path.exists() else None
+
+    def put(self, key: str, place: int, part: KeptFrames) -> None:
+        """Keep a stretch."""
+        (self.folder / f"{key}-{place}").write_bytes(packed(part))

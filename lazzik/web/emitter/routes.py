@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import json
 from typing import Annotated, Any
 
 import numpy as np
 from fastapi import APIRouter, Query, Request, Response
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
+from lazzik.core.bake.flown import MOST_FLOWN
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.progress import Progress
+from lazzik.core.scene.edits import applied
 from lazzik.core.scene.edits.emitters import emitter_of
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.playback import Playback, run_frames
@@ -23,12 +26,21 @@ from lazzik.web.requests.bodies import body_of
 from lazzik.web.requests.fields import FrameNumber, Revision
 from lazzik.web.states import Seen
 from lazzik.web.ui.encode import floats, packed
+from lazzik.web.ui.templating import templates
 from lazzik.work import tasks
 
 router = APIRouter(prefix="/scenes/{scene_id}")
 
 MOST_PER_FRAME = 64
 """Moments of a frame that may be asked for."""
+
+
+class MakeObjects(BaseModel):
+    """Particles of an object that are to be objects, chosen evenly among all, on a revision."""
+
+    revision: Revision
+    node: str
+    most: Annotated[int, Field(ge=1, le=MOST_FLOWN)]
 
 
 class MakeRun(BaseModel):
@@ -101,6 +113,29 @@ def keep_run(scene_id: str, body: Annotated[MakeRun, body_of(MakeRun)], store: S
     key = run_played(store.current(scene_id, body.revision).scene, body.node)
     runs.keep(key, True)
     return {"run": key}
+
+
+@router.get("/objects-form")
+def objects_sheet(request: Request, scene_id: str, node: str, store: Store) -> Response:
+    """The form that makes particles objects."""
+    owner, _ = emitter_of(store.open(scene_id).scene, node)
+    return templates.TemplateResponse(request, "emitter/objects.html", {"node": owner, "most": MOST_FLOWN})
+
+
+@router.post("/make-objects")
+def make_objects(
+    scene_id: str, body: Annotated[MakeObjects, body_of(MakeObjects)], store: Store, jobs: Running, heavy: Heavy
+) -> dict[str, Any]:
+    """Make particles objects with keys from birth to death, as a job whose end is the edit."""
+    state = store.current(scene_id, body.revision)
+    node, _ = emitter_of(state.scene, body.node)
+
+    def work(progress: Progress) -> Result:
+        edits = heavy.run(tasks.flown, source_of(store, state), node.id, body.most, progress=progress)
+        landed = store.land(scene_id, body.revision, applied(state.scene, edits), edits[0].describe(state.scene))
+        return Result(content=json.dumps(landed.answer).encode())
+
+    return jobs.start(Job(f"Particles of {node.label} as objects", "application/json"), work).news
 
 
 @router.get("/run-frames")

@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 import csv
+import io
+import zipfile
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
 
 from lazzik import simulate
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.formats.runs import emitters_in, write_run
+from lazzik.core.formats.carried import emitters_in
+from lazzik.core.formats.registry import FORMATS, format_for
+from lazzik.core.formats.runs import write_run
 from lazzik.core.formats.usd import write_usd
 from lazzik.core.progress import Progress, Stopped
 from lazzik.core.scene.scene import Scene
@@ -117,3 +122,73 @@ def test_what_can_not_be_written_is_said_and_nothing_is_left(snowy: Scene, tmp_p
         emitters_in(snowy, ["wind"])
     with pytest.raises(InvalidEdit, match="Nothing in this scene"):
         emitters_in(Scene(name="Bare"))
+
+
+def test_a_ply_file_for_each_frame_is_read_by_another_program(snowy: Scene, tmp_path: Path) -> None:
+    import trimesh
+
+    write_run(snowy, ["snow"], 4, 12, tmp_path / "run.zip")
+    with zipfile.ZipFile(tmp_path / "run.zip") as archive:
+        assert archive.namelist() == [f"snow/{frame:05d}.ply" for frame in range(4, 13)]
+        cloud: Any = trimesh.load(io.BytesIO(archive.read("snow/00012.ply")), file_type="ply")
+    run, moment = Particles(snowy, "snow"), worked_out(snowy, "snow")[12]
+    np.testing.assert_allclose(cloud.vertices, moment.places, atol=1e-6)
+    data = cloud.metadata["_ply_raw"]["vertex"]["data"]
+    np.testing.assert_array_equal(data["id"], moment.ids)
+    np.testing.assert_allclose(data["size"], sizes_of(snowy, "snow", run.emitter, run.seed, moment), rtol=1e-6)
+    np.testing.assert_allclose(data["vy"], moment.speeds[:, 1], rtol=1e-5)
+    np.testing.assert_allclose(data["red"], 255 * colors_of(run.emitter, moment)[:, 0], atol=0.5)
+
+
+def test_copies_are_instances_of_one_prototype(snowy: Scene, tmp_path: Path) -> None:
+    from pxr import Usd, UsdGeom
+
+    scene = edited(
+        snowy,
+        {"do": "add-object", "label": "Leaf", "shape": {"kind": "box", "width": 0.4, "height": 0.1, "depth": 0.2}},
+        {"do": "change-object", "node": "leaf", "visible": False},
+        {"do": "change-emitter", "node": "snow", "copy_of": "leaf", "settings": {"turned": "way"}},
+    )
+    write_run(scene, ["snow"], 0, 12, tmp_path / "run.usdc")
+    (whole := tmp_path / "scene.usdc").write_bytes(write_usd(scene, "usdc"))
+    run = Particles(scene, "snow")
+    moment = worked_out(scene, "snow")[10]
+    for file, path in ((tmp_path / "run.usdc", "/World/snow"), (whole, "/World/Particles/snow")):
+        stage = Usd.Stage.Open(str(file))
+        instancer = UsdGeom.PointInstancer(stage.GetPrimAtPath(path))
+        when = Usd.TimeCode(10)
+        placed = np.array(instancer.ComputeInstanceTransformsAtTime(when, when))
+        np.testing.assert_allclose(placed[:, 3, :3], moment.places, atol=1e-5)
+        # a leaf is 0.4 m long at rest, and as long as the particle is large
+        sizes = sizes_of(scene, "snow", run.emitter, run.seed, moment)
+        np.testing.assert_allclose(np.linalg.norm(placed[:, 0, :3], axis=1), sizes / 0.4, rtol=1e-3, atol=1e-4)
+        ways = moment.speeds / np.linalg.norm(moment.speeds, axis=1, keepdims=True)
+        large = sizes > 0.01
+        np.testing.assert_allclose((placed[:, 0, :3] * (0.4 / sizes)[:, None])[large], ways[large], atol=5e-3)
+        np.testing.assert_array_equal(np.array(instancer.GetIdsAttr().Get(when)), moment.ids)
+        [kind] = instancer.GetPrototypesRel().GetTargets()
+        points = UsdGeom.Mesh(stage.GetPrimAtPath(f"{kind}/n_leaf/shape")).GetPointsAttr().Get()
+        assert np.ptp(np.array(points), axis=0) == pytest.approx([0.4, 0.1, 0.2], abs=1e-6)
+
+
+def test_the_card_of_particles_delivers_what_it_says(snowy: Scene) -> None:
+    kind = FORMATS["particles"]
+    table = kind.model_validate({"form": "particles.csv"}).write(snowy).decode()
+    rows = list(csv.DictReader(io.StringIO(table)))
+    assert {row["object"] for row in rows} == {"snow", "smoke"}
+    arrays = np.load(io.BytesIO(kind.model_validate({"form": "particles.npz"}).write(snowy)))
+    assert arrays["snow.starts"][-1] == len([row for row in rows if row["object"] == "snow"])
+    assert type(format_for("storm.particles.csv")) is kind
+    assert type(format_for("storm.csv")) is not kind
+    with pytest.raises(InvalidEdit, match="Nothing in this scene sends out particles"):
+        kind().write(Scene(name="Bare"))
+
+
+def test_a_run_that_is_played_backwards_is_delivered_so(snowy: Scene, tmp_path: Path) -> None:
+    back = edited(snowy, {"do": "set", "address": "smoke/emitter.tempo", "value": -1})
+    write_run(back, ["smoke"], 0, 12, tmp_path / "run.npz")
+    held = np.load(tmp_path / "run.npz")
+    starts, moments = held["smoke.starts"], worked_out(snowy, "smoke")
+    for frame in range(13):
+        part = slice(*starts[frame : frame + 2])
+        np.testing.assert_allclose(held["smoke.places"][part], moments[12 - frame].places, atol=1e-6)

@@ -9,13 +9,12 @@ import numpy as np
 import pytest
 
 from lazzik.core.errors import InvalidEdit, UnknownAddress
-from lazzik.core.formats.runs import FolderShelf
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.between import between
 from lazzik.core.simulate.looks import turns_of
 from lazzik.core.simulate.particles import Moment, Particles
 from lazzik.core.simulate.playback import Playback, run_frames, stretches_seen
-from lazzik.core.simulate.run import run_key, run_played
+from lazzik.core.simulate.run import FolderShelf, run_key, run_played
 from tests.conftest import edited
 from tests.core.simulate.test_particles import AT_ONCE, STILL, dusty, run
 

@@ -6,9 +6,10 @@ import { all, maybe, shape } from "lazzik/lib/dom.js";
 import { guard } from "lazzik/lib/guard.js";
 import { extent } from "lazzik/lib/numbers.js";
 import { store } from "lazzik/lib/store.js";
-import { apply, commit } from "lazzik/studio/history.js";
+import { worked } from "lazzik/shape/bake.js";
+import { apply, commit, send } from "lazzik/studio/history.js";
 import { choose } from "lazzik/studio/session.js";
-import { closeSheet } from "lazzik/studio/sheets.js";
+import { closeSheet, sheetForm } from "lazzik/studio/sheets.js";
 import { curvePath, heights, upright } from "lazzik/timeline/plot.js";
 import { onView } from "lazzik/timeline/timeaxis.js";
 
@@ -29,6 +30,9 @@ export function offerEmitters() {
     },
     { name: "lock-run", run: lock },
   );
+  sheetForm("objects-form", {
+    land: (form, fields) => send("make-objects", { node: form.dataset.node, most: Number(fields.get("most")) }, worked),
+  });
 }
 
 /** A run that is locked is kept, whatever the limit. @param {HTMLElement | null} button */

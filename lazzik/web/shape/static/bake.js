@@ -8,8 +8,8 @@ import { onClosed, sheetForm } from "lazzik/studio/sheets.js";
 
 /** @import { News } from "lazzik/lib/jobs.js" */
 
-/** @param {News} news */
-async function worked(news) {
+/** What a job that was begun from a sheet led to; it ends when the sheet is closed. @param {News} news */
+export async function worked(news) {
   const over = new AbortController();
   onClosed(() => post(`/jobs/${news.id}/stop`, {}), over.signal);
   const last = await followJob(news);

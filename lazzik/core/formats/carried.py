@@ -1,0 +1,77 @@
+"""Particles as formats read them: frame by frame, from runs that are kept or worked out as they are asked for."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import NamedTuple
+
+import numpy as np
+
+from lazzik.core.cache import Shelf
+from lazzik.core.errors import InvalidEdit
+from lazzik.core.progress import UNHEARD, Progress
+from lazzik.core.scene.edits.emitters import emitter_of
+from lazzik.core.scene.scene import Scene
+from lazzik.core.simulate.particles import Moment, Particles
+from lazzik.core.simulate.playback import Playback
+from lazzik.core.simulate.run import FolderShelf, KeptFrames
+from lazzik.core.types import Samples
+
+
+class Emitted(NamedTuple):
+    """The particles of one emitter at one frame."""
+
+    slug: str
+    run: Particles
+    frame: int
+    """Of the scene."""
+    moment: Moment
+
+
+def emitters_in(scene: Scene, only: Sequence[str] = ()) -> list[str]:
+    """The objects that send out particles: those that are named, or all that are shown.
+
+    Raises
+    ------
+    UnknownAddress
+        If there is no such object.
+    InvalidEdit
+        If one that is named sends out nothing, or nothing in the scene does.
+    """
+    found = [emitter_of(scene, slug)[0].id for slug in only] or [n.id for n in scene.nodes if n.emitter and n.visible]
+    if not found:
+        raise InvalidEdit("Nothing in this scene sends out particles", "only")
+    return found
+
+
+def emitted(
+    scene: Scene,
+    slugs: Sequence[str],
+    first: int,
+    last: int,
+    progress: Progress = UNHEARD,
+    shelf: Shelf[KeptFrames] | None = None,
+) -> Iterator[Emitted]:
+    """The particles of emitters, one after the other, at every frame from one to another: those of the runs that are
+    kept on a shelf, or worked out. Raises Stopped, and InvalidEdit where a locked run is not there."""
+    frames = np.arange(first, last + 1, dtype=float)
+    for place, slug in enumerate(slugs):
+        part = progress.part(place / len(slugs), (place + 1) / len(slugs))
+        run, label = Particles(scene, slug), scene.called[slug]
+        for frame, moment in zip(range(first, last + 1), _moments(scene, run, frames, shelf, part), strict=True):
+            part.report((frame - first + 1) / (last - first + 1), f"{label}, frame {frame}")
+            yield Emitted(slug, run, frame, moment)
+
+
+def _moments(
+    scene: Scene, run: Particles, frames: Samples, shelf: Shelf[KeptFrames] | None, progress: Progress
+) -> Iterator[Moment]:
+    """At the scene's frames. A run that is played as it is worked out goes by without being kept."""
+    plain = run.emitter.tempo == 1.0 and run.emitter.locked is None
+    if shelf is None and plain:
+        yield from (moment for moment, _ in run.frames(int(frames[0]), int(frames[-1]), progress=progress))
+        return
+    with TemporaryDirectory() as folder:
+        yield from Playback(scene, run.node.id, shelf or FolderShelf(Path(folder))).moments(frames, progress)
