@@ -8,7 +8,9 @@ COVERED = 90
 
 .PHONY: demo setup setup-dev test test-slow coverage lint fuzz soak bench screenshots lock vendor clean
 
+# the first time the demo's snow is worked out too, so that the first sight of it needs no wait
 demo: setup
+	@test -e "$(DATA)/lazzik.db" || $(BIN)/lazzik prepare --data "$(DATA)" --demo
 	@$(BIN)/lazzik serve --data "$(DATA)" --port "$(PORT)" --demo
 
 setup: .venv/.ready

@@ -22,7 +22,6 @@ from lazzik.core.scene.edits import applied, read_edits
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import scene_text
 from lazzik.demo.station import station
-from lazzik.store.runs import Runs
 from lazzik.web.edits.routes import Edits, preview
 from lazzik.web.stage.motion import motion_of
 from tests.browser.conftest import FLAGS
@@ -59,7 +58,7 @@ def _server(scene: Scene, address: str, layer: str) -> str:
         edit = {"do": "set", "address": f"{address}#{layer}.amplitude", "value": n / 5}
         body = Edits(revision=0, edits=[edit], at=address, frame=scene.first)
         began = time.perf_counter()
-        preview("one", body, One(), memo, Runs(Path("nowhere")))  # type: ignore[arg-type]
+        preview("one", body, One(), memo)  # type: ignore[arg-type]
         times.append(time.perf_counter() - began)
         after = applied(scene, read_edits([edit]))
         clock = after.clock(4)

@@ -296,12 +296,41 @@ def demo(write: Annotated[Path, typer.Option(help="File to write the demo scene 
 
 
 @app.command()
-def prepare() -> None:
-    """Compile what is compiled and keep it on disk, so that nothing waits for it later."""
+def prepare(
+    data: Annotated[
+        Path | None, typer.Option(help="Folder of a database whose scenes are prepared too: their particles.")
+    ] = None,
+    demo: Annotated[bool, typer.Option(help="Add the demo scene if there is no scene yet.")] = False,
+) -> None:
+    """Compile what is compiled and keep it on disk, so that nothing waits for it later; in a data folder work out the
+    particles of its scenes."""
     from lazzik.core.kernels import KERNELS, compiled_now
 
     every_kernel()
     typer.echo(f"{len(KERNELS)} kernels are ready, {len(compiled_now())} of them compiled just now.")
+    if data is not None:
+        _prepare_scenes(data, demo)
+
+
+def _prepare_scenes(data: Path, demo: bool) -> None:
+    from lazzik.core.progress import Progress
+    from lazzik.demo.station import station
+    from lazzik.store.database import Database, claimed
+    from lazzik.store.scenes import SceneStore
+    from lazzik.work.source import Source
+    from lazzik.work.tasks import simulated
+
+    with claimed(data):
+        store = SceneStore(Database(data))
+        if demo and not store.entries():
+            store.create(station(), "demo scene")
+        for entry in store.entries():
+            scene = store.open(entry.id).scene
+            for node in scene.nodes:
+                if node.emitter is not None and node.emitter.locked is None:
+                    made = simulated(Source(data, entry.id, entry.revision), node.id, Progress())
+                    typer.echo(f"{entry.name}, {node.label}: {made} stretches of frames worked out.")
+        store.close()
 
 
 def every_kernel() -> None:

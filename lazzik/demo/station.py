@@ -29,6 +29,7 @@ from lazzik.core.scene.aim import Aim
 from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.edits import applied
 from lazzik.core.scene.edits.scatters import TakeCopies
+from lazzik.core.scene.emitter import Emitter
 from lazzik.core.scene.node import Camera, Color, Light, Look, Node, Position, Rotation, Scale
 from lazzik.core.scene.pose import Held, Pose
 from lazzik.core.scene.scatter import Scatter
@@ -56,6 +57,7 @@ def station() -> Scene:
         *_camera_and_light(),
         *_air(),
         *_grass(),
+        *_snow(),
     ]
     scene = Scene(
         name="Ridge station", fps=30, first=0, last=LAST, nodes=tuple(nodes), dials=(SWELL,), recipes=(FLICKER,),
@@ -464,6 +466,36 @@ def _grass() -> list[Node]:
             sources=("tuft",), surface="ridge", count=10_000.0, mask=patches, size_varies=0.5, lean_varies=14.0,
             gain=34.0, frequency=1.6, frequency_varies=0.25, damping=0.22, loop=float(LAST), fit=True)),
     ]  # fmt: skip
+
+
+def _snow() -> list[Node]:
+    """Snow out of a cloud upwind, ended by the sign's lettering and the ground. Aloft, large eddies bend the whole of
+    it and small ones jitter, each at its time; the crossbar stirs what it passes. These move nothing but the snow."""
+    looped = {"loop": float(LAST), "fit": True}
+    aloft = {"reach": "within", "inner": 2.6, "outer": 4.2, "stirs": "carried"}
+    return [
+        part("cloud", "Cloud", None, Box(kind="box", width=26, height=0.2, depth=11), BONE, position=at(-8.5, 5.4, 0.5),
+             visible=False),
+        Node(id="snow", label="Snow", emitter=Emitter(
+            begin="surface", of="cloud", rate=260.0, life=6.0, life_varies=0.15, ahead=6.0, seed=4.0, push=0.3,
+            answers=0.4, gravity=0.24, colliders=("name", "ridge"), meets="end", size=0.07, size_varies=0.4,
+            size_over_life=((0.0, 0.3), (0.12, 1.0), (1.0, 0.9)), answer_over_life=((0.0, 1.0), (1.0, 0.8)),
+            color_over_life=((0.0, 1.0, 1.0, 1.0, 0.0), (0.1, 1.0, 1.0, 1.0, 0.95), (0.85, 0.93, 0.96, 1.0, 0.9),
+                             (1.0, 0.93, 0.96, 1.0, 0.0)), **looped)),
+        Node(id="large-eddies", label="Large eddies", position=at(-1.0, 5.0, 0.5), field=Eddies(
+            kind="eddies", size=2.4, octaves=1.0, seed=11.0, strength=swelling(0.3, 1.6, 70), **aloft, **looped)),
+        Node(id="small-eddies", label="Small eddies", position=at(1.5, 5.0, 0.5), field=Eddies(
+            kind="eddies", size=0.35, octaves=2.0, seed=12.0, strength=swelling(0.2, 1.0, 170), **aloft, **looped)),
+        Node(id="wake", label="Wake", parent="crossbar", position=at(0.9, 0, 0), field=Eddies(
+            kind="eddies", size=0.3, octaves=2.0, seed=13.0, strength=1.6, reach="within", inner=0.3, outer=1.1,
+            stirs="carried", **looped)),
+    ]  # fmt: skip
+
+
+def swelling(low: float, high: float, frame: float) -> Channel:
+    """A number that is low at both ends of the range and high about a frame."""
+    rows = ((0.0, low), (frame, high), (float(LAST), low))
+    return Channel(value=low, keys=tuple(Key(frame=f, value=value, slope_in=0.0, slope_out=0.0) for f, value in rows))
 
 
 def _cleared(scene: Scene) -> Scene:

@@ -119,6 +119,15 @@ class AirField(Repeats):
         Number,
         Quantity("m", "Metres from which on it does nothing.", (0, 40), 0.1, low=0, group="where", only=WITHIN),
     ] = 6.0
+    stirs: Annotated[
+        Literal["all", "carried"],
+        Option(
+            "What it moves: all that stands in the air, or only what is carried by it, such as particles.",
+            label="moves",
+            group="where",
+            words={"all": "all", "carried": "what is carried"},
+        ),
+    ] = "all"
 
     def rows(self, inputs: FieldInputs) -> Rows:
         """Its numbers over the clock.

@@ -12,6 +12,9 @@ from lazzik.core.types import Points, Samples
 AIR = "~air"
 """What stands for all that moves the air in the graph of who reads whom; no object can be called so."""
 
+CARRIED_AIR = "~carried"
+"""The same for what is carried by the air: with the fields that stir nothing else."""
+
 
 class Airflow(Protocol):
     """The air as it passes one place."""

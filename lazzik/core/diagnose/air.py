@@ -9,14 +9,13 @@ import numpy as np
 
 from lazzik.core.channel.channel import Channel, base_value
 from lazzik.core.channel.layer import numbers_of
-from lazzik.core.diagnose.reason import STILL, Reason, largest, reason, set_to
-from lazzik.core.document import Frozen, Quantity
+from lazzik.core.diagnose.reason import STILL, Reason, beyond, largest, reason, set_to
 from lazzik.core.evaluate.airflow import air
 from lazzik.core.evaluate.blowing import answering
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.layers.breeze import Breeze
 from lazzik.core.scene.node import Node
-from lazzik.core.scene.references import acts, fields_for
+from lazzik.core.scene.references import acts, fields_for, stirs_all
 from lazzik.core.scene.rest_pose import rest_position
 from lazzik.core.scene.scene import Scene
 
@@ -41,9 +40,10 @@ def why_field(scene: Scene, node: Node, scope: Scope) -> list[Reason]:
         found.append(reason("idle", *mend, name=node.label, number=name, value=0.0, better=better))
     if field.reach == "within" and largest(field.outer, scene, scope) < STILL:
         found.append(reason("no-reach", _everywhere(node), name=node.label))
-    if not any(row.frequency for row in answering(scene, node, scope)):
-        found.append(reason("unanswered", name=node.label))
-    found += _beyond(f"{node.id}/field", node.label, field)
+    answered = any(row.frequency for row in answering(scene, node, scope)) if stirs_all(node) else _carries(scene)
+    if not answered:
+        found.append(reason("unanswered" if stirs_all(node) else "carries-nothing", name=node.label))
+    found += beyond(f"{node.id}/field", node.label, field)
     return [*found, *_ends(scene, node)]
 
 
@@ -56,6 +56,9 @@ def why_in_air(scene: Scene, node: Node | None, home: str, name: str, scope: Sco
     for field in scene.fields:
         if not acts(field):
             yield _muted(field)
+        elif not stirs_all(field):
+            stir = {"do": "change-field", "node": field.id, "settings": {"stirs": "all"}}
+            yield reason("stirs-carried", stir, name=name, field=field.label)
         elif field not in blowing:
             yield reason("depends", name=name, field=field.label, home=node.label if node else name)
     if not blowing:
@@ -84,11 +87,16 @@ def why_breeze(scene: Scene, node: Node | None, home: str, here: str, layer: Bre
         yield reason(
             "stiff", set_to(f"{here}.frequency", 2.0), name=layer.label, value=layer.frequency, limit=scene.fps / 2
         )
-    yield from _beyond(here, layer.label, layer, ("frequency", "damping"))
+    yield from beyond(here, layer.label, layer, ("frequency", "damping"))
     if layer.loop is not None:
         for field in fields_for(scene, home):
             if field.field is not None and field.field.loop != layer.loop:
                 yield reason("unlooped", {"do": "loop", "fit": True}, name=layer.label, field=field.label)
+
+
+def _carries(scene: Scene) -> bool:
+    """Whether the air carries anything."""
+    return any(node.emitter is not None and node.visible and node.emitter.wind == "air" for node in scene.nodes)
 
 
 def _muted(node: Node) -> Reason:
@@ -97,24 +105,6 @@ def _muted(node: Node) -> Reason:
 
 def _everywhere(node: Node) -> dict[str, Any]:
     return {"do": "change-field", "node": node.id, "settings": {"reach": "everywhere"}}
-
-
-def _beyond(here: str, name: str, part: Frozen, only: tuple[str, ...] = ()) -> Iterator[Reason]:
-    """Numbers that are far from what is usual: what is done so looks mad."""
-    for number, quantity in numbers_of(type(part)).items():
-        value = getattr(part, number)
-        if isinstance(value, Channel) or quantity.whole or (only and number not in only):
-            continue
-        if not _usual(value, quantity):
-            low, high = quantity.useful
-            nearest = min(max(value, low), high)
-            about = {"number": number, "value": value, "low": low, "high": high, "unit": quantity.unit}
-            yield reason("beyond", set_to(f"{here}.{number}", nearest), name=name, better=nearest, **about)
-
-
-def _usual(value: float, quantity: Quantity) -> bool:
-    low, high = quantity.useful
-    return low - 1e-9 <= value <= high + 1e-9
 
 
 def _ends(scene: Scene, node: Node) -> Iterator[Reason]:

@@ -9,6 +9,8 @@ from typing import Any, Literal
 import numpy as np
 
 from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.layer import numbers_of
+from lazzik.core.document import Frozen, Quantity, counts_under
 from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.edits import Edit, read_edits
@@ -22,10 +24,11 @@ STILL = 1e-9
 
 
 Code = Literal[
-    "aimed", "aims-still", "baked", "beyond", "changes-nothing", "clamped", "coarse", "covered", "dark", "depends",
-    "far", "hidden", "idle", "masked", "muted", "no-aim", "no-air", "no-deformers", "no-field", "no-keys", "no-reach",
-    "nothing-below", "nothing-shaped", "out-of-reach", "points-still", "problem", "reads-still", "round",
-    "shape-baked", "shrunk", "shut", "silenced", "stiff", "too-little", "unanswered", "unlooped", "unmet", "unmoved",
+    "aimed", "aims-still", "baked", "beyond", "carries-nothing", "changes-nothing", "clamped", "clear", "coarse",
+    "comes-late", "covered", "crowded", "dark", "depends", "far", "hidden", "idle", "locked", "masked", "muted",
+    "no-aim", "no-air", "no-copies", "no-deformers", "no-emitter", "no-field", "no-keys", "no-reach", "nothing-below",
+    "nothing-shaped", "out-of-reach", "points-still", "problem", "reads-still", "round", "shape-baked", "shrunk",
+    "shut", "silenced", "stiff", "stirs-carried", "too-little", "unanswered", "unlooped", "unmet", "unmoved",
     "weightless", "zero-below",
 ]  # fmt: skip
 
@@ -69,3 +72,24 @@ def set_to(address: str, value: float) -> dict[str, Any]:
 def largest(number: float | Channel, scene: Scene, scope: Scope, centre: float = 0.0) -> float:
     """How far a number goes from a value at most, over the scene's range."""
     return float(np.abs(np.asarray(number_on(number, scene.clock(), scope)) - centre).max())
+
+
+def beyond(here: str, name: str, part: Frozen, only: tuple[str, ...] = ()) -> Iterator[Reason]:
+    """Numbers that are far from what is usual: what is done so looks mad."""
+    chosen = {name: getattr(part, name) for name in type(part).model_fields}
+    for number, quantity in numbers_of(type(part)).items():
+        value = getattr(part, number)
+        if not counts_under(quantity.only, chosen) or quantity.moment:
+            continue
+        if isinstance(value, Channel) or quantity.whole or (only and number not in only):
+            continue
+        if not _usual(value, quantity):
+            low, high = quantity.useful
+            nearest = min(max(value, low), high)
+            about = {"number": number, "value": value, "low": low, "high": high, "unit": quantity.unit}
+            yield reason("beyond", set_to(f"{here}.{number}", nearest), name=name, better=nearest, **about)
+
+
+def _usual(value: float, quantity: Quantity) -> bool:
+    low, high = quantity.useful
+    return low - 1e-9 <= value <= high + 1e-9

@@ -20,7 +20,6 @@ from numpy.typing import NDArray
 
 from lazzik.core.air import AirField
 from lazzik.core.air.field import Rows, axes_of
-from lazzik.core.channel.airflow import AIR
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.clock import Clock
@@ -30,7 +29,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.transforms import moves, world
 from lazzik.core.evaluate.triples import base_triple
 from lazzik.core.scene.node import Node, channels_of
-from lazzik.core.scene.references import fields_for, seen_by
+from lazzik.core.scene.references import air_of, fields_for, seen_by
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import PointBlock, Points, Samples
 
@@ -43,7 +42,7 @@ def air(points: PointBlock, clock: Clock, scope: Scope, fields: tuple[Node, ...]
     points : (frames or 1, n, 3) array
         Metres, in the scene.
     fields : tuple of Node
-        Those that count; without it, all that act.
+        Those that count; without it, all that act on what stands in the air.
 
     Returns
     -------
@@ -74,7 +73,7 @@ def field_rows(node: Node, clock: Clock, scope: Scope) -> Rows:
     if run is not None and clock.key is not None and place in run:
         rows: Rows = run[place]
         return rows
-    seen = (node, *seen_by(scene, frozenset({AIR})))
+    seen = (node, *seen_by(scene, air_of(node)))
     kept = scope.memo.get(node.field, clock, seen) if scope.memo else None
     if kept is None:
         problems = len(scope.problems or ())

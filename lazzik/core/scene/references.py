@@ -12,7 +12,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from lazzik.core.channel.airflow import AIR
+from lazzik.core.channel.airflow import AIR, CARRIED_AIR
 from lazzik.core.channel.channel import Channel
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.scene.address import Address, find, title
@@ -121,8 +121,8 @@ def readers(scene: Scene) -> Iterator[tuple[str, frozenset[str]]]:
 
 def reads_at(scene: Scene, address: str) -> frozenset[str]:
     """What the number or the place at an address reads; nothing if there is none."""
-    if address == AIR:
-        return _air_reads(scene)
+    if address in (AIR, CARRIED_AIR):
+        return NOTHING.union(*(_field_reads(node) for node in _moving(scene, address) if acts(node)))
     slug, _, part = address.partition("/")
     node = scene.by_id.get(slug)
     if part in PLACES:
@@ -134,9 +134,19 @@ def reads_at(scene: Scene, address: str) -> frozenset[str]:
     return reads | hangs(node) if node is not None and answers(scene, reads) else reads
 
 
-def _air_reads(scene: Scene) -> frozenset[str]:
-    """The places of all fields that act, and what their numbers read."""
-    return NOTHING.union(*(_field_reads(node) for node in scene.fields if acts(node)))
+def _moving(scene: Scene, address: str) -> tuple[Node, ...]:
+    """The fields that AIR or CARRIED_AIR stands for, muted ones too."""
+    return scene.fields if address == CARRIED_AIR else scene.common_fields
+
+
+def stirs_all(node: Node) -> bool:
+    """Whether a field moves all that stands in the air, and not only what is carried by it."""
+    return node.field is not None and node.field.stirs == "all"
+
+
+def air_of(node: Node) -> frozenset[str]:
+    """What stands for the air that a field is part of."""
+    return frozenset({AIR if stirs_all(node) else CARRIED_AIR})
 
 
 def _field_reads(node: Node) -> frozenset[str]:
@@ -151,9 +161,9 @@ def acts(node: Node) -> bool:
 
 
 def fields_for(scene: Scene, home: str) -> tuple[Node, ...]:
-    """The fields that what belongs to `home`, an object or a part of the scene, answers: those that act and do not
-    depend on it themselves."""
-    return tuple(node for node in scene.fields if acts(node) and home not in _needs(scene)[node.id])
+    """The fields that what belongs to `home`, an object or a part of the scene, answers: those that act, on all that
+    stands in the air, and do not depend on it themselves."""
+    return tuple(node for node in scene.common_fields if acts(node) and home not in _needs(scene)[node.id])
 
 
 def _needs(scene: Scene) -> dict[str, frozenset[str]]:
@@ -193,7 +203,7 @@ def circle(scene: Scene) -> list[str] | None:
         if start in done:
             continue
         way: list[str] = [start]
-        ahead: list[Iterator[str]] = [iter(sorted(reads - {AIR}))]
+        ahead: list[Iterator[str]] = [iter(sorted(reads - {AIR, CARRIED_AIR}))]
         while ahead:
             after = next(ahead[-1], None)
             if after is None:
@@ -203,7 +213,7 @@ def circle(scene: Scene) -> list[str] | None:
                 return [*way[way.index(after) :], after]
             elif after not in done:
                 way.append(after)
-                ahead.append(iter(sorted(reads_at(scene, after) - {AIR})))
+                ahead.append(iter(sorted(reads_at(scene, after) - {AIR, CARRIED_AIR})))
     return None
 
 
@@ -230,7 +240,7 @@ def seen_by(scene: Scene, reads: frozenset[str]) -> tuple[object, ...]:
 
 def _held(scene: Scene, address: str) -> object:
     """What an address begins with; for the air all that moves it."""
-    return scene.fields if address == AIR else scene.held_at(address)
+    return _moving(scene, address) if address in (AIR, CARRIED_AIR) else scene.held_at(address)
 
 
 def same_air(before: Scene, after: Scene) -> bool:

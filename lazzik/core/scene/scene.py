@@ -160,6 +160,12 @@ class Scene(Frozen):
         return tuple(node for node in self.nodes if node.field is not None)
 
     @cached_property
+    def common_fields(self) -> tuple[Node, ...]:
+        """Those of them that move all that stands in the air, and not only what is carried by it."""
+        common = tuple(node for node in self.fields if node.field is not None and node.field.stirs == "all")
+        return self.fields if len(common) == len(self.fields) else common
+
+    @cached_property
     def assets(self) -> AssetStore:
         """Where what is heavy of it is kept. No part of the value: where a thing lies says nothing of what it is."""
         return AssetStore()
@@ -253,5 +259,5 @@ class Scene(Frozen):
         if not renamed and "called" in self.__dict__:
             scene.__dict__["called"] = self.called
         if not blows and "fields" in self.__dict__:
-            scene.__dict__["fields"] = self.fields
+            scene.__dict__ |= {"fields": self.fields, "common_fields": self.common_fields}
         return scene

@@ -18,7 +18,7 @@ from typing import Any
 import numpy as np
 
 from lazzik.core.cache import Shelf
-from lazzik.core.channel.airflow import AIR
+from lazzik.core.channel.airflow import CARRIED_AIR
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.edits.emitters import emitter_of
@@ -60,7 +60,7 @@ def run_key(scene: Scene, slug: str) -> str:
         if name is not None:
             held += scene.lineage(scene.by_id[name])
     read = [depends_on(scene, here.replaced(label="any", visible=True, look=None)) for here in held]
-    blown = seen_by(scene, frozenset({AIR})) if emitter.wind == "air" else ()
+    blown = seen_by(scene, frozenset({CARRIED_AIR})) if emitter.wind == "air" else ()
     parts = (FORMAT, platform.machine(), np.__version__, scene.fps, scene.first, read, blown)
     return sha256(repr(parts).encode()).hexdigest()
 

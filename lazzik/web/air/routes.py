@@ -14,7 +14,7 @@ from lazzik.core.evaluate.airflow import air
 from lazzik.core.evaluate.blowing import streaks
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.edits.air import field_of, stands, things_of
-from lazzik.core.scene.references import acts
+from lazzik.core.scene.references import fields_for
 from lazzik.web.air.gusts import gusts_of
 from lazzik.web.deps import Kept, Store
 from lazzik.web.requests.fields import AskedRevision, FrameNumber
@@ -95,7 +95,7 @@ def air_here(
     in_range(scene, frame, frame)
     scope, clock = Scope(scene, memo, []), Clock.over(scene.fps, scene.first, frame, start=frame)
     point = np.array([[[x, y, z]]])
-    fields = [node for node in scene.fields if acts(node)]
+    fields = fields_for(scene, "")
     rows = [(scene.called[node.id], _told(air(point, clock, scope, (node,))[0, 0])) for node in fields]
     total = air(point, clock, scope)[0, 0]
     content = {"rows": rows, "total": _told(total), "name": beaufort(float(np.linalg.norm(total)))[1]}

@@ -7,6 +7,7 @@ from fastapi import APIRouter, Request, Response
 from lazzik.core.diagnose.aim import why_aim
 from lazzik.core.diagnose.air import why_field
 from lazzik.core.diagnose.number import why
+from lazzik.core.diagnose.particles import why_particles
 from lazzik.core.diagnose.shape import why_shape
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.seams import seams
@@ -15,6 +16,7 @@ from lazzik.web.aim.view import split_aim
 from lazzik.web.air.view import split_air
 from lazzik.web.deps import Kept, Store
 from lazzik.web.diagnose.words import reason_view
+from lazzik.web.emitter.view import split_emitter
 from lazzik.web.shape.view import split_shape
 from lazzik.web.ui.templating import templates
 
@@ -23,11 +25,15 @@ router = APIRouter(prefix="/scenes/{scene_id}")
 
 @router.get("/why")
 def why_sheet(request: Request, scene_id: str, at: str, store: Store, memo: Kept) -> Response:
-    """Why a layer, a number with all its layers, a deformer, an aim or a field does not show."""
+    """Why a layer, a number with all its layers, a deformer, an aim, a field or what is sent out does not show."""
     scene = store.open(scene_id).scene
     scope = Scope(scene, memo, [])
     shape, aims, blows = split_shape(at), split_aim(at), split_air(at)
-    if blows is not None:
+    sends = split_emitter(at)
+    if sends is not None:
+        node = scene.node(sends)
+        heading, reasons = f"{node.label} / particles", why_particles(scene, node, scope)
+    elif blows is not None:
         node = scene.node(blows)
         heading, reasons = f"{node.label} / air", why_field(scene, node, scope)
     elif aims is not None:

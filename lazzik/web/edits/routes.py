@@ -85,7 +85,7 @@ def redo(scene_id: str, body: OnRevision, store: Store) -> dict[str, Any]:
 
 
 @router.post("/preview")
-def preview(scene_id: str, body: Given, store: Store, memo: Kept, runs: RunsOf) -> Response:
+def preview(scene_id: str, body: Given, store: Store, memo: Kept) -> Response:
     """What edits would do, evaluated and not stored: the shown lanes, and the motion of the objects that differ."""
     before = store.at(scene_id, body.revision)
     after = applied(before, list(body.edits))
@@ -101,8 +101,15 @@ def preview(scene_id: str, body: Given, store: Store, memo: Kept, runs: RunsOf) 
         now = Clock.over(after.fps, after.first, body.frame, start=body.frame)
         content["points"] = [points_of(after, node, now, scope, body.frame) for node in shaped[:MOST_SHAPED]]
     content["crowds"] = crowds_between(before, after, scope)
-    if body.frame is not None:
-        content["carried"] = carried_between(before, after, body.frame, runs)
     if body.field in after.by_id and after.by_id[body.field].field is not None:
         content["gusts"] = gusts_of(after, after.by_id[body.field], scope, *COARSE)
     return packed(content)
+
+
+@router.post("/preview-carried")
+def preview_carried(scene_id: str, body: Given, store: Store, runs: RunsOf) -> Response:
+    """What edits would do to particles at the frame that is shown: asked for apart, since it takes longer than all else
+    that a drag shows."""
+    before = store.at(scene_id, body.revision)
+    frame = before.first if body.frame is None else body.frame
+    return packed({"carried": carried_between(before, applied(before, list(body.edits)), frame, runs)})

@@ -11,20 +11,20 @@ import numpy as np
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.looks import colors_of, sizes_of, turns_of
-from lazzik.core.simulate.particles import MOST_ALIVE, Moment, Particles
+from lazzik.core.simulate.particles import MOST_ALIVE, SUBSTEPS, Moment, Particles
 from lazzik.core.simulate.playback import Playback, run_frames
 from lazzik.core.simulate.run import STRETCH
 from lazzik.store.runs import Runs
 from lazzik.web.emitter.facts import emitter_facts
 from lazzik.web.ui.encode import floats
 
-THINNED = 300
+THINNED = 250
 """Particles that a drag works out, about."""
 
 MOST_READ = 20_000
 """Particles of a frame that are read from the disk for each move of a drag."""
 
-MOST_STEPS = 400
+MOST_STEPS = 300
 """Sub-steps that it does; those born longer ago are left out."""
 
 
@@ -78,7 +78,8 @@ def thinned(scene: Scene, slug: str, frame: float) -> Moment:
     """About THINNED of the particles at a frame, where they are among all."""
     at = math.floor(float(run_frames(scene, slug, np.array([float(frame)]))[0]))
     whole = Particles(scene, slug)
-    seconds = min(whole.longest(), MOST_STEPS * whole.seconds)
+    begun = ((at - scene.first) * SUBSTEPS - whole.begins) * whole.seconds
+    seconds = min(whole.longest(), MOST_STEPS * whole.seconds, begun)
     at_once = whole.emitter.comes == "at once"
     alive = float(np.max(whole.over_range("amount" if at_once else "rate"))) * (1.0 if at_once else seconds)
     every = max(1, round(min(alive, MOST_ALIVE) / THINNED))

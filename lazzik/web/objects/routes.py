@@ -16,6 +16,7 @@ from lazzik.core.errors import InvalidEdit
 from lazzik.core.formats.importer import BROUGHT
 from lazzik.core.geometry.font_names import SHIPPED
 from lazzik.core.geometry.pictures import kept
+from lazzik.demo.whole import WHOLE
 from lazzik.web.deps import Heavy, Store, source_of
 from lazzik.web.jobs import Jobs, Running
 from lazzik.web.requests.fields import Revision
@@ -120,6 +121,7 @@ def object_sheet(request: Request, scene_id: str, store: Store, at: Annotated[st
     node = store.open(scene_id).scene.by_id.get(at.split("/", 1)[0])
     under = node if node and node.what == "group" else None  # what is added goes into a group that is chosen
     content: dict[str, Any] = {"fonts": SHIPPED, "endings": BROUGHT, "under": under}
+    content["whole"] = WHOLE
     content["chosen_shape"] = node if node and node.shape is not None else None
     content["fields_of_air"] = tuple((kind.title, {"field": {"kind": name}}) for name, kind in FIELD_KINDS.items())
     return templates.TemplateResponse(request, "objects/form.html", content)

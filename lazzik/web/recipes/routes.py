@@ -7,6 +7,7 @@ from fastapi import APIRouter, Request, Response
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.address import Address, find, title
 from lazzik.demo.recipes import library
+from lazzik.demo.whole import WHOLE
 from lazzik.web.deps import Kept, Store
 from lazzik.web.recipes.view import SIZE, recipe_card
 from lazzik.web.studio.selection import chosen
@@ -31,6 +32,7 @@ def page(request: Request, scene_id: str, store: Store, memo: Kept, at: str = ""
         "own": [recipe_card(scene, recipe, target, Scope(scene, memo, [])) for recipe in scene.recipes],
         "library": [recipe_card(scene, r, target, Scope(scene, memo, [])) for r in library() if r.id not in known],
         "size": SIZE,
+        "whole": WHOLE,
     }
     return templates.TemplateResponse(request, "recipes/page.html", content)
 

@@ -26,7 +26,7 @@ GIGA = 1e9
 Key = Annotated[str, Path(pattern=r"^[0-9a-f]{64}$")]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RunRow:
     """A run as the page shows it."""
 
@@ -51,8 +51,8 @@ def page(request: Request, store: Store, runs: RunsOf) -> Response:
     asked = {scene: _asked(store, scene) for scene in {run.scene for run in found} & set(names)}
     rows = [
         RunRow(
-            run, datetime.fromtimestamp(run.used, UTC).replace(tzinfo=None), names.get(run.scene, ""),
-            run.key in asked.get(run.scene, ()),
+            run=run, used=datetime.fromtimestamp(run.used, UTC).replace(tzinfo=None), scene=names.get(run.scene, ""),
+            wanted=run.key in asked.get(run.scene, ()),
         )
         for run in found
     ]  # fmt: skip

@@ -22,10 +22,12 @@ export function offerEmitters() {
     {
       name: "emit",
       run: async (button) => {
+        const before = new Set(store.facts.emitters.map(({ node }) => node));
         const landed = button && (await apply(button));
         if (!landed) return;
         closeSheet();
-        if (landed.added?.[0]) await choose(`${landed.added[0]}/particles`, { moving: false, also: [] });
+        const sends = store.facts.emitters.find(({ node }) => !before.has(node));
+        if (sends) await choose(`${sends.node}/particles`, { moving: false, also: [] });
       },
     },
     { name: "lock-run", run: lock },

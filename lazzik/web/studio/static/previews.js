@@ -18,6 +18,9 @@ export class Previews {
   times = [];
   /** @type {((sentence: string) => void) | null} */
   problem = null;
+  /** @type {object | null} what particles are to be asked of next */
+  carried = null;
+  asking = false;
 
   /** @param {(content: any) => void} show */
   constructor(show) {
@@ -40,8 +43,10 @@ export class Previews {
       try {
         const { revision, facts, frame } = store;
         const field = facts.at.endsWith("/air") ? facts.at.split("/")[0] : "";
-        const content = await packed(`${store.url}/preview`, { revision, edits: shaped(edits), at: facts.channel, also: facts.also, frame, field });
+        const body = { revision, edits: shaped(edits), at: facts.channel, also: facts.also, frame, field };
+        const content = await packed(`${store.url}/preview`, body);
         if (!this.stopped) this.show(content);
+        if (facts.emitters.length) this.carry(body);
         this.times.push(performance.now() - asked);
         this.problem?.("");
       } catch (error) {
@@ -53,11 +58,31 @@ export class Previews {
     this.running = false;
   }
 
+  // particles come after all else and are not waited for: the newest ones that are asked for, one answer at a time
+  /** @param {object} body */
+  async carry(body) {
+    this.carried = body;
+    if (this.asking) return;
+    this.asking = true;
+    try {
+      while (this.carried && !this.stopped) {
+        const asked = this.carried;
+        this.carried = null;
+        const content = await packed(`${store.url}/preview-carried`, asked);
+        if (!this.stopped) this.show(content);
+      }
+    } catch (error) {
+      if (!(error instanceof Refused)) throw error; // the preview itself says what was wrong
+    } finally {
+      this.asking = false;
+    }
+  }
+
   /**
    * Begin a drag.
    * @param {((sentence: string) => void) | null} problem told what is wrong with a value on the way
    */
   begin(problem = null) { this.stopped = false; this.problem = problem; }
 
-  end() { this.stopped = true; this.next = this.asked = null; }
+  end() { this.stopped = true; this.next = this.asked = this.carried = null; }
 }

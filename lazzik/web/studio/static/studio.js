@@ -79,11 +79,11 @@ const strata = new Strata();
 const transport = new Transport();
 const gizmo = stage && new Gizmo(stage);
 const previews = new Previews((content) => {
+  if (content.carried) return particles?.preview(content.carried);
   if (content.strata) show(content.strata);
   stage?.setMotion(content.motion, store.facts.first);
   if (content.points) surfaces?.preview(content.points);
   crowds?.preview(content.crowds);
-  if (content.carried) particles?.preview(content.carried);
   if (content.gusts) airPanel.show(content.gusts);
 });
 
