@@ -22,7 +22,7 @@ from lazzik.core.scene.emitter import Emitter
 from lazzik.core.scene.node import Camera, Light, Look, Node, channels_of
 from lazzik.core.scene.scatter import Scatter
 from lazzik.core.scene.sheaf import Sheaf
-from lazzik.core.simulate import colliders, motion, particles
+from lazzik.core.simulate import between, colliders, motion, particles, playback
 
 FILE = Path(__file__).parent.parent / "docs" / "reference.md"
 
@@ -79,7 +79,9 @@ def _lines() -> Iterator[str]:
         for name, described in kinds.items():
             yield from _part(f"### {described.title} (`{name}`)", described, described.summary)
     yield from _part("## Scatter", Scatter, (Scatter.__doc__ or "").strip(), copies)
-    yield from _part("## Emitters", Emitter, (Emitter.__doc__ or "").strip(), motion, particles, colliders)
+    yield from _part(
+        "## Emitters", Emitter, (Emitter.__doc__ or "").strip(), motion, particles, colliders, between, playback
+    )
     yield "## Sheaves"
     yield ""
     yield from _table(numbers_of(Sheaf))

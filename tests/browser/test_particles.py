@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import re
+from typing import Any
+
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import Studio
+from tests.browser.conftest import Studio, until_asked
 from tests.browser.test_air import go
 from tests.browser.test_walks import Walk
 
 pytestmark = pytest.mark.browser
 
 ALL = "() => { const run = window.lazzik.particles.runs.get('particles'); return run && run.there.size === run.count; }"
-DRAWN = "() => window.lazzik.particles.runs.get('particles').drawn.geometry.attributes.position?.count ?? 0"
+DRAWN = "() => window.lazzik.particles.runs.get('particles').drawn.points.geometry.attributes.position?.count ?? 0"
 
 
 def test_particles_are_added_come_by_themselves_and_play_without_being_worked_out_anew(small: Studio) -> None:
@@ -24,7 +27,8 @@ def test_particles_are_added_come_by_themselves_and_play_without_being_worked_ou
     page.wait_for_function(ALL)
     go(page, 60)
     page.wait_for_function(f"() => ({DRAWN})() > 100")
-    expect(page.locator("#run-said")).to_contain_text("live")
+    page.wait_for_function("() => document.querySelectorAll('[data-course] path.trace').length === 2")
+    expect(page.locator('[data-course="alive"] .now')).to_have_text(re.compile(r"^[1-9][0-9,]*$"))
     # stretches that were seen are asked for no more
     go(page, 61)
     page.wait_for_function("() => window.lazzik.particles.runs.get('particles').kept.size >= 2")
@@ -46,3 +50,157 @@ def test_particles_are_added_come_by_themselves_and_play_without_being_worked_ou
     small.lands(1)
     page.wait_for_function(f"was => ({DRAWN})() === was", arg=before)
     expect(page.locator("#jobs .job")).to_have_count(0)
+
+
+def particles_from_the_post(small: Studio) -> Walk:
+    """Two actions."""
+    small.page.click("#row-post > a")
+    walk = Walk(small)
+    walk.key("a")
+    walk.press("[data-act=emit]:has-text('from the surface of Post')", lands=True)
+    small.page.wait_for_function(ALL)
+    go(small.page, 60)
+    small.page.wait_for_function(f"() => ({DRAWN})() > 100")
+    return walk
+
+
+def points(page: Any, name: str) -> list[list[float]]:
+    found: list[list[float]] = page.evaluate(
+        "name => JSON.parse(document.querySelector(`[data-over-life=${name}]`).dataset.points)", name
+    )
+    return found
+
+
+def test_curves_over_life_are_drawn_by_hand_and_by_the_keyboard(small: Studio) -> None:
+    page = small.page
+    particles_from_the_post(small)
+    field = page.locator("[data-over-life=size_over_life] svg")
+    field.scroll_into_view_if_needed()
+    box = field.bounding_box()
+    assert box is not None
+    run = "() => window.lazzik.particles.runs.get('particles').run"
+    before = page.evaluate(run)
+    page.mouse.dblclick(box["x"] + box["width"] / 2, box["y"] + box["height"] * 0.7)
+    small.lands(2)
+    assert [round(point[0], 1) for point in points(page, "size_over_life")] == [0, 0.5, 1]
+    # dragged: seen on the way, one step when it is let go
+    dot = page.locator("[data-over-life=size_over_life] circle[data-place='1']").bounding_box()
+    assert dot is not None
+    page.mouse.move(dot["x"] + dot["width"] / 2, dot["y"] + dot["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] * 0.75, box["y"] + box["height"] * 0.3, steps=4)
+    page.wait_for_function("() => window.lazzik.particles.runs.get('particles').thin")
+    page.mouse.up()
+    small.lands(3)
+    moved = points(page, "size_over_life")[1]
+    assert 0.6 < moved[0] < 0.9
+    assert moved[1] > 0.9
+    assert page.evaluate(run) == before  # how they look needs no other run
+    # by the keyboard
+    page.focus("[data-over-life=answer_over_life] circle[data-place='1']")
+    page.keyboard.press("ArrowDown")
+    small.lands(4)
+    assert points(page, "answer_over_life")[1] == [1, 0.95]
+    page.wait_for_function("was => window.lazzik.particles.runs.get('particles').run !== was", arg=before)
+    page.focus("[data-over-life=size_over_life] circle[data-place='1']")
+    page.keyboard.press("Delete")
+    small.lands(5)
+    assert len(points(page, "size_over_life")) == 2
+    page.fill("[data-over-life=color_over_life] input[type=color]", "#ff8000")
+    small.lands(6)
+    assert [round(part, 2) for part in points(page, "color_over_life")[0][1:4]] == [1, 0.5, 0]
+    for step in (5, 4, 3, 2, 1):
+        page.keyboard.press("Escape")
+        page.keyboard.press("Control+z")
+        small.lands(step)
+    assert points(page, "size_over_life") == [[0, 1], [1, 1]]
+
+
+def test_a_few_move_at_once_while_a_number_is_dragged_and_the_ruler_says_what_is_there(small: Studio) -> None:
+    page = small.page
+    particles_from_the_post(small)
+    line = "() => [...document.querySelectorAll('#ruler .kept')].map((part) => part.classList.contains('older'))"
+    page.wait_for_function(f"() => {{ const parts = ({line})(); return parts.length > 0 && !parts.includes(true); }}")
+    held: list[Any] = []
+    page.route("**/run", lambda route: held.append(route))  # the full run waits until the test lets it
+    slider = page.locator('.knob[data-address="particles/emitter.push"] input[type=range]').bounding_box()
+    assert slider is not None
+    y = slider["y"] + slider["height"] / 2
+    page.mouse.move(slider["x"] + slider["width"] * 0.1, y)
+    page.mouse.down()
+    page.mouse.move(slider["x"] + slider["width"] * 0.7, y, steps=4)
+    page.wait_for_function("() => window.lazzik.particles.runs.get('particles').thin?.moment.sizes.length > 20")
+    expect(page.locator("#run-said")).to_contain_text("a few of them")
+    page.mouse.up()
+    small.lands(2)
+    # it is there until its run is; the frames of the state before are told as such
+    page.wait_for_function(f"() => ({line})().includes(true)")
+    assert page.evaluate("() => window.lazzik.particles.runs.get('particles').thin.landed")
+    page.wait_for_function("() => true")
+    until_asked(page, held)
+    page.unroute("**/run")
+    for route in held:
+        route.continue_()
+    page.wait_for_function(ALL)
+    page.wait_for_function(f"() => {{ const parts = ({line})(); return parts.length > 0 && !parts.includes(true); }}")
+    expect(page.locator("#run-said")).not_to_contain_text("a few of them")
+
+
+def test_a_run_is_locked_played_backwards_kept_and_removed(small: Studio) -> None:
+    page = small.page
+    particles_from_the_post(small)
+    first = page.evaluate("() => window.lazzik.particles.runs.get('particles').run")
+    page.click("[data-act=lock-run]")
+    small.lands(2)
+    expect(page.locator("#run-said")).to_contain_text("locked")
+    page.fill('.knob[data-address="particles/emitter.push"] input.num', "5")
+    page.press('.knob[data-address="particles/emitter.push"] input.num', "Enter")
+    small.lands(3)
+    assert page.evaluate("() => window.lazzik.particles.runs.get('particles').run") == first
+    # backwards: the first frame shows the last one's particles
+    go(page, 0)
+    page.wait_for_function(f"() => ({DRAWN})() === 0")
+    page.click("summary:has-text('played')")
+    page.fill('.knob[data-address="particles/emitter.tempo"] input.num', "-1")
+    page.press('.knob[data-address="particles/emitter.tempo"] input.num', "Enter")
+    small.lands(4)
+    page.wait_for_function(f"() => ({DRAWN})() > 100")
+    assert page.evaluate("() => window.lazzik.particles.runs.get('particles').run") == first
+    scene = page.url
+    page.goto("/runs")
+    row = page.locator(".run-table tbody tr", has_text="in use").filter(has=page.locator("[aria-pressed=true]"))
+    expect(row).to_have_count(1)
+    row.locator("button:has-text('Keep')").click()
+    expect(page.locator(".run-table [aria-pressed=true]")).to_have_count(0)
+    page.goto(scene)
+    small.ready()
+    page.click("[data-act=lock-run]")
+    small.lands(5)
+    page.wait_for_function("was => window.lazzik.particles.runs.get('particles').run !== was", arg=first)
+    page.wait_for_function(ALL)
+
+
+def test_particles_become_objects_from_the_panel(small: Studio) -> None:
+    page = small.page
+    particles_from_the_post(small)
+    page.click("[data-sheet=objects-form]")
+    page.fill("#objects-form [name=most]", "3")
+    page.click("#objects-form [type=submit]")
+    small.lands(2)
+    expect(page.locator("#tree .object", has_text="Particles, as objects")).to_have_count(1)
+    expect(page.locator("dialog[open]")).to_have_count(0)
+
+
+def test_copies_of_an_object_are_drawn_and_one_that_is_set_up_comes_in_two_actions(small: Studio) -> None:
+    page, walk = small.page, Walk(small)
+    walk.key("a")
+    walk.press("[data-act=emit]:has-text('First leaves')", lands=True)
+    assert walk.actions == 2
+    expect(page.locator("#strata .trail")).to_contain_text("First leaves of autumn")
+    leaves = "() => window.lazzik.particles.runs.get('first-leaves')"
+    page.wait_for_function(f"() => ({leaves})()?.there.size === ({leaves})().count")
+    go(page, 60)
+    page.wait_for_function(f"() => ({leaves})().drawn.parts?.[0]?.mesh.count > 5")
+    page.select_option("#em-drawn", "points")
+    small.lands(2)
+    page.wait_for_function(f"() => ({leaves})().drawn.points?.visible")
