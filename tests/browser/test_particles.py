@@ -5,9 +5,12 @@ from __future__ import annotations
 import re
 from typing import Any
 
+import numpy as np
 import pytest
+import shapely
 from playwright.sync_api import expect
 
+from lazzik.core.geometry.lettering import Lettering
 from tests.browser.conftest import Studio, until_asked
 from tests.browser.test_air import go
 from tests.browser.test_walks import Walk
@@ -136,7 +139,6 @@ def test_a_few_move_at_once_while_a_number_is_dragged_and_the_ruler_says_what_is
     # it is there until its run is; the frames of the state before are told as such
     page.wait_for_function(f"() => ({line})().includes(true)")
     assert page.evaluate("() => window.lazzik.particles.runs.get('particles').thin.landed")
-    page.wait_for_function("() => true")
     until_asked(page, held)
     page.unroute("**/run")
     for route in held:
@@ -204,3 +206,43 @@ def test_copies_of_an_object_are_drawn_and_one_that_is_set_up_comes_in_two_actio
     page.select_option("#em-drawn", "points")
     small.lands(2)
     page.wait_for_function(f"() => ({leaves})().drawn.points?.visible")
+
+
+@pytest.mark.slow
+def test_on_the_stage_the_lettering_leaves_a_hole_of_its_own_shape(small: Studio) -> None:
+    """What is drawn behind the sign, of a hundred thousand that were sent at it, leaves out what its letters cover."""
+    page = small.page
+    numbers = {"amount": 200_000, "push": -4, "spread": 0, "push_varies": 0.2, "gravity": 0, "life": 100}
+    sign = {"kind": "lettering", "text": "RIDGE", "size": 0.6, "depth": 0.06}
+    cloud = {"kind": "sheet", "width": 2.6, "height": 0.9, "standing": True}
+    edits: list[dict[str, Any]] = [
+        {"do": "change-scene", "last": 40},
+        {"do": "add-object", "label": "Sign", "shape": sign, "position": [0, 5, 0]},
+        {"do": "add-object", "label": "Cloud", "shape": cloud, "position": [0, 5, 1.5]},
+        {"do": "emit", "label": "Rain", "of": "cloud"},
+        {"do": "change-emitter", "node": "rain", "colliders": ["sign"],
+         "settings": {"comes": "at once", "wind": "still", "meets": "end"}},
+        *({"do": "set", "address": f"rain/emitter.{name}", "value": value} for name, value in numbers.items()),
+    ]  # fmt: skip
+    scene = page.url.split("?")[0]
+    assert page.request.post(f"{scene}/edits", data={"revision": small.step, "edits": edits}).ok
+    page.goto(f"{scene}?at=rain/particles")
+    small.ready()
+    page.wait_for_function(ALL.replace("particles')", "rain')"))
+    go(page, 40)
+    drawn = "() => window.lazzik.particles.runs.get('rain').drawn.points.geometry.attributes.position"
+    page.wait_for_function(f"() => ({drawn})()?.count > 100_000")
+    places = np.array(page.evaluate(f"() => Array.from(({drawn})().array)")).reshape(-1, 3)
+    mesh = Lettering(**sign).mesh()  # type: ignore[arg-type]
+    flat = shapely.polygons(mesh.points[mesh.triangles][:, :, :2])
+    letters = shapely.unary_union([shape for shape in flat.tolist() if shape.area > 1e-12])
+    low, high = mesh.points[:, 2].min(), mesh.points[:, 2].max()
+    within = places[(places[:, 2] > low + 1e-6) & (places[:, 2] < high - 1e-6)]
+    assert not shapely.contains_xy(letters.buffer(-1e-6), within[:, 0], within[:, 1] - 5).any()
+    behind = places[places[:, 2] < low]
+    cells: dict[str, Any] = {"bins": (160, 54), "range": ((-1.2, 1.2), (-0.4, 0.4))}
+    came, xs, ys = np.histogram2d(behind[:, 0], behind[:, 1] - 5, **cells)
+    hole = came < 0.5 * np.median(came)
+    middles = np.meshgrid((xs[1:] + xs[:-1]) / 2, (ys[1:] + ys[:-1]) / 2, indexing="ij")
+    covered = shapely.contains_xy(letters, middles[0].ravel(), middles[1].ravel()).reshape(hole.shape)
+    assert np.sum(hole & covered) / np.sum(hole | covered) >= 0.9

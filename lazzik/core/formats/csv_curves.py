@@ -45,7 +45,9 @@ class CsvCurves(Format):
         "that moves, long a row for each of its values, with its unit; copies has a row for each copy of what is "
         "scattered, with its place, turn and size in the scene."
     )
-    leaves: ClassVar[str] = "Geometry; numbers that stand still; what lies between frames."
+    leaves: ClassVar[str] = (
+        "Geometry; numbers that stand still; what lies between frames; particles, which have a card of their own."
+    )
 
     layout: Literal["wide", "long", "copies"] = "wide"
 

@@ -63,7 +63,9 @@ class AnimatedSvg(Format):
     leaves: ClassVar[str] = (
         "Light and shade; edges within an outline; changes of what lies in front, which is settled at "
     )
-    leaves += "the first frame; copies of what is scattered beyond the number below."
+    leaves += (
+        "the first frame; copies of what is scattered beyond the number below; particles, unless they are made objects."
+    )
 
     view: View = "camera"
     every: Annotated[int, Field(ge=1, le=1000), Quantity("fr", "Frames from one picture to the next.")] = 2

@@ -94,7 +94,8 @@ def _along(ways: Points) -> Quaternions:
 
 def _now(scene: Scene, slug: str, emitter: Emitter, name: str, frame: float) -> float:
     clock = Clock(scene.fps, scene.first, np.array([float(frame)]))
-    return float(np.ravel(value_of(emitter, name, clock, Scope(scene, None, []).at(slug)))[0])
+    value = float(np.ravel(value_of(emitter, name, clock, Scope(scene, None, []).at(slug)))[0])
+    return value if np.isfinite(value) else 0.0
 
 
 def _shares(moment: Moment) -> Samples:

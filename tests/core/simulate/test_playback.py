@@ -8,7 +8,9 @@ from typing import Any
 import numpy as np
 import pytest
 
+from lazzik.core.channel.channel import Channel
 from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.layers import BY_KIND
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.between import between
 from lazzik.core.simulate.looks import turns_of
@@ -161,3 +163,22 @@ def test_copies_turn_along_their_way_or_by_the_integral_of_their_spin() -> None:
     assert own is not None
     held = [Turn.from_quat(turns_of(keyed, "dust", own, 0, m)) for m in run(keyed, 40)[20:41:20]]
     np.testing.assert_allclose((held[1] * held[0].inv()).magnitude(), 0.0, atol=1e-9)
+
+
+def test_looks_are_finite_whatever_a_formula_says() -> None:
+    from lazzik.core.simulate.looks import colors_of, sizes_of
+
+    scene = edited(dusty(rate=60.0), {"do": "change-emitter", "node": "dust", "settings": {"turned": "spin"}})
+    emitter = scene.node("dust").emitter
+    assert emitter is not None
+    bad = Channel(layers=(BY_KIND["formula"].model_validate({"kind": "formula", "id": "bad", "label": "Bad",
+                                                           "text": "sqrt(0 - 1)", "combine": "replace"}),))  # fmt: skip
+    worse = emitter.replaced(size=bad, spin=bad, tempo=bad, size_varies=bad)
+    nasty = scene.with_node(scene.node("dust").replaced(emitter=worse))
+    frames = run_frames(nasty, "dust", np.arange(60.0))
+    assert np.isfinite(frames).all()
+    moment = run(nasty, 30)[30]
+    for values in (
+        sizes_of(nasty, "dust", worse, 0, moment), turns_of(nasty, "dust", worse, 0, moment), colors_of(worse, moment),
+    ):  # fmt: skip
+        assert np.isfinite(values).all()

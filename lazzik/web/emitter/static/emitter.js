@@ -6,10 +6,11 @@ import { all, maybe, shape } from "lazzik/lib/dom.js";
 import { guard } from "lazzik/lib/guard.js";
 import { extent } from "lazzik/lib/numbers.js";
 import { store } from "lazzik/lib/store.js";
+import { toast } from "lazzik/lib/toasts.js";
 import { worked } from "lazzik/shape/bake.js";
 import { apply, commit, send } from "lazzik/studio/history.js";
 import { choose } from "lazzik/studio/session.js";
-import { closeSheet, sheetForm } from "lazzik/studio/sheets.js";
+import { closeSheet, sheet, sheetForm } from "lazzik/studio/sheets.js";
 import { curvePath, heights, upright } from "lazzik/timeline/plot.js";
 import { onView } from "lazzik/timeline/timeaxis.js";
 
@@ -30,16 +31,23 @@ export function offerEmitters() {
         if (sends) await choose(`${sends.node}/particles`, { moving: false, also: [] });
       },
     },
-    { name: "lock-run", run: lock },
+    { name: "lock-run", run: (button) => lock(button ?? maybe("[data-act=lock-run]")), label: "Lock the run of the open particles, or let it go" },
+    { name: "objects", run: makeObjects, label: "Make objects of the open particles" },
   );
   sheetForm("objects-form", {
     land: (form, fields) => send("make-objects", { node: form.dataset.node, most: Number(fields.get("most")) }, worked),
   });
 }
 
+function makeObjects() {
+  const node = maybe("[data-emitter]")?.dataset.emitter;
+  return node ? sheet("objects-form", { node }) : toast("Open particles first.");
+}
+
 /** A run that is locked is kept, whatever the limit. @param {HTMLElement | null} button */
 async function lock(button) {
   const { node = "", locked } = button?.dataset ?? {};
+  if (!node) return toast("Open particles first.");
   const { run } = locked === "true" ? { run: null } : await post(`${store.url}/keep-run`, { revision: store.revision, node });
   await commit([{ do: "change-emitter", node, locked: run }]);
 }
