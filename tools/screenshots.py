@@ -158,31 +158,16 @@ def _versions(page: Page, scene: str) -> None:
 
 
 def _snow(page: Page, scene: str) -> None:
-    """Snow from a cloud, driven by the wind of the station, in a copy of the scene."""
-    page.request.post(f"{scene}/copy", max_redirects=0)
-    page.goto("/scenes")
-    copy = page.locator(".card-link").first.get_attribute("href") or ""
-    numbers = {"rate": 700, "life": 7, "push": 0.3, "ahead": 7, "answers": 0.4, "gravity": 0.25, "size": 0.07}
-    cloud = {"kind": "box", "width": 30, "height": 0.2, "depth": 14}
-    fallen: list[dict[str, object]] = [
-        {"do": "add-object", "label": "Cloud", "shape": cloud, "position": [-9, 5, 0]},
-        {"do": "change-object", "node": "cloud", "visible": False},
-        {"do": "emit", "label": "Snow", "of": "cloud"},
-        *({"do": "set", "address": f"snow/emitter.{name}", "value": value} for name, value in numbers.items()),
-        {"do": "change-emitter", "node": "snow", "colliders": ["name", "ridge"], "settings": {"meets": "end"}},
-        {"do": "change-scene", "name": "Ridge station"},
-    ]
-    _edited(page, copy, 0, fallen)
-    page.goto(f"{copy}?at=snow/particles")
+    """The station's snow, with its run whole."""
+    page.goto(f"{scene}?at=snow/particles")
     page.wait_for_selector("body[data-ready]")
     page.wait_for_function(
         "() => { const run = window.lazzik.particles.runs.get('snow'); return run && run.there.size === run.count; }",
         timeout=120_000,
     )
-    _settled(page, 112)
-    page.wait_for_function("() => window.lazzik.particles.runs.get('snow').drawn.visible")
+    _settled(page, 87)
+    page.wait_for_function("() => document.querySelectorAll('[data-course] path.trace').length === 2")
     _keep(page, "snow")
-    page.request.post(f"{copy}/remove", max_redirects=0)
 
 
 def _edited(page: Page, scene: str, step: int, edits: list[dict[str, object]]) -> int:
