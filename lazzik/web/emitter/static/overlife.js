@@ -185,6 +185,7 @@ export function listenToOverLife(work) {
     const point = [...field.points[field.chosen]];
     [1, 2, 3].forEach((k) => { point[k] = Number((parseInt(swatch.value.slice(2 * k - 1, 2 * k + 1), 16) / 255).toFixed(4)); });
     field.points[field.chosen] = point;
+    swatch.blur(); // so that the next keys are the studio's
     field.draw();
     store(field);
   });

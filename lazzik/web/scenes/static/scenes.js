@@ -63,7 +63,9 @@ if (typeof document !== "undefined") {
   maybe("#find-scene", document, HTMLInputElement)?.addEventListener("input", (event) => {
     if (event.currentTarget instanceof HTMLInputElement && maybe("#none-found")) find(event.currentTarget.value);
   });
-  maybe("#sort-scenes", document, HTMLSelectElement)?.addEventListener("change", (event) => {
+  const order = maybe("#sort-scenes", document, HTMLSelectElement);
+  if (order && order.value !== "changed") sort(/** @type {Order} */ (order.value)); // chosen before this was listening
+  order?.addEventListener("change", (event) => {
     if (event.currentTarget instanceof HTMLSelectElement) sort(/** @type {Order} */ (event.currentTarget.value));
   });
   for (const button of all("[data-rename-scene]")) {

@@ -39,17 +39,39 @@ export class Dots {
     this.points = new THREE.Points(new THREE.BufferGeometry(), material);
     this.points.frustumCulled = false;
     this.points.raycast = () => {};
+    this.room(1);
+    this.points.geometry.setDrawRange(0, 0);
     stage.scene.add(this.points);
+  }
+
+  // buffers stay, and grow when more live: a frame is one upload of what it has
+  /** @param {number} count */
+  room(count) {
+    const { position } = this.points.geometry.attributes;
+    if (position && position.count >= count) return;
+    const most = Math.max(1024, 2 ** Math.ceil(Math.log2(count)));
+    const geometry = new THREE.BufferGeometry();
+    /** @param {Float32Array | Uint8Array} values @param {number} each @param {boolean} [coded] */
+    const buffer = (values, each, coded) => new THREE.BufferAttribute(values, each, coded).setUsage(THREE.DynamicDrawUsage);
+    geometry.setAttribute("position", buffer(new Float32Array(3 * most), 3));
+    geometry.setAttribute("size", buffer(new Float32Array(most), 1));
+    geometry.setAttribute("tint", buffer(new Uint8Array(4 * most), 4, true));
+    this.points.geometry.dispose();
+    this.points.geometry = geometry;
   }
 
   /** @param {Moment} moment */
   draw({ places, sizes, colors }) {
-    const geometry = new THREE.BufferGeometry();
-    geometry.setAttribute("position", new THREE.BufferAttribute(places, 3));
-    geometry.setAttribute("size", new THREE.BufferAttribute(sizes, 1));
-    geometry.setAttribute("tint", new THREE.BufferAttribute(colors, 4, true));
-    this.points.geometry.dispose();
-    this.points.geometry = geometry;
+    this.room(sizes.length);
+    const { geometry } = this.points;
+    for (const [name, values] of /** @type {const} */ ([["position", places], ["size", sizes], ["tint", colors]])) {
+      const attribute = /** @type {THREE.BufferAttribute} */ (geometry.attributes[name]);
+      attribute.array.set(values);
+      attribute.clearUpdateRanges();
+      attribute.addUpdateRange(0, values.length);
+      attribute.needsUpdate = true;
+    }
+    geometry.setDrawRange(0, sizes.length);
     this.points.visible = sizes.length > 0;
     this.points.material.uniforms.pixels.value = this.stage.canvas.height / 2;
   }
