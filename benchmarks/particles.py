@@ -58,10 +58,8 @@ def _played() -> Iterator[str]:
         runs = Runs(Path(folder))
         runs.put("a" * 64, 0, first)
         reads = best(lambda: runs.read("a" * 64, 0), runs=3)
-        course = best(lambda: runs.course("a" * 64, 0), runs=3)
     spent = best(lambda: next_stretch(run, 1, first.state), runs=1)
     yield told(f"{STRETCH} frames of {PARTICLES:,} particles read from the disk", reads, spent, "working them out", 0.3)
-    yield told("how many live in them, and their pace, read alone", course, reads, "reading all of them", 0.1)
 
 
 def _beside() -> Iterator[str]:

@@ -82,6 +82,7 @@ def create_app(
     async def life(_: FastAPI) -> AsyncIterator[None]:
         beside = [asyncio.create_task(each) for each in (_sweep(running), _clean(heavy, store))]
         asyncio.get_running_loop().call_later(FIRST_PAGE, heavy.warm)
+        asyncio.get_running_loop().call_later(4 * FIRST_PAGE, Thread(target=_warm, daemon=True, name="warm-up").start)
         yield
         for task in beside:
             task.cancel()
@@ -112,6 +113,15 @@ def create_app(
     for kind in (LazzikError, RequestValidationError, HTTPException, TooLarge, ClientDisconnect, OSError, Stopped):
         app.add_exception_handler(kind, answer)
     return app
+
+
+def _warm() -> None:
+    """Load what the first page of a scene evaluates with, while somebody still looks at the list of scenes."""
+    from lazzik.core.kernels import KERNELS
+
+    import_module("scipy.spatial.transform")
+    for kernel in list(KERNELS):
+        _ = kernel.ready
 
 
 def _mount_static(app: FastAPI) -> None:
