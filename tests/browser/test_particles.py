@@ -182,6 +182,7 @@ def test_a_run_is_locked_played_backwards_kept_and_removed(small: Studio) -> Non
     page.wait_for_function(ALL)
 
 
+@pytest.mark.slow
 def test_particles_become_objects_from_the_panel(small: Studio) -> None:
     page = small.page
     particles_from_the_post(small)
@@ -256,3 +257,20 @@ def test_on_the_stage_the_lettering_leaves_a_hole_of_its_own_shape(small: Studio
     middles = np.meshgrid((xs[1:] + xs[:-1]) / 2, (ys[1:] + ys[:-1]) / 2, indexing="ij")
     covered = shapely.contains_xy(letters, middles[0].ravel(), middles[1].ravel()).reshape(hole.shape)
     assert np.sum(hole & covered) / np.sum(hole | covered) >= 0.9
+
+
+def test_versions_show_the_particles_of_both_states(small: Studio) -> None:
+    page = small.page
+    particles_from_the_post(small)
+    page.fill('.knob[data-address="particles/emitter.push"] input.num', "6")
+    page.press('.knob[data-address="particles/emitter.push"] input.num', "Enter")
+    small.lands(2)
+    page.wait_for_function(ALL)
+    page.goto(f"{page.url.split('?')[0]}/versions?a=1&b=2")
+    page.wait_for_selector("body[data-ready]")
+    drawn = "() => window.lazzik.comparison.particles.map(({ runs }) => [...runs.values()][0])"
+    page.evaluate("() => window.lazzik.transport.go(60)")
+    page.wait_for_function(f"() => ({drawn})().every((run) => run?.drawn.points.geometry.drawRange.count > 100)")
+    reach = f"() => ({drawn})().map((run) => Math.max(...run.drawn.points.geometry.attributes.position.array))"
+    second, first = page.evaluate(reach)
+    assert second > 1.5 * first  # pushed six times as hard

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import pytest
 
 from lazzik.core.simulate.particles import Particles
 from lazzik.store.database import Database
@@ -31,6 +32,7 @@ def asked(server: Server, path: str, content: dict[str, Any] | None = None) -> A
         return json.loads(answer.read())
 
 
+@pytest.mark.slow
 def test_kill_during_a_run(tmp_path: Path) -> None:
     server = Server(tmp_path, demo=False)
     try:

@@ -25,6 +25,8 @@ def varied(ids: Ids, seed: int, purpose: int, share: float | Samples) -> Samples
     ----------
     ids : (n,) array
         Numbers of particles.
+    share : float or (n,) array
+        From 0 to 1.
 
     Returns
     -------

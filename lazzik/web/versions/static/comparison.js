@@ -8,6 +8,7 @@ import { mostCopies } from "lazzik/stage/hardware.js";
 import { ink } from "lazzik/stage/ink.js";
 import { Model, UNSEEN } from "lazzik/stage/model.js";
 import { pictureOf } from "lazzik/stage/picture.js";
+import { Particles } from "lazzik/stage/particles.js";
 import { Surfaces } from "lazzik/stage/surfaces.js";
 
 /** @import { ScatterFacts } from "lazzik/lib/types.d.ts" */
@@ -30,6 +31,10 @@ export class Comparison {
   surfaces = [];
   /** @type {Crowds[]} the copies of the second state, and of the first */
   crowds = [];
+  /** @type {Particles[]} the same of particles, as far as their runs are there */
+  particles = [];
+  carried = [new THREE.Group(), new THREE.Group()]; // what they are put into
+  sameRuns = true;
   /** @type {Set<string>} scatters that are the same in both */
   sameCopies = new Set();
   /** @type {Map<Surface, THREE.MeshLambertMaterial>} what a faint surface looks like otherwise */
@@ -40,6 +45,7 @@ export class Comparison {
   constructor(stage) {
     this.stage = stage;
     stage.paint = () => this.paint();
+    stage.scene.add(...this.carried);
     store.subscribe("frame", () => this.show());
   }
 
@@ -69,8 +75,23 @@ export class Comparison {
     this.crowds = [crowdsOn(stage, second), crowdsOn(this.first(), first)];
     const [copies, former] = await Promise.all([this.follow(this.crowds[0], { of: b, on }), this.follow(this.crowds[1], { of: a, on })]);
     this.sameCopies = new Set(former.filter((row) => copies.includes(row)).map((row) => row.split(" ")[0]));
+    this.particles = [new Particles(this.second(), store.url, { state: second }), new Particles(this.first(), store.url, { state: first })];
+    const runs = await Promise.all([this.carry(this.particles[0], { of: b, on }), this.carry(this.particles[1], { of: a, on })]);
+    this.sameRuns = runs[0] === runs[1];
     this.seeAs(this.look);
     this.show();
+  }
+
+  /**
+   * Draw the particles of a state, as far as their frames are there; what tells them from those of another.
+   * @param {Particles} particles
+   * @param {Record<string, string>} asked
+   * @returns {Promise<string>}
+   */
+  async carry(particles, asked) {
+    const { emitters, revision } = JSON.parse(await text(`${store.url}/emitters?${new URLSearchParams(asked)}`));
+    await particles.know(emitters, revision);
+    return JSON.stringify(emitters);
   }
 
   /**
@@ -98,10 +119,22 @@ export class Comparison {
     this.surfaces[1].know(before.filter(own), []);
   }
 
-  /** What the copies of the first state are drawn on. */
+  /** What the copies and particles of the first state are drawn on. */
   first() {
-    const { before, stage } = this;
-    return { get nodes() { return before.nodes; }, get frame() { return before.frame; }, invalidate: () => stage.invalidate() };
+    const { before, stage, carried } = this;
+    return {
+      get nodes() { return before.nodes; }, get frame() { return before.frame; }, invalidate: () => stage.invalidate(),
+      scene: carried[1], canvas: stage.canvas,
+    };
+  }
+
+  /** And those of the second one. */
+  second() {
+    const { stage, carried } = this;
+    return {
+      get nodes() { return stage.nodes; }, get frame() { return stage.frame; }, invalidate: () => stage.invalidate(),
+      scene: carried[0], canvas: stage.canvas,
+    };
   }
 
   /**
@@ -119,7 +152,7 @@ export class Comparison {
   show() {
     this.stage.show(store.frame);
     this.before.show(store.frame);
-    for (const each of [...this.surfaces, ...this.crowds]) each.show(store.frame);
+    for (const each of [...this.surfaces, ...this.crowds, ...this.particles]) each.show(store.frame);
   }
 
   /** @param {Look} look */
@@ -202,6 +235,8 @@ export class Comparison {
   only(first, second) {
     if (this.before.root) this.before.root.visible = first;
     if (this.stage.root) this.stage.root.visible = second;
+    this.carried[0].visible = second;
+    this.carried[1].visible = first && !(second && this.sameRuns); // over each other the same ones are drawn once
   }
 
   /** The second state alone, as a picture. @param {readonly [width: number, height: number]} size */
@@ -217,7 +252,8 @@ export class Comparison {
 
   dispose() {
     this.seeAs("second");
-    for (const each of this.crowds) each.dispose();
+    for (const each of [...this.crowds, ...this.particles]) each.dispose();
+    for (const each of this.carried) each.removeFromParent();
     this.before.unload();
     this.ghost.dispose();
   }
