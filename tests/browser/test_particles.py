@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import io
 import re
+import zipfile
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
 import shapely
+from PIL import Image
 from playwright.sync_api import expect
 
 from lazzik.core.geometry.lettering import Lettering
@@ -148,6 +152,28 @@ def test_a_few_move_at_once_while_a_number_is_dragged_and_the_ruler_says_what_is
     expect(page.locator("#run-said")).not_to_contain_text("a few of them")
 
 
+def test_a_run_that_was_stopped_goes_on_at_a_press(small: Studio) -> None:
+    page = small.page
+    scene = page.url.split("?")[0]
+    edits: list[dict[str, Any]] = [
+        {"do": "change-scene", "last": 6000}, {"do": "emit", "label": "Particles", "of": "post"},
+        {"do": "set", "address": "particles/emitter.rate", "value": 2000},
+    ]  # fmt: skip
+    assert page.request.post(f"{scene}/edits", data={"revision": small.step, "edits": edits}).ok
+    page.goto(f"{scene}?at=particles/particles")
+    small.ready()
+    page.wait_for_function("() => window.lazzik.particles.runs.get('particles')?.there.size > 0")
+    expect(page.locator("[data-act=go-on]")).to_be_hidden()
+    page.click("#jobs .job:not([data-state=stopped]) button:has-text('Stop')")
+    expect(page.locator("[data-act=go-on]")).to_be_visible()
+    there = page.evaluate("() => window.lazzik.particles.runs.get('particles').there.size")
+    page.click("[data-act=go-on]")
+    page.wait_for_function("was => window.lazzik.particles.runs.get('particles').there.size > was", arg=there)
+    expect(page.locator("[data-act=go-on]")).to_be_hidden()
+    page.click("#jobs .job:not([data-state=stopped]) button:has-text('Stop')")
+    expect(page.locator("[data-act=go-on]")).to_be_visible()
+
+
 def test_a_run_is_locked_played_backwards_kept_and_removed(small: Studio) -> None:
     page = small.page
     particles_from_the_post(small)
@@ -274,3 +300,28 @@ def test_versions_show_the_particles_of_both_states(small: Studio) -> None:
     reach = f"() => ({drawn})().map((run) => Math.max(...run.drawn.points.geometry.attributes.position.array))"
     second, first = page.evaluate(reach)
     assert second > 1.5 * first  # pushed six times as hard
+
+
+@pytest.mark.slow
+def test_films_have_particles_as_they_are_seen(small: Studio, tmp_path: Path) -> None:
+    page = small.page
+    particles_from_the_post(small)
+    scene = page.url.split("?")[0]
+
+    def filmed(name: str) -> Any:
+        page.goto(f"{scene}/deliver")
+        for field, value in (("first", "60"), ("last", "61"), ("width", "320"), ("height", "180"), ("blur", "4")):
+            page.fill(f"#film-form [name={field}]", value)
+        page.select_option("#film-form [name=form]", "png")
+        with page.expect_download() as started:
+            page.click("text=Make the film")
+        started.value.save_as(tmp_path / name)
+        with zipfile.ZipFile(tmp_path / name) as archive:
+            picture = Image.open(io.BytesIO(archive.read("frame-00060.png"))).convert("RGB")
+        return np.asarray(picture, dtype=int)
+
+    seen = filmed("with.zip")
+    hide = [{"do": "change-object", "node": "particles", "visible": False}]
+    assert page.request.post(f"{scene}/edits", data={"revision": 1, "edits": hide}).ok
+    bare = filmed("without.zip")
+    assert (np.abs(seen - bare).max(axis=2) > 8).sum() > 300

@@ -67,6 +67,7 @@ export class RunPanel {
     particles.heard = () => this.changed();
     onView(() => this.draw());
     store.subscribe("frame", () => this.now());
+    act({ name: "go-on", run: () => { if (this.node) particles.goOn(this.node); } });
     new ResizeObserver(() => this.draw()).observe(maybe("#work") ?? document.body);
   }
 
@@ -112,7 +113,9 @@ export class RunPanel {
     const { node, course } = this;
     const note = maybe("#run-said");
     if (!node || !note) return;
-    const { there, count, locked, thinned } = this.particles.told(node, store.frame);
+    const { there, count, locked, thinned, waits } = this.particles.told(node, store.frame);
+    const goOn = maybe("[data-act=go-on]");
+    if (goOn) goOn.hidden = !waits;
     const parts = [
       thinned && "a few of them, while their run comes",
       there < count && `${Math.floor((100 * there) / count)} % of the frames are there`,

@@ -76,6 +76,8 @@ export class Particles {
   revision = 0;
   newest = 0;
   bytes = 0;
+  /** @type {Set<string>} whose runs are being worked out for this page */
+  making = new Set();
   /** @type {() => void} told whenever other frames are there */
   heard = () => {};
 
@@ -148,6 +150,23 @@ export class Particles {
 
   /** Let a run be worked out, and look now and then what of it has come. @param {string} node @param {string} run */
   async make(node, run) {
+    this.making.add(node);
+    try {
+      await this.made(node, run);
+    } finally {
+      this.making.delete(node);
+      this.heard();
+    }
+  }
+
+  /** What was stopped goes on. @param {string} node */
+  goOn(node) {
+    const run = this.runs.get(node);
+    if (run && !this.making.has(node)) guard(() => this.make(node, run.run));
+  }
+
+  /** @param {string} node @param {string} run */
+  async made(node, run) {
     const news = await post(`${this.url}/run`, { revision: this.revision, node });
     let over = false;
     const done = followJob(news).finally(() => { over = true; });
@@ -157,7 +176,7 @@ export class Particles {
       if (wanted()) await this.look(node);
     }
     const end = await done;
-    if (end?.state === "failed") toast(end.said, ["Try again", () => guard(() => this.make(node, run))]);
+    if (end?.state === "failed") toast(end.said, ["Try again", () => this.goOn(node)]);
   }
 
   /** Which frames are there by now. @param {string} node */
@@ -258,10 +277,13 @@ export class Particles {
    */
   told(node, frame) {
     const run = this.runs.get(node);
-    if (!run) return { there: 0, count: 0, alive: null, locked: false, thinned: false };
+    if (!run) return { there: 0, count: 0, alive: null, locked: false, thinned: false, waits: false };
     const own = this.momentAt(run, frame);
     const thinned = run.thin !== null && run.thin.frame === Math.round(frame) && !(own && run.thin.landed);
-    return { there: run.there.size, count: run.count, alive: own?.sizes.length ?? null, locked: run.locked, thinned };
+    return {
+      there: run.there.size, count: run.count, alive: own?.sizes.length ?? null, locked: run.locked, thinned,
+      waits: run.there.size < run.count && !run.locked && !this.making.has(node),
+    };
   }
 
   /**
