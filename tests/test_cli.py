@@ -175,7 +175,8 @@ def test_schema_is_a_json_schema() -> None:
         (["air", "{file}", "--at", "1,2"], "--at takes a place as x,y,z"),
         (
             ["bake", "{file}", "-o", "o.txt"],
-            "must end in .glb, .gltf, .usdz, .usdc, .usda, .json, .curves.json, .csv, .svg",
+            "must end in .glb, .gltf, .usdz, .usdc, .usda, .particles.zip, .particles.csv, .particles.npz, .json, "
+            ".curves.json, .csv, .svg",
         ),
         (["bake", "{file}", "-o", "/nowhere/o.json", "--only", MAST], "can't be written"),
         (["bake", "{file}", "-o", "o.json", "--every", "2", "--tolerance", "1"], "not both"),

@@ -132,6 +132,7 @@ def crowd(page: Page) -> Any:
     )
 
 
+@pytest.mark.slow
 def test_a_meadow_is_scattered_bows_and_is_thinned(small: Studio) -> None:
     page, walk = small.page, Walk(small)
     blow(walk)

@@ -32,6 +32,7 @@ def looks(matrix: list[float]) -> Any:
     return -np.array(matrix[8:11]) / np.linalg.norm(matrix[8:11])
 
 
+@pytest.mark.slow
 def test_a_camera_aims_at_what_moves_with_an_unsteady_hand_in_a_window(small: Studio) -> None:
     page = small.page
     page.click('.channel[data-address="post/position.y"]')

@@ -127,6 +127,7 @@ def test_order_and_removal(shaped: Studio) -> None:
     assert points(shaped).tolist() == rest.tolist()
 
 
+@pytest.mark.slow
 def test_a_ripple_sits_on_another_object(page: Page, demo_url: str) -> None:
     page.goto(f"{demo_url}?at=pool/shape")
     studio = Studio(page).ready()

@@ -108,6 +108,7 @@ def test_rows_are_dragged_under_others_and_before_them_and_stay_where_they_are_s
     assert tree(page) == ["Floor", "Post", "Camera"]
 
 
+@pytest.mark.slow
 def test_several_are_grouped_hidden_removed_and_let_go_as_one_step(small: Studio) -> None:
     page = small.page
     for step, kind in enumerate(("Box", "Ball", "Ring"), 1):

@@ -40,6 +40,7 @@ def bead(page: Page, frame: int, path: str = "rotation.z") -> object:
     return page.locator(f'.bead[data-channel="post/{path}"][data-frame="{frame}"]')
 
 
+@pytest.mark.slow
 def test_a_box_over_two_numbers_is_moved_drawn_out_and_typed(desk: Studio) -> None:
     page = desk.page
     box = page.locator("svg[data-lane=base]").bounding_box()

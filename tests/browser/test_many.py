@@ -64,6 +64,7 @@ def test_from_the_scenes_page_to_a_swaying_object_in_at_most_six_actions(page: P
     assert actions <= 6
 
 
+@pytest.mark.slow
 def test_several_are_chosen_drawn_and_changed_together_or_apart(station: Studio) -> None:
     page = station.page
     choose_lamps(station, 2, 3)

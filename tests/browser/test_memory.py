@@ -62,6 +62,7 @@ def test_drags_and_changes_leave_nothing_behind(page: Page, demo_url: str, drags
     assert page.request.post(f"{demo_url}/edits", data=shorter).ok
     page.goto(f"{demo_url}?at=cloth/shape")
     Studio(page).ready()
+    page.wait_for_function("() => window.lazzik.particles.runs.get('snow')?.drawn.points.visible")
     begin = held(page)
     assert begin["geometries"] > 50
     page.evaluate(DRAGS, ["beacon-mast/rotation.z#gust.amplitude", drags])

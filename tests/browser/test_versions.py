@@ -84,6 +84,7 @@ def parted(page: Page, share: float) -> np.ndarray[Any, Any]:
     return seen(page)
 
 
+@pytest.mark.slow
 def test_two_states_on_one_stage_wiped_in_step_as_a_ghost_and_side_by_side(calmer: Page) -> None:
     page = calmer
     page.evaluate("() => window.lazzik.transport.go(90)")
@@ -242,6 +243,7 @@ def test_names_are_changed_a_removed_one_is_kept_again_and_the_steps_are_walked(
     expect(page.locator(".differs-scroll")).to_contain_text("same")
 
 
+@pytest.mark.slow
 def test_something_is_tried_with_a_way_back(small: Studio) -> None:
     page = small.page
     page.goto(f"{page.url.split('?')[0]}/versions")

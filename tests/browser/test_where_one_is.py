@@ -59,6 +59,7 @@ def test_a_control_that_was_reached_by_tab_keeps_its_own_keys(small: Studio) -> 
     assert page.evaluate("() => window.lazzik.transport.playing") is None
 
 
+@pytest.mark.slow
 def test_a_scene_opens_with_what_moves_most_and_then_with_what_it_was_left_with(
     page: Page, server: Server, demo_url: str
 ) -> None:

@@ -57,6 +57,8 @@ def why_in_air(scene: Scene, node: Node | None, home: str, name: str, scope: Sco
         if not acts(field):
             yield _muted(field)
         elif not stirs_all(field):
+            if blowing:
+                continue
             stir = {"do": "change-field", "node": field.id, "settings": {"stirs": "all"}}
             yield reason("stirs-carried", stir, name=name, field=field.label)
         elif field not in blowing:

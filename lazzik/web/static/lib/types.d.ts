@@ -517,6 +517,7 @@ export type Eddies = {
   reach?: "everywhere" | "within";
   inner?: number | Channel;
   outer?: number | Channel;
+  stirs?: "all" | "carried";
   strength?: number | Channel;
   size?: number | Channel;
   octaves?: number | Channel;
@@ -1018,6 +1019,7 @@ export type Push = {
   reach?: "everywhere" | "within";
   inner?: number | Channel;
   outer?: number | Channel;
+  stirs?: "all" | "carried";
   speed?: number | Channel;
   radius?: number | Channel;
 };
@@ -1701,6 +1703,7 @@ export type Whirl = {
   reach?: "everywhere" | "within";
   inner?: number | Channel;
   outer?: number | Channel;
+  stirs?: "all" | "carried";
   speed?: number | Channel;
   radius?: number | Channel;
   inflow?: number | Channel;
@@ -1715,6 +1718,7 @@ export type Wind = {
   reach?: "everywhere" | "within";
   inner?: number | Channel;
   outer?: number | Channel;
+  stirs?: "all" | "carried";
   speed?: number | Channel;
   gusts?: number | Channel;
   gust_length?: number | Channel;
