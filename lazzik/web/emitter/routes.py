@@ -91,7 +91,7 @@ def make_run(
     at_work: dict[tuple[str, str], tuple[str, Job]] = request.app.state.runs_at_work
     before = at_work.get((scene_id, node.id))
     if before is not None and not before[1].over:
-        if before[0] == key:
+        if before[0] == key and before[1].wanted:
             return before[1].news
         before[1].wanted = False
     source = source_of(store, state)

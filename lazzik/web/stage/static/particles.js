@@ -47,6 +47,7 @@ const AGAIN = 400; // milliseconds between two looks at which frames have come
  * @property {Dots | Flown} drawn
  * @property {Run | null} older the one before it, shown where this one's frames are not there yet
  * @property {Thin | null} thin
+ * @property {boolean} [again] whether frames that went were asked for again
  */
 
 /** @typedef {{ frame: number, moment: Moment, landed: boolean }} Thin a choice of a few, at one frame, while something is dragged and until its run has come */
@@ -266,7 +267,10 @@ export class Particles {
       this.show(this.stage.frame);
     } catch (error) {
       if (!(error instanceof Refused)) throw error;
-      run.there.delete(place); // it was damaged, or went: it is made again when it is looked for anew
+      run.there.delete(place); // it was damaged, or went: it is made again, once
+      if (run.again || this.state || this.blur) return;
+      run.again = true;
+      this.goOn(node);
     }
   }
 
