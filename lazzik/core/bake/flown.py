@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from lazzik.core.bake.real import keyed
 from lazzik.core.cache import Shelf
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
@@ -79,10 +80,11 @@ def made_objects(
     found = _tracks(scene, playback, set(chosen.tolist()), progress.part(0.4, 0.8))
     tracks = [track for track in found if track.frames[0] <= track.frames[1]][:MOST_FLOWN]
     source = scene.by_id.get(emitter.copy_of or "") if emitter.drawn == "copies" else None
-    group = Node(id=f"{slug}-objects"[:64], label=f"{node.label}, as objects")
+    stem = slug[:48].rstrip("-")  # names may be 64 letters long
+    group = Node(id=f"{stem}-objects", label=f"{node.label}, as objects")
     nodes = [group]
     for k, track in enumerate(progress.part(0.8, 1.0).over(tracks, lambda track: f"particle {track.id}")):
-        nodes += _object(scene, group, f"{slug}-{k + 1}", f"{node.label} {k + 1}", track, source)
+        nodes += _object(scene, group, f"{stem}-{k + 1}", f"{node.label} {k + 1}", track, source)
     bring = BringIn(label=f"{len(tracks)} of {node.label}", nodes=tuple(nodes))
     return [bring, ChangeObject(node=slug, visible=False)]
 
@@ -134,52 +136,37 @@ def _object(scene: Scene, group: Node, slug: str, label: str, track: _Track, sou
 
     begin, end = track.frames
     rows = np.array(track.rows[PER_FRAME * begin - track.first : PER_FRAME * end - track.first + 1])
-    first = scene.first + begin
+    first = float(scene.first + begin)
     size = rows[:, 3] / (across(scene, source) if source is not None else 1.0)
     angles = np.degrees(np.unwrap(Turn.from_quat(rows[:, 4:8]).as_euler("XYZ"), axis=0))
-    keyed = _Keyed(scene, float(first))
-    sized = keyed.living(size, KEPT_TO[2] * float(max(size.max(), 1e-9)))
+    sized = _living(scene, size, first, KEPT_TO[2] * float(max(size.max(), 1e-9)))
     root = Node(
-        id=slug[:64], label=label, parent=group.id,
-        position=Position(**{axis: keyed.number(rows[:, n], KEPT_TO[0]) for n, axis in enumerate("xyz")}),
-        rotation=Rotation(**{axis: keyed.number(angles[:, n], KEPT_TO[1]) for n, axis in enumerate("xyz")})
+        id=slug, label=label, parent=group.id,
+        position=Position(**{axis: keyed(rows[:, n], first, scene.fps, KEPT_TO[0]) for n, axis in enumerate("xyz")}),
+        rotation=Rotation(**{axis: keyed(angles[:, n], first, scene.fps, KEPT_TO[1]) for n, axis in enumerate("xyz")})
         if source is not None else Rotation(),
         scale=Scale(x=sized, y=sized, z=sized),
     )  # fmt: skip
     if source is None:
-        color = Color(**{part: keyed.number(rows[:, 8 + n], 0.01) for n, part in enumerate("rgb")})
+        color = Color(**{part: keyed(rows[:, 8 + n], first, scene.fps, 0.01) for n, part in enumerate("rgb")})
         return [root.replaced(shape=Ball(kind="ball", around=10, along=6), look=Look(color=color))]
-    nodes = [root]
-    for inner in scene.within(source):
-        own = f"{slug}-{inner.id}"[:64].rstrip("-")
-        if inner is source:
-            nodes.append(inner.replaced(id=own, parent=root.id, position=Position(), visible=True))
-        else:
-            nodes.append(inner.replaced(id=own, parent=f"{slug}-{inner.parent}"[:64].rstrip("-")))
+    nodes, within = [root], list(scene.within(source))
+    names = {inner.id: f"{slug}-{n}" for n, inner in enumerate(within)}
+    for inner in within:
+        own = inner.replaced(id=names[inner.id], parent=names.get(inner.parent or "", root.id))
+        nodes.append(own.replaced(parent=root.id, position=Position(), visible=True) if inner is source else own)
     return nodes
 
 
-@dataclass(frozen=True)
-class _Keyed:
-    """Makes numbers of samples that begin with a frame."""
-
-    scene: Scene
-    first: float
-
-    def number(self, samples: Samples, tolerance: float) -> float | Channel:
-        """A number with keys within a tolerance, or without where it stands still."""
-        keys = fit(np.ascontiguousarray(samples), self.first, self.scene.fps, tolerance)
-        return round(float(samples[0]), 6) if len(keys) == 1 else Channel(value=float(samples[0]), keys=keys)
-
-    def living(self, samples: Samples, tolerance: float) -> Channel:
-        """The same, 0 before its first frame and after its last."""
-        keys = list(fit(np.ascontiguousarray(samples), self.first, self.scene.fps, tolerance))
-        last = self.first + (len(samples) - 1) / PER_FRAME
-        if self.first > self.scene.first:
-            keys.insert(0, Key(frame=self.first - 1, value=0.0, go="step"))
-        if last < self.scene.last:
-            keys[-1] = keys[-1].replaced(go="step")
-            if keys[-1].frame < last:
-                keys.append(Key(frame=last, value=float(samples[-1]), go="step"))
-            keys.append(Key(frame=last + 1, value=0.0, go="step"))
-        return Channel(value=float(samples[0]), keys=tuple(keys))
+def _living(scene: Scene, samples: Samples, first: float, tolerance: float) -> Channel:
+    """A number with keys within a tolerance, 0 before the first frame of its samples and after their last."""
+    keys = list(fit(np.ascontiguousarray(samples), first, scene.fps, tolerance))
+    last = first + (len(samples) - 1) / PER_FRAME
+    if first > scene.first:
+        keys.insert(0, Key(frame=first - 1, value=0.0, go="step"))
+    if last < scene.last:
+        keys[-1] = keys[-1].replaced(go="step")
+        if keys[-1].frame < last:
+            keys.append(Key(frame=last, value=float(samples[-1]), go="step"))
+        keys.append(Key(frame=last + 1, value=0.0, go="step"))
+    return Channel(value=float(samples[0]), keys=tuple(keys))

@@ -122,14 +122,23 @@ def _carried(scene: Scene, node: Node, copies: Copies, scope: Scope) -> list[_Wa
     ways: list[_Way | None] = []
     for k in range(len(copies)):
         angles = np.degrees(np.unwrap(Turn.from_quat(turns[:, k]).as_euler("XYZ"), axis=0))
-        moved = {axis: _keyed(scene, places[:, k, n], KEPT_TO[0]) for n, axis in enumerate("xyz")}
-        turned = {axis: _keyed(scene, angles[:, n], KEPT_TO[1]) for n, axis in enumerate("xyz")}
+        moved = {
+            axis: keyed(places[:, k, n], float(scene.first), scene.fps, KEPT_TO[0]) for n, axis in enumerate("xyz")
+        }
+        turned = {axis: keyed(angles[:, n], float(scene.first), scene.fps, KEPT_TO[1]) for n, axis in enumerate("xyz")}
         ways.append(_Way(Position(**moved), Rotation(**turned)))
     return ways
 
 
-def _keyed(scene: Scene, samples: Samples, tolerance: float) -> float | Channel:
-    keys = fit(np.ascontiguousarray(samples), float(scene.first), scene.fps, tolerance)
+def keyed(samples: Samples, first: float, fps: float, tolerance: float) -> float | Channel:
+    """A number with keys within a tolerance, or without where it stands still.
+
+    Parameters
+    ----------
+    samples : (n,) array
+        From a frame on, PER_FRAME to a frame, in any unit.
+    """
+    keys = fit(np.ascontiguousarray(samples), first, fps, tolerance)
     return round(float(samples[0]), 6) if len(keys) == 1 else Channel(value=float(samples[0]), keys=keys)
 
 

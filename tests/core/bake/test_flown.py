@@ -79,3 +79,16 @@ def test_of_many_evenly_chosen_ones_are_made(tmp_path: Path) -> None:
         baked(late, tmp_path)
     with pytest.raises(InvalidEdit, match="sends out nothing"):
         made_objects(scene, "eddies", 5, FolderShelf(tmp_path))
+
+
+def test_names_that_are_as_long_as_may_be_stay_apart(tmp_path: Path) -> None:
+    copies = (*LEAF, {"do": "change-emitter", "node": "leaves", "copy_of": "leaf"})
+    scene = windy(*copies)
+    long = "l" * 64
+    nodes = tuple(node.replaced(id=long) if node.id == "leaves" else node for node in scene.nodes)
+    named = scene.replaced(nodes=nodes)
+    after = applied(named, made_objects(named, long, 5, FolderShelf(tmp_path)))
+    [group] = [node for node in after.nodes if node.label.endswith("as objects")]
+    roots = after.below[group.id]
+    assert len(roots) == 5
+    assert all(len(after.below[root.id]) == 1 for root in roots)
