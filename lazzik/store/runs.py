@@ -16,7 +16,7 @@ from tempfile import NamedTemporaryFile
 from time import time
 
 from lazzik.core.errors import UnknownAddress
-from lazzik.core.simulate.run import KeptFrames, course, packed, unpacked
+from lazzik.core.simulate.kept import KeptFrames, course, packed, unpacked
 from lazzik.store.database import NoRoom
 
 LIMIT = 4 * 10**9

@@ -10,7 +10,7 @@ from contextlib import asynccontextmanager
 from functools import partial
 from importlib import import_module
 from pathlib import Path
-from threading import Thread
+from threading import Event, Thread
 
 from fastapi import APIRouter, FastAPI
 from fastapi.exceptions import RequestValidationError
@@ -45,7 +45,7 @@ WEB = Path(__file__).parent
 
 ROUTES = (
     "scenes.routes", "studio.routes", "edits.routes", "stage.routes", "stack.routes", "shape.routes", "aim.routes",
-    "air.routes", "scatter.routes", "emitter.routes", "runs.routes",
+    "air.routes", "scatter.routes", "carried.routes", "emitter.routes", "runs.routes",
     "marks.routes", "versions.routes", "objects.routes", "dials.routes", "poses.routes", "diagnose.routes",
     "recipes.routes", "bake.routes", "deliver.routes", "jobs.routes", "jobs.film", "login.routes",
 )  # fmt: skip
@@ -82,8 +82,13 @@ def create_app(
     async def life(_: FastAPI) -> AsyncIterator[None]:
         beside = [asyncio.create_task(each) for each in (_sweep(running), _clean(heavy, store))]
         asyncio.get_running_loop().call_later(FIRST_PAGE, heavy.warm)
-        asyncio.get_running_loop().call_later(4 * FIRST_PAGE, Thread(target=_warm, daemon=True, name="warm-up").start)
+        over = Event()
+        warming = Thread(target=_warm, args=(over,), daemon=True, name="warm-up")
+        asyncio.get_running_loop().call_later(4 * FIRST_PAGE, warming.start)
         yield
+        over.set()  # a process that ends while a thread of it still loads compiled code may stand still for ever
+        if warming.is_alive():
+            await run_in_threadpool(warming.join)
         for task in beside:
             task.cancel()
         await run_in_threadpool(running.close)
@@ -115,12 +120,14 @@ def create_app(
     return app
 
 
-def _warm() -> None:
+def _warm(over: Event) -> None:
     """Load what the first page of a scene evaluates with, while somebody still looks at the list of scenes."""
     from lazzik.core.kernels import KERNELS
 
     import_module("scipy.spatial.transform")
     for kernel in list(KERNELS):
+        if over.is_set():
+            return
         stats = getattr(kernel.ready, "stats", None)
         if stats is not None and sum(stats.cache_misses.values()):
             return  # nothing was prepared: each is compiled when it is needed

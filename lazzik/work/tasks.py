@@ -151,16 +151,16 @@ def flown(source: Source, node: str, most: int, progress: Progress) -> list[Edit
 def simulated(source: Source, node: str, progress: Progress) -> int:
     """Work out what is not there yet of the run that is seen over the scene's range, and keep it stretch by stretch;
     how many stretches were. Goes on where an earlier one was stopped."""
-    from lazzik.core.simulate.playback import stretches_seen
+    from lazzik.core.simulate.playback import stretches_read
     from lazzik.core.simulate.run import STRETCH, Stretches
     from lazzik.store.runs import Runs
 
     scene, runs = source.read(), Runs(source.folder)
     stretches = Stretches(scene, node, runs)
     runs.tell(stretches.key, source.scene, scene.called[node])
-    last = stretches_seen(scene, node, scene.first, scene.last)[1]
-    for place in range(last + 1):
-        part = progress.part(place / (last + 1), (place + 1) / (last + 1))
+    count = stretches_read(scene, node, scene.first, scene.last)
+    for place in range(count):
+        part = progress.part(place / count, (place + 1) / count)
         part.report(0.0, f"frame {scene.first + place * STRETCH}")
         stretches.at(place, part)
     return stretches.made

@@ -21,8 +21,8 @@ from tests.browser.test_walks import Walk
 
 pytestmark = pytest.mark.browser
 
-ALL = "() => { const run = window.lazzik.particles.runs.get('particles'); return run && run.there.size === run.count; }"
-DRAWN = "() => window.lazzik.particles.runs.get('particles').drawn.points.geometry.drawRange.count"
+ALL = "() => { const run = window.lazzik.runs.kept.get('particles'); return run && run.there.size === run.count; }"
+DRAWN = "() => window.lazzik.runs.kept.get('particles').drawn.points.geometry.drawRange.count"
 
 
 def test_particles_are_added_come_by_themselves_and_play_without_being_worked_out_anew(small: Studio) -> None:
@@ -38,7 +38,7 @@ def test_particles_are_added_come_by_themselves_and_play_without_being_worked_ou
     expect(page.locator('[data-course="alive"] .now')).to_have_text(re.compile(r"^[1-9][0-9,]*$"))
     # stretches that were seen are asked for no more
     go(page, 61)
-    page.wait_for_function("() => window.lazzik.particles.runs.get('particles').kept.size >= 2")
+    page.wait_for_function("() => window.lazzik.runs.kept.get('particles').kept.size >= 2")
     asked: list[str] = []
     page.on("request", lambda request: asked.append(request.url))
     before = page.evaluate(DRAWN)
@@ -85,7 +85,7 @@ def test_curves_over_life_are_drawn_by_hand_and_by_the_keyboard(small: Studio) -
     field.scroll_into_view_if_needed()
     box = field.bounding_box()
     assert box is not None
-    run = "() => window.lazzik.particles.runs.get('particles').run"
+    run = "() => window.lazzik.runs.kept.get('particles').run"
     before = page.evaluate(run)
     page.mouse.dblclick(box["x"] + box["width"] / 2, box["y"] + box["height"] * 0.7)
     small.lands(2)
@@ -96,7 +96,7 @@ def test_curves_over_life_are_drawn_by_hand_and_by_the_keyboard(small: Studio) -
     page.mouse.move(dot["x"] + dot["width"] / 2, dot["y"] + dot["height"] / 2)
     page.mouse.down()
     page.mouse.move(box["x"] + box["width"] * 0.75, box["y"] + box["height"] * 0.3, steps=4)
-    page.wait_for_function("() => window.lazzik.particles.runs.get('particles').thin")
+    page.wait_for_function("() => window.lazzik.runs.kept.get('particles').thin")
     page.mouse.up()
     small.lands(3)
     moved = points(page, "size_over_life")[1]
@@ -108,7 +108,7 @@ def test_curves_over_life_are_drawn_by_hand_and_by_the_keyboard(small: Studio) -
     page.keyboard.press("ArrowDown")
     small.lands(4)
     assert points(page, "answer_over_life")[1] == [1, 0.95]
-    page.wait_for_function("was => window.lazzik.particles.runs.get('particles').run !== was", arg=before)
+    page.wait_for_function("was => window.lazzik.runs.kept.get('particles').run !== was", arg=before)
     page.focus("[data-over-life=size_over_life] circle[data-place='1']")
     page.keyboard.press("Delete")
     small.lands(5)
@@ -136,13 +136,13 @@ def test_a_few_move_at_once_while_a_number_is_dragged_and_the_ruler_says_what_is
     page.mouse.move(slider["x"] + slider["width"] * 0.1, y)
     page.mouse.down()
     page.mouse.move(slider["x"] + slider["width"] * 0.7, y, steps=4)
-    page.wait_for_function("() => window.lazzik.particles.runs.get('particles').thin?.moment.sizes.length > 20")
+    page.wait_for_function("() => window.lazzik.runs.kept.get('particles').thin?.moment.sizes.length > 20")
     expect(page.locator("#run-said")).to_contain_text("a few of them")
     page.mouse.up()
     small.lands(2)
     # it is there until its run is; the frames of the state before are told as such
     page.wait_for_function(f"() => ({line})().includes(true)")
-    assert page.evaluate("() => window.lazzik.particles.runs.get('particles').thin.landed")
+    assert page.evaluate("() => window.lazzik.runs.kept.get('particles').thin.landed")
     until_asked(page, held)
     for route in held:
         route.continue_()
@@ -162,13 +162,13 @@ def test_a_run_that_was_stopped_goes_on_at_a_press(small: Studio) -> None:
     assert page.request.post(f"{scene}/edits", data={"revision": small.step, "edits": edits}).ok
     page.goto(f"{scene}?at=particles/particles")
     small.ready()
-    page.wait_for_function("() => window.lazzik.particles.runs.get('particles')?.there.size > 0")
+    page.wait_for_function("() => window.lazzik.runs.kept.get('particles')?.there.size > 0")
     expect(page.locator("[data-act=go-on]")).to_be_hidden()
     page.click("#jobs .job:not([data-state=stopped]) button:has-text('Stop')")
     expect(page.locator("[data-act=go-on]")).to_be_visible()
-    there = page.evaluate("() => window.lazzik.particles.runs.get('particles').there.size")
+    there = page.evaluate("() => window.lazzik.runs.kept.get('particles').there.size")
     page.click("[data-act=go-on]")
-    page.wait_for_function("was => window.lazzik.particles.runs.get('particles').there.size > was", arg=there)
+    page.wait_for_function("was => window.lazzik.runs.kept.get('particles').there.size > was", arg=there)
     expect(page.locator("[data-act=go-on]")).to_be_hidden()
     page.click("#jobs .job:not([data-state=stopped]) button:has-text('Stop')")
     expect(page.locator("[data-act=go-on]")).to_be_visible()
@@ -177,14 +177,14 @@ def test_a_run_that_was_stopped_goes_on_at_a_press(small: Studio) -> None:
 def test_a_run_is_locked_played_backwards_kept_and_removed(small: Studio) -> None:
     page = small.page
     particles_from_the_post(small)
-    first = page.evaluate("() => window.lazzik.particles.runs.get('particles').run")
+    first = page.evaluate("() => window.lazzik.runs.kept.get('particles').run")
     page.click("[data-act=lock-run]")
     small.lands(2)
     expect(page.locator("#run-said")).to_contain_text("locked")
     page.fill('.knob[data-address="particles/emitter.push"] input.num', "5")
     page.press('.knob[data-address="particles/emitter.push"] input.num', "Enter")
     small.lands(3)
-    assert page.evaluate("() => window.lazzik.particles.runs.get('particles').run") == first
+    assert page.evaluate("() => window.lazzik.runs.kept.get('particles').run") == first
     # backwards: the first frame shows the last one's particles
     go(page, 0)
     page.wait_for_function(f"() => ({DRAWN})() === 0")
@@ -193,7 +193,7 @@ def test_a_run_is_locked_played_backwards_kept_and_removed(small: Studio) -> Non
     page.press('.knob[data-address="particles/emitter.tempo"] input.num', "Enter")
     small.lands(4)
     page.wait_for_function(f"() => ({DRAWN})() > 100")
-    assert page.evaluate("() => window.lazzik.particles.runs.get('particles').run") == first
+    assert page.evaluate("() => window.lazzik.runs.kept.get('particles').run") == first
     scene = page.url
     page.goto("/runs")
     row = page.locator(".run-table tbody tr", has_text="in use").filter(has=page.locator("[aria-pressed=true]"))
@@ -204,7 +204,7 @@ def test_a_run_is_locked_played_backwards_kept_and_removed(small: Studio) -> Non
     small.ready()
     page.click("[data-act=lock-run]")
     small.lands(5)
-    page.wait_for_function("was => window.lazzik.particles.runs.get('particles').run !== was", arg=first)
+    page.wait_for_function("was => window.lazzik.runs.kept.get('particles').run !== was", arg=first)
     page.wait_for_function(ALL)
 
 
@@ -226,7 +226,7 @@ def test_copies_of_an_object_are_drawn_and_one_that_is_set_up_comes_in_two_actio
     walk.press("[data-act=emit]:has-text('First leaves')", lands=True)
     assert walk.actions == 2
     expect(page.locator("#strata .trail")).to_contain_text("First leaves of autumn")
-    leaves = "() => window.lazzik.particles.runs.get('first-leaves')"
+    leaves = "() => window.lazzik.runs.kept.get('first-leaves')"
     page.wait_for_function(f"() => ({leaves})()?.there.size === ({leaves})().count")
     go(page, 60)
     page.wait_for_function(f"() => ({leaves})().drawn.parts?.[0]?.mesh.count > 5")
@@ -257,13 +257,13 @@ def test_on_the_stage_the_lettering_leaves_a_hole_of_its_own_shape(small: Studio
     small.ready()
     page.wait_for_function(ALL.replace("particles')", "rain')"))
     rain = DRAWN.replace("'particles'", "'rain'")
-    buffer = "window.lazzik.particles.runs.get('rain').drawn.points.geometry.attributes.position.array"
+    buffer = "window.lazzik.runs.kept.get('rain').drawn.points.geometry.attributes.position.array"
 
     def drawn(frame: int) -> Any:
         go(page, frame)
         page.wait_for_function(f"f => window.lazzik.stage.frame === f && ({rain})() > 100_000", arg=frame)
         page.wait_for_function(
-            "f => window.lazzik.particles.momentAt(window.lazzik.particles.runs.get('rain'), f)", arg=frame
+            "f => window.lazzik.runs.momentAt(window.lazzik.runs.kept.get('rain'), f)", arg=frame
         )
         return np.array(page.evaluate(f"() => Array.from({buffer}.subarray(0, 3 * ({rain})()))")).reshape(-1, 3)
 

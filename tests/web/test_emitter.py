@@ -77,7 +77,7 @@ def test_what_is_asked_for_wrongly_is_said(client: TestClient, scene: str) -> No
     ):  # fmt: skip
         assert client.get(url).status_code == code, url
     refused = client.post(f"{scene}/run", json={"revision": 1, "node": "floor"})
-    assert (refused.status_code, "sends out nothing" in refused.text) == (422, True)
+    assert (refused.status_code, "worked out step by step" in refused.text) == (422, True)
 
 
 def test_the_panel_lays_an_emitter_open(client: TestClient, scene: str) -> None:
@@ -219,7 +219,7 @@ def test_the_recipes_of_whole_objects_are_put_in_and_send_something_out(client: 
     page = client.get(f"{scene}/recipes").text
     assert all(item.label in page for item in WHOLE)
     edit(client, scene, DUST[0], *(item.edit for item in WHOLE))
-    told = client.get(f"{scene}/emitters").json()["emitters"]
+    told = client.get(f"{scene}/carried").json()["carried"]
     assert {fact["node"] for fact in told} == {"drifting-snow", "first-leaves", "chimney-smoke", "spray"}
     assert [fact["copies"] for fact in told if fact["drawn"] == "copies"] == ["leaf"]
     for fact in told:

@@ -27,10 +27,10 @@ from lazzik.core.scene.edits.objects import BringIn, ChangeObject
 from lazzik.core.scene.node import Color, Look, Node, Position, Rotation, Scale
 from lazzik.core.scene.rest_pose import across
 from lazzik.core.scene.scene import Scene
+from lazzik.core.simulate.kept import KeptFrames
 from lazzik.core.simulate.looks import colors_of, sizes_of, turns_of
 from lazzik.core.simulate.particles import Moment, Particles
 from lazzik.core.simulate.playback import Playback
-from lazzik.core.simulate.run import KeptFrames
 from lazzik.core.types import Points, Samples
 
 MOST_FLOWN = 300
@@ -100,7 +100,7 @@ def _chosen(scene: Scene, playback: Playback, most: int, progress: Progress) -> 
 
 def _tracks(scene: Scene, playback: Playback, chosen: set[int], progress: Progress) -> list[_Track]:
     """The chosen particles over the range, PER_FRAME moments to a frame, in the order in which they are seen."""
-    run = playback.stretches.run
+    run = Particles(scene, playback.slug)
     wanted = np.array(sorted(chosen))
     tracks: dict[int, list[_Track]] = defaultdict(list)
     for place, whole in enumerate(_heard(playback, scene.clock(PER_FRAME).frames, progress)):

@@ -173,7 +173,7 @@ def _needs(node: Node) -> Iterable[str]:
         yield node.parent
     if node.aim is not None and node.aim.target is not None:
         yield node.aim.target
-    for part in (node.scatter, node.emitter):
+    for part in (node.scatter, node.carried):
         if part is not None:
             yield from part.refers
 

@@ -15,17 +15,27 @@ from lazzik.core.scene.scene import Scene
 
 
 def shapes_over_time(scene: Scene, node: Node) -> bool:
-    """Whether an object has a shape that something changes: a driven size, or a deformer on it or above it."""
+    """Whether an object has a shape that something changes: a driven size, a deformer on it or above it, or that it
+    is cloth."""
     if node.shape is None:
         return False
+    if hangs_as_cloth(node):
+        return True
     sized = any(isinstance(getattr(node.shape, name), Channel) for name in numbers_of(type(node.shape)))
     return sized or node.targets is not None or any(True for _ in acting(scene, node))
+
+
+def hangs_as_cloth(node: Node) -> bool:
+    """Whether an object gives way."""
+    return node.cloth is not None and not node.cloth.muted
 
 
 def surface_moves(scene: Scene, node: Node) -> bool:
     """Whether an object's surface can change from one frame to another."""
     if node.shape is None:
         return False
+    if hangs_as_cloth(node):
+        return True
     numbers: list[float | Channel] = [getattr(node.shape, name) for name in numbers_of(type(node.shape))]
     if isinstance(node.targets, ShapeTargets):
         numbers += [row.weight for row in node.targets.rows]

@@ -42,11 +42,15 @@ class Surface:
     steps: tuple[Step, ...]
     targets: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
     """(targets, n, 3) offsets, and (frames, targets) weights, of a baked shape."""
+    draped: Callable[[Samples], PointBlock] | None = None
+    """Of cloth, what its points are at (moments,) frames: (moments, n, 3) metres, in the object's space."""
 
     @cached_property
     def still(self) -> bool:
         """Whether every moment has the same points."""
-        return not self.sizes and self.targets is None and all(step.still for step in self.steps)
+        return (
+            not self.sizes and self.targets is None and self.draped is None and all(step.still for step in self.steps)
+        )
 
     def blocks(self, first: int = 0, last: int | None = None) -> Iterator[PointBlock]:
         """The points from one moment up to another, a block of moments after the other; one moment if it is still.
@@ -89,6 +93,8 @@ class Surface:
             Metres, in the object's space.
         """
         rest = points = self._rest(places)
+        if self.draped is not None:
+            points = self.draped(self.clock.frames[places])
         moments = self._moments(places)
         for step in self.steps[:until]:
             points = apply(step, points, rest, self._of(step, moments), self.rest)
@@ -112,7 +118,7 @@ class Surface:
         (n, 3) array
             Metres, in the object's space.
         """
-        if not place and not self.sizes and self.targets is None:
+        if not place and not self.sizes and self.targets is None and self.draped is None:
             return self.rest.points
         return np.asarray(self.block(slice(index, index + 1), place)[0])
 

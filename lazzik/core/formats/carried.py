@@ -14,9 +14,10 @@ from lazzik.core.errors import InvalidEdit
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.edits.emitters import emitter_of
 from lazzik.core.scene.scene import Scene
+from lazzik.core.simulate.kept import KeptFrames
 from lazzik.core.simulate.particles import Moment, Particles
 from lazzik.core.simulate.playback import Playback
-from lazzik.core.simulate.run import FolderShelf, KeptFrames
+from lazzik.core.simulate.run import FolderShelf
 from lazzik.core.types import Samples
 
 

@@ -17,8 +17,8 @@ from lazzik.core.formats.carried import Emitted, emitted
 from lazzik.core.formats.usd import write_particles
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.scene import Scene
+from lazzik.core.simulate.kept import KeptFrames
 from lazzik.core.simulate.looks import colors_of, sizes_of
-from lazzik.core.simulate.run import KeptFrames
 
 MOST_VALUES = 200_000_000
 """Numbers of a file of arrays, which is held whole."""

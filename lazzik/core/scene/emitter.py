@@ -7,11 +7,10 @@ from typing import Annotated, Any, ClassVar, Literal, Self
 
 from pydantic import Field, model_validator
 
-from lazzik.core.channel.repeats import Repeats
 from lazzik.core.document import LARGEST, Finite, Option, Quantity, Slug
 from lazzik.core.layers import Number  # with its layers resolved
+from lazzik.core.scene.carried import Carried
 
-MOST_COLLIDERS = 16
 MOST_POINTS = 12
 """Points of a curve over life."""
 
@@ -23,9 +22,6 @@ AT_ONCE = {"comes": ("at once",)}
 IN_AIR = {"wind": ("air",)}
 AS_COPIES = {"drawn": ("copies",)}
 SPINNING = {"drawn": ("copies",), "turned": ("spin",)}
-
-RunName = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
-"""What tells one run from another: a hash of all that it reads."""
 
 Share = Annotated[Finite, Field(ge=0, le=1)]
 Amount = Annotated[Finite, Field(ge=0, le=1000)]
@@ -39,10 +35,14 @@ ALWAYS = ((0.0, 1.0), (1.0, 1.0))
 WHITE = ((0.0, 1.0, 1.0, 1.0, 1.0), (1.0, 1.0, 1.0, 1.0, 1.0))
 
 
-class Emitter(Repeats):
+class Emitter(Carried):
     """What comes, how it sets out, what moves it, where it ends, and how it is drawn."""
 
     title: ClassVar[str] = "Emitter"
+    looks: ClassVar[tuple[str, ...]] = (
+        *Carried.looks, "drawn", "copy_of", "size", "size_varies", "turned", "spin", "spin_varies", "size_over_life",
+        "color_over_life",
+    )  # fmt: skip
 
     begin: Annotated[
         Literal["point", "surface", "inside", "edges"],
@@ -113,8 +113,6 @@ class Emitter(Repeats):
     gravity: Annotated[
         Number, Quantity("×", "Times the weight that they have; below 0 they rise.", (-1, 1), 0.01, group="wind")
     ] = 0.1
-    colliders: Annotated[tuple[Slug, ...], Field(max_length=MOST_COLLIDERS)] = ()
-    """The objects that they meet."""
     meets: Annotated[
         Literal["bounce", "stick", "end"],
         Option("What one does where it meets an object.", label="there they", group="wind"),
@@ -160,15 +158,6 @@ class Emitter(Repeats):
         Quantity("", "Share by which that differs.", (0, 1), 0.01, low=0, high=1, group="look", only=SPINNING,
                  label="spin varies"),
     ] = 0.5  # fmt: skip
-    tempo: Annotated[
-        Number,
-        Quantity(
-            "×", "How fast the run that was worked out is played; below 0 backwards, from its last frame.", (-2, 2),
-            0.01, low=-8, high=8, group="time", label="played", rest=1.0,
-        ),
-    ] = 1.0  # fmt: skip
-    locked: RunName | None = None
-    """The run that is played, whatever changes by now; None is the one that the document asks for."""
     size_over_life: OverLife = ALWAYS
     answer_over_life: OverLife = ALWAYS
     color_over_life: ColorOverLife = WHITE
@@ -195,16 +184,17 @@ class Emitter(Repeats):
 
     def without(self, gone: set[Slug]) -> Self:
         """The same without objects that are gone: what began on one begins here, what copied one is puffs."""
-        changes: dict[str, Any] = {"colliders": tuple(slug for slug in self.colliders if slug not in gone)}
+        changes: dict[str, Any] = {}
         if self.of in gone:
             changes |= {"of": None, "begin": "point"}
         if self.copy_of in gone:
             changes |= {"copy_of": None, "drawn": "puffs"}
-        return self.replaced(**changes)
+        return super().without(gone).replaced(**changes)
 
     def renamed(self, names: dict[str, str]) -> Self:
         """The same, naming copies of objects where these are copied too (object -> copy)."""
-        return self.replaced(
-            of=names.get(self.of or "", self.of), copy_of=names.get(self.copy_of or "", self.copy_of),
-            colliders=tuple(names.get(slug, slug) for slug in self.colliders),
-        )  # fmt: skip
+        return (
+            super()
+            .renamed(names)
+            .replaced(of=names.get(self.of or "", self.of), copy_of=names.get(self.copy_of or "", self.copy_of))
+        )

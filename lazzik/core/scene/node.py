@@ -17,6 +17,8 @@ from lazzik.core.document import Frozen, Label, Quantity, Slug
 from lazzik.core.geometry.shapes import AnyShape
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.scene.aim import Aim
+from lazzik.core.scene.carried import Carried
+from lazzik.core.scene.cloth import Cloth
 from lazzik.core.scene.emitter import Emitter
 from lazzik.core.scene.morph_targets import ShapeFrames, ShapeTargets
 from lazzik.core.scene.picture import Picture
@@ -123,6 +125,8 @@ class Node(Frozen):
     """What it repeats many times."""
     emitter: Emitter | None = None
     """What sends out particles."""
+    cloth: Cloth | None = None
+    """What makes its mesh give way."""
     origin: Origin | None = None
 
     @model_validator(mode="after")
@@ -130,6 +134,8 @@ class Node(Frozen):
         ids = [deformer.id for deformer in self.deform]
         if len(set(ids)) < len(ids):
             raise ValueError("two deformers of one object share an id")
+        if self.cloth is not None and (self.shape is None or self.emitter is not None):
+            raise ValueError("only a mesh can be cloth, and not what sends out particles")
         return self
 
     @cached_property
@@ -141,6 +147,11 @@ class Node(Frozen):
     def deformer(self, deformer_id: str) -> AnyDeformer | None:
         """The deformer with this id, if the object has it."""
         return next((item for item in self.deform if item.id == deformer_id), None)
+
+    @property
+    def carried(self) -> Carried | None:
+        """What of it has a run: what sends out particles, or what makes it cloth."""
+        return self.emitter or self.cloth
 
     @property
     def what(self) -> str:

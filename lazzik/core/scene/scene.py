@@ -72,9 +72,9 @@ class Scene(Frozen):
                 raise ValueError(f"the object '{node.id}' aims at '{node.aim.target}', which is not there")
             if node.scatter is not None:
                 self._check_scatter(node, node.scatter)
-            for slug in node.emitter.refers if node.emitter is not None else ():
+            for slug in node.carried.refers if node.carried is not None else ():
                 if slug not in self.by_id:
-                    raise ValueError(f"the particles of '{node.id}' need '{slug}', which is not there")
+                    raise ValueError(f"the run of '{node.id}' needs '{slug}', which is not there")
         if word := next((word for word in PARTS if word in self.by_id), None):
             raise ValueError(f"no object may have the id '{word}'")
         for word in (*PARTS, "poses", "marks"):

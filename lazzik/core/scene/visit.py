@@ -73,7 +73,8 @@ def with_repeating(scene: Scene, change: Callable[[Repeats], Repeats], slugs: Co
 
 def _repeating(node: Node, change: Callable[[Repeats], Repeats]) -> Node:
     changes: dict[str, object] = {}
-    for name, part in (("aim", node.aim), ("field", node.field), ("scatter", node.scatter), ("emitter", node.emitter)):
+    for name in ("aim", "field", "scatter", "emitter", "cloth"):
+        part: Repeats | None = getattr(node, name)
         if part is not None and (new := change(part)) is not part:
             changes[name] = new
     deform = tuple(change(item) if isinstance(item, Repeats) else item for item in node.deform)

@@ -80,8 +80,9 @@ def grid_of(corners: NDArray[np.float64]) -> TriangleGrid:
 class Colliders:
     """The objects that particles meet, over the moments of a clock."""
 
-    def __init__(self, scene: Scene, nodes: Sequence[Node], clock: Clock, scope: Scope) -> None:
-        self.nodes = nodes
+    def __init__(self, scene: Scene, nodes: Sequence[Node], clock: Clock, scope: Scope, every: int = 1) -> None:
+        """What bends is looked at anew at every so many of the moments."""
+        self.nodes, self.every = nodes, every
         self._worlds = [world_of(scene, node, clock, scope) for node in nodes]
         self._back = [np.linalg.inv(rows) for rows in self._worlds]
         self._moving = [surface_moves(scene, node) for node in nodes]
@@ -114,7 +115,7 @@ class Colliders:
             Whether each has ended; changed.
         """
         for place in range(len(self.nodes)):
-            if self._moving[place]:
+            if self._moving[place] and moment % self.every == 0:
                 self._grids[place] = self._grid(place, moment)
             grid, world, back = self._grids[place], self._worlds[place], self._back[place]
             ends = [np.ascontiguousarray(rows[k]) for rows in (world, back) for k in (moment, moment + 1)]

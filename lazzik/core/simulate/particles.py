@@ -103,6 +103,11 @@ class Moment:
     def __len__(self) -> int:
         return len(self.ids)
 
+    def rounded(self) -> Moment:
+        """The same in single precision, as it is kept."""
+        rows = (self.places, self.speeds, self.ages, self.lives)
+        return Moment(self.frame, self.ids, *(row.astype(np.float32).astype(np.float64) for row in rows))
+
     def only(self, some: NDArray[np.bool_] | NDArray[np.intp]) -> Moment:
         """Some of the particles.
 

@@ -3,6 +3,12 @@
 The frame of the run that is seen at a frame of the scene is r(f) = r₀ + ∫ tempo df from the scene's first frame on. r₀
 is that first frame too, or the last where tempo is below 0 there. Tempo is read at whole frames, straight in between;
 before the run begins its first frame is seen.
+
+In a loop of L frames the end of cloth is blended into its beginning: over n frames
+
+    x(f) = (1 − s)·run(f + L) + s·run(f),   s = smoothstep(f / n)
+
+so that value and slope meet; what lies far apart at both ends is drawn together for as long as that takes.
 """
 
 from __future__ import annotations
@@ -16,17 +22,19 @@ from lazzik.core.cache import Shelf
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.hermite import smoothstep
 from lazzik.core.progress import UNHEARD, Progress
-from lazzik.core.scene.edits.emitters import emitter_of
+from lazzik.core.scene.edits.cloths import cloth_of
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.between import between
+from lazzik.core.simulate.kept import KeptFrames
 from lazzik.core.simulate.particles import Moment
-from lazzik.core.simulate.run import STRETCH, KeptFrames, Stretches
+from lazzik.core.simulate.run import STRETCH, Stretches, carried_of
 from lazzik.core.types import Samples
 
 
 def run_frames(scene: Scene, slug: str, frames: Samples) -> Samples:
-    """The frames of an emitter's run that are seen at frames of the scene.
+    """The frames of an object's run that are seen at frames of the scene.
 
     Parameters
     ----------
@@ -38,12 +46,12 @@ def run_frames(scene: Scene, slug: str, frames: Samples) -> Samples:
     (n,) array
         Of the run, with their part.
     """
-    node, emitter = emitter_of(scene, slug)
-    if emitter.tempo == 1.0:
+    node, carried = carried_of(scene, slug)
+    if carried.tempo == 1.0:
         return np.maximum(frames, float(scene.first))
     last = max(scene.last, math.ceil(float(frames.max())))
     clock = Clock.over(scene.fps, scene.first, last + 1)
-    given = np.asarray(value_of(emitter, "tempo", clock, Scope(scene, None, []).at(node.id)), dtype=float)
+    given = np.asarray(value_of(carried, "tempo", clock, Scope(scene, None, []).at(node.id)), dtype=float)
     tempo = np.broadcast_to(np.nan_to_num(given), clock.frames.shape)
     begins = float(scene.first if tempo[0] >= 0 else scene.last)
     whole = begins + np.concatenate([[0.0], np.cumsum(0.5 * (tempo[1:] + tempo[:-1]))])
@@ -54,10 +62,63 @@ def run_frames(scene: Scene, slug: str, frames: Samples) -> Samples:
     return np.asarray(np.maximum(seen, float(scene.first)))
 
 
-def stretches_seen(scene: Scene, slug: str, first: int, last: int) -> tuple[int, int]:
-    """The first and the last stretch of the run that is seen over frames of the scene."""
-    seen = run_frames(scene, slug, np.arange(first, last + 1, dtype=float)) - scene.first
-    return int(seen.min()) // STRETCH, math.ceil(float(seen.max())) // STRETCH
+def seams(scene: Scene, slug: str) -> tuple[int, int]:
+    """The length of the loop of cloth in frames, and over how many of them its end is blended into its beginning; 0 and
+    0 where it has none."""
+    node, cloth = cloth_of(scene, slug)
+    loop = round(cloth.loop) if cloth.loop is not None else 0
+    if loop < 1:
+        return 0, 0
+    now = scene.clock().at(scene.clock().frames[:1])
+    blend = np.nan_to_num(np.asarray(value_of(cloth, "blend", now, Scope(scene, None, []).at(node.id)), dtype=float))
+    return loop, min(max(round(float(blend.reshape(-1)[0])), 0), loop)
+
+
+def runs_mixed(scene: Scene, slug: str, frames: Samples) -> Samples:
+    """The frames of the run, with their part, that are read for frames of the scene, and how they are mixed.
+
+    Parameters
+    ----------
+    frames : (n,) array
+        Of the scene, with their part.
+
+    Returns
+    -------
+    (3, n) array
+        A frame of the run, another one, and how much of the other is mixed in.
+    """
+    seen = run_frames(scene, slug, frames)
+    loop, blend = seams(scene, slug)
+    if not loop:
+        return np.stack([seen, seen, np.zeros(len(seen))])
+    into = np.mod(seen - scene.first, loop)
+    begun = into < blend
+    share = np.where(begun, 1.0 - np.asarray(smoothstep(into / max(blend, 1))), 0.0)
+    return np.stack([scene.first + into, scene.first + into + np.where(begun, loop, 0.0), share])
+
+
+def frames_read(scene: Scene, slug: str, frames: Samples) -> Samples:
+    """The frames of the run of an object that are read for frames of the scene.
+
+    Parameters
+    ----------
+    frames : (n,) array
+        Of the scene, with their part.
+
+    Returns
+    -------
+    (1 or 2, n) array
+        Of the run, with their part.
+    """
+    if scene.node(slug).cloth is not None:
+        return runs_mixed(scene, slug, frames)[:2]
+    return run_frames(scene, slug, frames)[None]
+
+
+def stretches_read(scene: Scene, slug: str, first: int, last: int) -> int:
+    """How many stretches of the run of an object are worked out for frames of the scene."""
+    rows = frames_read(scene, slug, np.arange(first, last + 1, dtype=float))
+    return math.ceil(float(rows.max()) - scene.first) // STRETCH + 1
 
 
 class Playback:
@@ -83,4 +144,5 @@ class Playback:
 
     def _kept(self, frame: int) -> Moment:
         place, k = divmod(frame - self.scene.first, STRETCH)
-        return self.stretches.at(place).moments[k]
+        moment: Moment = self.stretches.at(place).moments[k]
+        return moment

@@ -10,20 +10,20 @@ from pydantic import ValidationError
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.shapes import reshaped, shapes_over_time
+from lazzik.core.evaluate.shapes import reshaped
 from lazzik.core.scene.edits import EditRow, applied, measures_of, refused
 from lazzik.core.scene.references import affected
 from lazzik.web.air.gusts import gusts_of
+from lazzik.web.carried.told import carried_between
 from lazzik.web.deps import Heavy, Kept, RunsOf, Store
 from lazzik.web.edits.landing import ANSWERS, stored
-from lazzik.web.emitter.carried import carried_between
 from lazzik.web.jobs import Running
 from lazzik.web.requests.bodies import Raw, body_of, described, invalid
 from lazzik.web.requests.fields import FrameNumber, RevisionBody
 from lazzik.web.scatter.crowds import crowds_between
 from lazzik.web.stack.curves import curves_of
 from lazzik.web.stage.motion import motion_of
-from lazzik.web.stage.points import points_of
+from lazzik.web.stage.points import bends, points_of
 from lazzik.web.ui.encode import packed
 
 router = APIRouter(prefix="/scenes/{scene_id}")
@@ -97,7 +97,7 @@ def preview(scene_id: str, body: Given, store: Store, memo: Kept) -> Response:
         content["strata"] = curves_of(scope, after, body.at, body.also)
     content["motion"] = motion_of(after, nodes, after.clock(), scope)
     if body.frame is not None and after.first <= body.frame <= after.last:
-        shaped = [node for node in reshaped(before, after, nodes) if node.visible and shapes_over_time(after, node)]
+        shaped = [node for node in reshaped(before, after, nodes) if node.visible and bends(after, node)]
         now = Clock.over(after.fps, after.first, body.frame, start=body.frame)
         content["points"] = [points_of(after, node, now, scope, body.frame) for node in shaped[:MOST_SHAPED]]
     content["crowds"] = crowds_between(before, after, scope)

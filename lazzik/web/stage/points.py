@@ -9,7 +9,7 @@ import numpy as np
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.shapes import shapes_over_time, surface_moves
+from lazzik.core.evaluate.shapes import hangs_as_cloth, shapes_over_time, surface_moves
 from lazzik.core.evaluate.surface import Surface, surface_of
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
@@ -61,6 +61,11 @@ def in_range(scene: Scene, first: int, last: int) -> None:
     """Refuse frames that the scene does not have."""
     if not scene.first <= first <= last <= scene.last:
         raise InvalidEdit(f"Frames {first} to {last} do not lie in the range {scene.first} to {scene.last}", "frames")
+
+
+def bends(scene: Scene, node: Node) -> bool:
+    """Whether something changes an object's shape that the stage asks for by frames: cloth comes with its run."""
+    return shapes_over_time(scene, node) and not hangs_as_cloth(node)
 
 
 def shaped(scene: Scene, slug: str) -> Node:

@@ -12,7 +12,7 @@ from lazzik.core.clock import Clock
 from lazzik.core.compare.motion import in_step
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.shapes import acting, reshaped, shapes_below, shapes_over_time
+from lazzik.core.evaluate.shapes import acting, reshaped, shapes_below
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.evaluate.variants import lent
 from lazzik.core.formats.gltf import write_glb
@@ -22,7 +22,7 @@ from lazzik.core.scene.scene import MOST_FRAMES, Scene
 from lazzik.web.deps import Kept, Store
 from lazzik.web.requests.fields import AskedRevision, FrameNumber
 from lazzik.web.stage.motion import motion_of_one
-from lazzik.web.stage.points import MOST_AT_ONCE, MOST_MOMENTS, in_range, points_of, shaped
+from lazzik.web.stage.points import MOST_AT_ONCE, MOST_MOMENTS, bends, in_range, points_of, shaped
 from lazzik.web.states import Beside, Seen
 from lazzik.web.ui.encode import floats, packed, streamed
 
@@ -58,7 +58,7 @@ def motion(
     clock = in_step(scene, Clock.over(timed.fps, timed.first, end, start=begin, per_frame=per))
     took_shape = reshaped(before, scene, nodes) if before and same else list(scene.nodes)
     head = {
-        "shaped": [node.id for node in scene.nodes if node.visible and shapes_over_time(scene, node)],
+        "shaped": [node.id for node in scene.nodes if node.visible and bends(scene, node)],
         "reshaped": [node.id for node in took_shape],
         "revision": seen.on,
         "from": begin,

@@ -9,7 +9,7 @@ from lazzik.core.scene.node import EulerOrder
 from lazzik.store.scenes import State
 from lazzik.web.aim.facts import AimFacts, aim_facts
 from lazzik.web.air.facts import AirFacts, air_facts
-from lazzik.web.emitter.facts import EmitterFacts, emitter_facts
+from lazzik.web.carried.facts import RunFacts, run_facts
 from lazzik.web.marks.facts import MarkFacts, mark_facts
 from lazzik.web.scatter.facts import ScatterFacts, scatter_facts
 from lazzik.web.shape.facts import ShapeFacts
@@ -37,7 +37,7 @@ class Facts(StackFacts):
     aim: AimFacts | None
     air: AirFacts
     scatters: list[ScatterFacts]
-    emitters: list[EmitterFacts]
+    carried: list[RunFacts]
     sheaves: list[SheafFacts]
     marks: list[MarkFacts]
 
@@ -62,7 +62,7 @@ def facts_of(
         "aim": aim_facts(node),
         "air": air_facts(scene, node),
         "scatters": scatter_facts(scene),
-        "emitters": emitter_facts(scene),
+        "carried": run_facts(scene),
         "sheaves": sheaf_facts(scene),
         "marks": mark_facts(scene),
     }

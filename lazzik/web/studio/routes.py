@@ -17,6 +17,7 @@ from lazzik.demo.starts import BY_KEY
 from lazzik.store.scenes import State
 from lazzik.web.aim.view import aim_view, split_aim
 from lazzik.web.air.view import air_view, split_air
+from lazzik.web.cloth.view import cloth_view, split_cloth
 from lazzik.web.deps import Kept, Marked, Store
 from lazzik.web.emitter.view import emitter_view, split_emitter
 from lazzik.web.requests.fields import Also, AskedRevision
@@ -37,7 +38,7 @@ router = APIRouter()
 STILL_NEW = 6
 """Steps up to which a scene counts as new, and first steps are shown in it."""
 
-PARTS = (split_shape, split_aim, split_air, split_scatter, split_emitter)
+PARTS = (split_shape, split_aim, split_air, split_scatter, split_emitter, split_cloth)
 """What tells addresses apart that show a part of an object rather than a number."""
 
 SMALL = 15
@@ -127,9 +128,9 @@ def _choice(state: State, shown: Asked) -> Choice:
 
 
 def _part(scene: Scene, at: str) -> Choice | None:
-    """The shape, the aim, the field, the copies or the particles of an object, if that is what is asked for and there
-    is one."""
-    shape, aims, blows, many, sends = (split(at) for split in PARTS)
+    """The shape, the aim, the field, the copies, the particles or the cloth of an object, if that is what is asked for
+    and there is one."""
+    shape, aims, blows, many, sends, hangs = (split(at) for split in PARTS)
     if shape and shape[0] in scene.by_id:
         return Choice(shown=Address(shape[0], "shape"))
     if aims in scene.by_id and scene.by_id[aims].aim is not None:
@@ -140,6 +141,8 @@ def _part(scene: Scene, at: str) -> Choice | None:
         return Choice(shown=Address(many, "copies"))
     if sends in scene.by_id and scene.by_id[sends].emitter is not None:
         return Choice(shown=Address(sends, "particles"))
+    if hangs in scene.by_id and scene.by_id[hangs].cloth is not None:
+        return Choice(shown=Address(hangs, "cloth"))
     return None
 
 
@@ -169,7 +172,8 @@ def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[
     emitting = (
         emitter_view(state.scene, node, node.emitter) if node and node.emitter and at_part == "particles" else None
     )
-    laid_open = form or aiming or airing or scattering or emitting
+    draping = cloth_view(state.scene, node, node.cloth) if node and node.cloth and at_part == "cloth" else None
+    laid_open = form or aiming or airing or scattering or emitting or draping
     view = strata_view(state.scene, address, choice.also, choice.left_out) if address and not laid_open else None
     at = shown.at if laid_open else str(address or "")
     tree = _tree(state, marks, shown, choice, scope)
@@ -189,6 +193,7 @@ def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[
         "airing": airing,
         "scattering": scattering,
         "emitting": emitting,
+        "draping": draping,
         "sheaves": sheaf_rows(state.scene, address),
         "sheaf": sheaf_view(state.scene, address),
         "palette": palette(),

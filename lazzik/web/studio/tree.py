@@ -19,6 +19,7 @@ from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import surface_moves
 from lazzik.core.scene.address import Address
+from lazzik.core.scene.edits.cloths import stuff_of
 from lazzik.core.scene.emitter import Emitter
 from lazzik.core.scene.node import Node, channels_of
 from lazzik.core.scene.scene import Scene
@@ -142,6 +143,9 @@ class TreeRow:
     particles: str
     """How many particles it sends out; '' if it sends out none."""
     particles_chosen: bool
+    cloth: str
+    """What it is made of as cloth; '' if it is none."""
+    cloth_chosen: bool
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -253,13 +257,20 @@ def _row(scene: Scene, node: Node, depth: int, choice: Choice, scope: Scope) -> 
         copies_chosen=is_chosen and chosen is not None and chosen.path == "copies",
         particles=_rate(node.emitter) if node.emitter else "",
         particles_chosen=is_chosen and chosen is not None and chosen.path == "particles",
+        cloth=stuff_of(node.cloth) or "its own" if node.cloth else "",
+        cloth_chosen=is_chosen and chosen is not None and chosen.path == "cloth",
         air_chosen=is_chosen and chosen is not None and chosen.path == "air",
     )
 
 
+LAID_OPEN = ("deform.", "shape.", "aim.", "field.", "scatter.", "emitter.", "cloth.")
+"""What begins the paths of numbers that are seen where the part that they belong to is laid open."""
+
+
 def _opened(node: Node) -> str:
     """The part of an object that is laid open when it is chosen, if it has one that is more than numbers."""
-    return "air" if node.field else "copies" if node.scatter else "particles" if node.emitter else ""
+    parts = (("air", node.field), ("copies", node.scatter), ("particles", node.emitter), ("cloth", node.cloth))
+    return next((name for name, part in parts if part is not None), "")
 
 
 def _rate(emitter: Emitter) -> str:
@@ -313,7 +324,7 @@ def _single(node: Node, choice: Choice, values: dict[str, Samples]) -> list[Chan
     rows = []
     also = {(address.node, address.path) for address in choice.also}
     for path, number, quantity in channels_of(node):
-        if path.startswith(("deform.", "shape.", "aim.", "field.", "scatter.", "emitter.")) and path not in values:
+        if path.startswith(LAID_OPEN) and path not in values:
             continue  # those that stand still are seen where the shape and the aim are laid open
         address = Address(node.id, path)
         rows.append(

@@ -15,7 +15,7 @@ from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.between import between
 from lazzik.core.simulate.looks import turns_of
 from lazzik.core.simulate.particles import Moment, Particles
-from lazzik.core.simulate.playback import Playback, run_frames, stretches_seen
+from lazzik.core.simulate.playback import Playback, run_frames, stretches_read
 from lazzik.core.simulate.run import FolderShelf, run_key, run_played
 from tests.conftest import edited
 from tests.core.simulate.test_particles import AT_ONCE, STILL, dusty, run
@@ -50,7 +50,7 @@ def test_the_frame_that_is_seen_is_the_integral_of_the_tempo() -> None:
     ]
     until = np.minimum(frames + 0.5, 60)
     np.testing.assert_allclose(run_frames(dusty(*keys), "dust", frames + 0.5), until - until**2 / 120, atol=1e-9)
-    assert stretches_seen(dusty(tempo=3.0), "dust", 0, 60) == (0, 7)
+    assert stretches_read(dusty(tempo=3.0), "dust", 0, 60) == 8
 
 
 def test_backwards_is_the_same_run_seen_from_its_end(tmp_path: Path) -> None:

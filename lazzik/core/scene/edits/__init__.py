@@ -17,6 +17,7 @@ from lazzik.core.scene.edits.air import ChangeField, StandInWind
 from lazzik.core.scene.edits.bakes import BakeAgain, PlaceBake, TakeBack
 from lazzik.core.scene.edits.base import Edit, applied
 from lazzik.core.scene.edits.clips import PlayClip, PutClip, RemoveClip
+from lazzik.core.scene.edits.cloths import AddPin, ChangeCloth, ChangePin, Drape, RemovePin, Undrape
 from lazzik.core.scene.edits.copies import Duplicate, SetPivot
 from lazzik.core.scene.edits.dials import AddDial, ChangeDial, RemoveDial
 from lazzik.core.scene.edits.emitters import AddEmitter, ChangeEmitter
@@ -120,6 +121,12 @@ AnyEdit = Annotated[
     | TakeCopies
     | AddEmitter
     | ChangeEmitter
+    | Drape
+    | Undrape
+    | ChangeCloth
+    | AddPin
+    | ChangePin
+    | RemovePin
     | Orbit
     | Pan
     | GatherSheaf

@@ -66,6 +66,7 @@ class Duplicate(Edit):
                     aim=node.aim and node.aim.retargeted(names),
                     scatter=node.scatter and copied_scatter(node.scatter, names),
                     emitter=node.emitter and node.emitter.renamed(names),
+                    cloth=node.cloth and node.cloth.renamed(names),
                 )
                 made.append(self._stepped(copy, k, labels) if node is first else copy)
         holder = self._holder(scene, first, taken)

@@ -8,8 +8,9 @@ from pydantic import Field
 
 from lazzik.core.document import InFrames, Label, Slug
 from lazzik.core.errors import InvalidEdit
+from lazzik.core.scene.carried import MOST_COLLIDERS, RunName
 from lazzik.core.scene.edits.base import Edit, checked_choices, free_label, free_slug
-from lazzik.core.scene.emitter import MOST_COLLIDERS, OF_OBJECT, ColorOverLife, Emitter, OverLife, RunName
+from lazzik.core.scene.emitter import OF_OBJECT, ColorOverLife, Emitter, OverLife
 from lazzik.core.scene.node import Node, Position
 from lazzik.core.scene.scene import PARTS, Scene
 

@@ -75,6 +75,7 @@ class BringIn(Edit):
                 aim=node.aim and node.aim.retargeted(names),
                 scatter=node.scatter and copied_scatter(node.scatter, names),
                 emitter=node.emitter and node.emitter.renamed(names),
+                cloth=node.cloth and node.cloth.renamed(names),
             )
             for node in self.nodes
         ]

@@ -10,6 +10,7 @@ from pydantic import Field
 from lazzik.core.deformers.masks import AnyMask
 from lazzik.core.document import InFrames, Label, Slug
 from lazzik.core.errors import InvalidEdit
+from lazzik.core.scene.carried import Carried
 from lazzik.core.scene.edits.base import Edit, checked_choices, free_label, free_slug
 from lazzik.core.scene.edits.shapes import painted_mask
 from lazzik.core.scene.node import Node
@@ -154,7 +155,8 @@ def bears(scene: Scene, surface: str | None, where: str) -> Node:
 
 def without_scattered(scene: Scene, gone: Collection[str]) -> tuple[Node, ...]:
     """The objects that stay without some others, scatters without them too: one that loses all its sources goes, one
-    that loses its surface stands in a grid; particles that began on one begin where their emitter stands."""
+    that loses its surface stands in a grid; particles that began on one begin where their emitter stands, and pins
+    that followed one follow the cloth."""
     stay = []
     for node in scene.nodes:
         if node.id in gone:
@@ -167,8 +169,10 @@ def without_scattered(scene: Scene, gone: Collection[str]) -> tuple[Node, ...]:
             lost = scatter.surface in gone
             over = {"surface": None, "over": "grid" if scatter.over == "surface" else scatter.over} if lost else {}
             node = node.replaced(scatter=scatter.replaced(sources=sources, **over))
-        if node.emitter is not None and not set(gone).isdisjoint(node.emitter.refers):
-            node = node.replaced(emitter=node.emitter.without(set(gone)))
+        for name in ("emitter", "cloth"):
+            part: Carried | None = getattr(node, name)
+            if part is not None and not set(gone).isdisjoint(part.refers):
+                node = node.replaced(**{name: part.without(set(gone))})
         stay.append(node)
     return tuple(stay)
 

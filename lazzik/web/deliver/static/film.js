@@ -6,7 +6,7 @@ import { followJob } from "lazzik/lib/jobs.js";
 import { store } from "lazzik/lib/store.js";
 import { Crowds } from "lazzik/stage/crowds.js";
 import { Moments } from "lazzik/stage/moments.js";
-import { Particles } from "lazzik/stage/particles.js";
+import { Runs } from "lazzik/stage/runs.js";
 import { Stage } from "lazzik/stage/stage.js";
 
 /** @import { News } from "lazzik/lib/jobs.js" */
@@ -96,10 +96,10 @@ export async function film(form, fields) {
   const drawn = JSON.parse(await text(`${store.url}/scatters`));
   stage.show(first);
   await crowds.know(drawn.scatters, drawn.revision, drawn.last);
-  const particles = new Particles(stage, store.url, { blur: { per, shown: blur } });
-  const carried = JSON.parse(await text(`${store.url}/emitters`));
-  await particles.know(carried.emitters, carried.revision);
-  await particles.whole();
+  const runs = new Runs(stage, store.url, { blur: { per, shown: blur } });
+  const carried = JSON.parse(await text(`${store.url}/carried`));
+  await runs.know(carried.carried, carried.revision);
+  await runs.whole();
   const moments = new Moments(`${store.url}/points`, last, per);
   const mixer = new Mixer(width, height);
   try {
@@ -110,7 +110,7 @@ export async function film(form, fields) {
         stage.show(place / per);
         await crowds.need(place / per);
         crowds.show(place / per);
-        await particles.ready(place / per);
+        await runs.ready(place / per);
         stage.draw();
         mixer.add(stage.canvas);
       }
@@ -124,7 +124,7 @@ export async function film(form, fields) {
     throw error;
   } finally {
     crowds.dispose();
-    particles.dispose();
+    runs.dispose();
     stage.dispose();
     stage.renderer.forceContextLoss();
   }

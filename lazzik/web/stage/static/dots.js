@@ -2,7 +2,7 @@
 
 import * as THREE from "three";
 
-/** @import { Drawing, Moment } from "./particles.js" */
+/** @import { Drawing, Moment } from "./runs.js" */
 
 const SOFT = { points: 0.2, puffs: 1 }; // the share of a dot over which it fades
 const WIDER = { points: 1, puffs: 1.6 }; // a puff's rim is hardly seen, so it is drawn beyond its size

@@ -2,7 +2,7 @@
 
 import * as THREE from "three";
 
-/** @import { Drawing, Moment } from "./particles.js" */
+/** @import { Drawing, Moment } from "./runs.js" */
 
 const MOST = 4096; // instances that there is room for at first; it doubles where there are more
 

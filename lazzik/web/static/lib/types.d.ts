@@ -12,16 +12,6 @@ export type AirFacts = {
   field: FieldFacts | null;
 };
 
-export type EmitterFacts = {
-  node: string;
-  run: string;
-  looks: string;
-  drawn: string;
-  copies: string;
-  across: number;
-  locked: boolean;
-};
-
 export type Facts = {
   channel: string;
   also: string[];
@@ -41,7 +31,7 @@ export type Facts = {
   aim: AimFacts | null;
   air: AirFacts;
   scatters: ScatterFacts[];
-  emitters: EmitterFacts[];
+  carried: RunFacts[];
   sheaves: SheafFacts[];
   marks: MarkFacts[];
 };
@@ -99,6 +89,16 @@ export type PlacedHandles = {
   place: [number, number, number];
   turn: [number, number, number];
   points: HandleFacts[];
+};
+
+export type RunFacts = {
+  node: string;
+  run: string;
+  looks: string;
+  drawn: string;
+  copies: string;
+  across: number;
+  locked: boolean;
 };
 
 export type ScatterFacts = {
@@ -188,6 +188,15 @@ export type AddObject = {
   camera?: Camera | null;
   field?: Wind | Eddies | Whirl | Push | null;
   position?: [number | string, number | string, number | string];
+};
+
+export type AddPin = {
+  do: "pin";
+  node: string;
+  where?: string;
+  mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  to?: string | null;
+  label?: string | null;
 };
 
 export type AddScatter = {
@@ -344,6 +353,17 @@ export type ChangeAim = {
   loop?: number | string | null;
 };
 
+export type ChangeCloth = {
+  do: "change-cloth";
+  node: string;
+  settings?: Record<string, string>;
+  stuff?: string | null;
+  colliders?: string[] | null;
+  muted?: boolean | null;
+  locked?: string | null;
+  loop?: number | string | null;
+};
+
 export type ChangeDeformer = {
   do: "change-deformer";
   node: string;
@@ -427,6 +447,16 @@ export type ChangePicture = {
   beyond?: "clear" | "last" | "mirror" | "repeat" | null;
 };
 
+export type ChangePin = {
+  do: "change-pin";
+  node: string;
+  pin: string;
+  where?: string | null;
+  mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  to?: string | null;
+  label?: string | null;
+};
+
 export type ChangeRecipe = {
   do: "change-recipe";
   recipe: string;
@@ -490,10 +520,40 @@ export type Clip = {
   tracks: Track[];
 };
 
+export type Cloth = {
+  loop?: number | null;
+  fit?: boolean;
+  colliders?: string[];
+  tempo?: number | Channel;
+  locked?: string | null;
+  muted?: boolean;
+  pins?: Pin[];
+  weight?: number | Channel;
+  stretch?: number | Channel;
+  bend?: number | Channel;
+  calm?: number | Channel;
+  ahead?: number | Channel;
+  wind?: "air" | "still";
+  across?: number | Channel;
+  along?: number | Channel;
+  gravity?: number | Channel;
+  thickness?: number | Channel;
+  bounce?: number | Channel;
+  friction?: number | Channel;
+  blend?: number | Channel;
+};
+
 export type Color = {
   r?: number | Channel;
   g?: number | Channel;
   b?: number | Channel;
+};
+
+export type Drape = {
+  do: "drape";
+  node: string;
+  stuff?: string;
+  pins?: Pin[] | null;
 };
 
 export type Duplicate = {
@@ -531,6 +591,9 @@ export type Eddies = {
 export type Emitter = {
   loop?: number | null;
   fit?: boolean;
+  colliders?: string[];
+  tempo?: number | Channel;
+  locked?: string | null;
   begin?: "point" | "surface" | "inside" | "edges";
   of?: string | null;
   comes?: "steadily" | "at once";
@@ -549,7 +612,6 @@ export type Emitter = {
   wind?: "air" | "still";
   answers?: number | Channel;
   gravity?: number | Channel;
-  colliders?: string[];
   meets?: "bounce" | "stick" | "end";
   bounce?: number | Channel;
   friction?: number | Channel;
@@ -561,8 +623,6 @@ export type Emitter = {
   turned?: "way" | "spin";
   spin?: number | Channel;
   spin_varies?: number | Channel;
-  tempo?: number | Channel;
-  locked?: string | null;
   size_over_life?: [number, number][];
   answer_over_life?: [number, number][];
   color_over_life?: [number, number, number, number, number][];
@@ -835,6 +895,7 @@ export type Node = {
   field?: Wind | Eddies | Whirl | Push | null;
   scatter?: Scatter | null;
   emitter?: Emitter | null;
+  cloth?: Cloth | null;
   origin?: Origin | null;
 };
 
@@ -934,6 +995,17 @@ export type PictureMask = {
   height?: number | Channel;
   right?: number | Channel;
   up?: number | Channel;
+};
+
+export type Pin = {
+  id: string;
+  label: string;
+  at: "edge" | "corners" | "corner" | "mask";
+  side?: "left" | "right" | "bottom" | "top" | "back" | "front";
+  other?: "left" | "right" | "bottom" | "top" | "back" | "front" | null;
+  mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
+  to?: string | null;
+  strength?: number | Channel;
 };
 
 export type PlaceBake = {
@@ -1113,6 +1185,12 @@ export type RemoveObject = {
   do: "remove-object";
   node: string;
   also?: string[];
+};
+
+export type RemovePin = {
+  do: "unpin";
+  node: string;
+  pin: string;
 };
 
 export type RemovePose = {
@@ -1619,6 +1697,11 @@ export type Twist = {
   angle?: number | Channel;
 };
 
+export type Undrape = {
+  do: "undrape";
+  node: string;
+};
+
 export type Undulate = {
   kind: "undulate";
   id: string;
@@ -1734,4 +1817,4 @@ export type Window = {
   fade_out?: number;
 };
 
-export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | PutPicture | BringPicture | ChangePicture | AimAt | ChangeAim | RemoveAim | ChangeField | StandInWind | AddScatter | ChangeScatter | TakeCopies | AddEmitter | ChangeEmitter | Orbit | Pan | GatherSheaf | ChangeSheaf | MoveSheaf | JoinSheaf | LeaveSheaf | PartSheaf | KeepSheaf | AddMark | ChangeMark | RemoveMark | ChangeScene | PlaceBake | BakeAgain | TakeBack;
+export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | PutPicture | BringPicture | ChangePicture | AimAt | ChangeAim | RemoveAim | ChangeField | StandInWind | AddScatter | ChangeScatter | TakeCopies | AddEmitter | ChangeEmitter | Drape | Undrape | ChangeCloth | AddPin | ChangePin | RemovePin | Orbit | Pan | GatherSheaf | ChangeSheaf | MoveSheaf | JoinSheaf | LeaveSheaf | PartSheaf | KeepSheaf | AddMark | ChangeMark | RemoveMark | ChangeScene | PlaceBake | BakeAgain | TakeBack;

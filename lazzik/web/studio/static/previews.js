@@ -46,7 +46,7 @@ export class Previews {
         const body = { revision, edits: shaped(edits), at: facts.channel, also: facts.also, frame, field };
         const content = await packed(`${store.url}/preview`, body);
         if (!this.stopped) this.show(content);
-        if (facts.emitters.length) this.carry(body);
+        if (facts.carried.length) this.carry(body);
         this.times.push(performance.now() - asked);
         this.problem?.("");
       } catch (error) {

@@ -33,13 +33,15 @@ import { listenToOrder } from "lazzik/stack/order.js";
 import { offerStagger } from "lazzik/stack/stagger.js";
 import { Strata } from "lazzik/stack/strata.js";
 import { drawWindows, listenToWindows } from "lazzik/stack/windows.js";
-import { offerEmitters, RunPanel } from "lazzik/emitter/emitter.js";
+import { RunPanel } from "lazzik/carried/runpanel.js";
+import { offerCloth } from "lazzik/cloth/cloth.js";
+import { offerEmitters } from "lazzik/emitter/emitter.js";
 import { drawOverLife, listenToOverLife } from "lazzik/emitter/overlife.js";
 import { listenToBox } from "lazzik/stage/box.js";
 import { autoKeys, Gizmo } from "lazzik/stage/gizmo.js";
 import { Crowds } from "lazzik/stage/crowds.js";
 import { mostCopies, switchEdges } from "lazzik/stage/hardware.js";
-import { Particles } from "lazzik/stage/particles.js";
+import { Runs } from "lazzik/stage/runs.js";
 import { keepPictures, pictureOf } from "lazzik/stage/picture.js";
 import { namePointed } from "lazzik/stage/pointed.js";
 import { begunStage } from "lazzik/stage/stage.js";
@@ -79,7 +81,7 @@ const strata = new Strata();
 const transport = new Transport();
 const gizmo = stage && new Gizmo(stage);
 const previews = new Previews((content) => {
-  if (content.carried) return particles?.preview(content.carried);
+  if (content.carried) return runs?.preview(content.carried);
   if (content.strata) show(content.strata);
   stage?.setMotion(content.motion, store.facts.first);
   if (content.points) surfaces?.preview(content.points);
@@ -96,7 +98,7 @@ store.subscribe("frame", () => {
   stage?.show(store.frame);
   surfaces?.show(store.frame);
   crowds?.show(store.frame);
-  particles?.show(store.frame);
+  runs?.show(store.frame);
 });
 
 /** @param {any} content curves as the server sends them */
@@ -127,7 +129,7 @@ async function fetchMotion(since = null) {
     geometry = content.geometry;
     await stage.load(`${store.url}/rest.glb?${geometry}`);
     crowds?.attach();
-    particles?.attach();
+    runs?.attach();
   }
   surfaces?.know(content.shaped, content.reshaped);
 }
@@ -138,8 +140,8 @@ const knowCrowds = () => guard(async () => {
   copyBrush?.say();
 });
 
-const knowParticles = () => guard(async () => {
-  await particles?.know(store.facts.emitters, store.facts.revision);
+const knowRuns = () => guard(async () => {
+  await runs?.know(store.facts.carried, store.facts.revision);
 });
 
 // the chosen row in the tree, in sight
@@ -188,8 +190,8 @@ const airPanel = new AirPanel(stage);
 const airHandles = stage && new AirHandles(stage);
 const breath = stage && new Breath(stage);
 const crowds = stage && new Crowds(stage, store.url, { most: mostCopies() });
-const particles = stage && new Particles(stage, store.url);
-const runPanel = particles && new RunPanel(particles, transport);
+const runs = stage && new Runs(stage, store.url);
+const runPanel = runs && new RunPanel(runs, transport);
 listenToOverLife(work);
 const copyBrush = stage && crowds && new CopyBrush(stage, crowds);
 offerLayers();
@@ -202,6 +204,7 @@ offerAims();
 offerSheaves();
 offerScatters();
 offerEmitters();
+offerCloth();
 offerTime(transport);
 offerMarks(transport, { changes: true });
 offerRecipes();
@@ -226,7 +229,7 @@ store.subscribe("facts", async () => {
   drawOverLife();
   runPanel?.changed();
   knowCrowds();
-  knowParticles();
+  knowRuns();
   await airPanel.changed();
   await fetchCurves();
   await keysChanged();
@@ -326,7 +329,7 @@ paintSliders();
 showChosen();
 showOpen();
 transport.go(recalledFrame());
-window.lazzik = { previews, transport, stage, strata, surfaces, crowds, particles, choose, gizmo, settled };
+window.lazzik = { previews, transport, stage, strata, surfaces, crowds, runs, choose, gizmo, settled };
 try {
   await fetchCurves();
   if (desk.wanted()) desk.toggle(true);
@@ -342,7 +345,7 @@ try {
   drawOverLife();
   runPanel?.changed();
   knowCrowds();
-  knowParticles();
+  knowRuns();
   await airPanel.changed();
   pressed("auto-key", autoKeys());
   if (stage) note.textContent = "";

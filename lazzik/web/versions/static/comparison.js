@@ -8,10 +8,10 @@ import { mostCopies } from "lazzik/stage/hardware.js";
 import { ink } from "lazzik/stage/ink.js";
 import { Model, UNSEEN } from "lazzik/stage/model.js";
 import { pictureOf } from "lazzik/stage/picture.js";
-import { Particles } from "lazzik/stage/particles.js";
+import { Runs } from "lazzik/stage/runs.js";
 import { Surfaces } from "lazzik/stage/surfaces.js";
 
-/** @import { ScatterFacts } from "lazzik/lib/types.d.ts" */
+/** @import { RunFacts, ScatterFacts } from "lazzik/lib/types.d.ts" */
 /** @import { Drawing } from "lazzik/stage/crowds.js" */
 /** @import { Points, Surface } from "lazzik/stage/model.js" */
 /** @import { Stage } from "lazzik/stage/stage.js" */
@@ -31,8 +31,8 @@ export class Comparison {
   surfaces = [];
   /** @type {Crowds[]} the copies of the second state, and of the first */
   crowds = [];
-  /** @type {Particles[]} the same of particles, as far as their runs are there */
-  particles = [];
+  /** @type {Runs[]} the same of what is carried, as far as its runs are there */
+  runs = [];
   carried = [new THREE.Group(), new THREE.Group()]; // what they are put into
   sameRuns = true;
   /** @type {Set<string>} scatters that are the same in both */
@@ -75,23 +75,26 @@ export class Comparison {
     this.crowds = [crowdsOn(stage, second), crowdsOn(this.first(), first)];
     const [copies, former] = await Promise.all([this.follow(this.crowds[0], { of: b, on }), this.follow(this.crowds[1], { of: a, on })]);
     this.sameCopies = new Set(former.filter((row) => copies.includes(row)).map((row) => row.split(" ")[0]));
-    this.particles = [new Particles(this.second(), store.url, { state: second }), new Particles(this.first(), store.url, { state: first })];
-    const runs = await Promise.all([this.carry(this.particles[0], { of: b, on }), this.carry(this.particles[1], { of: a, on })]);
-    this.sameRuns = runs[0] === runs[1];
+    await this.carry({ of: b, on }, { of: a, on }, second, first);
     this.seeAs(this.look);
     this.show();
   }
 
   /**
-   * Draw the particles of a state, as far as their frames are there; what tells them from those of another.
-   * @param {Particles} particles
-   * @param {Record<string, string>} asked
-   * @returns {Promise<string>}
+   * Draw what is carried in both states, as far as its frames are there.
+   * @param {Record<string, string>} ofSecond
+   * @param {Record<string, string>} ofFirst
+   * @param {Record<string, string>} second
+   * @param {Record<string, string>} first
    */
-  async carry(particles, asked) {
-    const { emitters, revision } = JSON.parse(await text(`${store.url}/emitters?${new URLSearchParams(asked)}`));
-    await particles.know(emitters, revision);
-    return JSON.stringify(emitters);
+  async carry(ofSecond, ofFirst, second, first) {
+    const told = await Promise.all([ofSecond, ofFirst].map(async (asked) => JSON.parse(await text(`${store.url}/carried?${new URLSearchParams(asked)}`))));
+    const [after, then] = told.map(({ carried }) => new Map(carried.map((/** @type {RunFacts} */ fact) => [fact.node, JSON.stringify(fact)])));
+    const other = [...new Set([...after.keys(), ...then.keys()])].filter((node) => after.get(node) !== then.get(node));
+    this.sameRuns = !other.length;
+    for (const node of other) if (this.stage.nodes.get(node)?.mesh) this.differs.add(node); // cloth: its mesh hangs otherwise
+    this.runs = [new Runs(this.second(), store.url, { state: second }), new Runs(this.first(), store.url, { state: first })];
+    await Promise.all(this.runs.map((runs, n) => runs.know(told[n].carried, told[n].revision)));
   }
 
   /**
@@ -101,39 +104,34 @@ export class Comparison {
    * @param {Record<string, string>} first
    */
   followSurfaces(shaped, before, second, first) {
-    const { stage, differs } = this;
-    const own = (/** @type {string} */ id) => differs.has(id);
-    const both = {
-      setShape: (/** @type {string} */ id, /** @type {Points} */ points) => {
-        stage.setShape(id, points);
-        if (!own(id)) this.before.setShape(id, points);
-      },
-      restShape: (/** @type {string} */ id) => stage.restShape(id),
-    };
-    const alone = {
-      setShape: (/** @type {string} */ id, /** @type {Points} */ points) => { this.before.setShape(id, points); stage.invalidate(); },
-      restShape: (/** @type {string} */ id) => this.before.restShape(id),
-    };
-    this.surfaces = [new Surfaces(both, second), new Surfaces(alone, first)];
+    this.surfaces = [new Surfaces(this.second(), second), new Surfaces(this.first(), first)];
     this.surfaces[0].know(shaped, []);
-    this.surfaces[1].know(before.filter(own), []);
+    this.surfaces[1].know(before.filter((id) => this.differs.has(id)), []);
   }
 
-  /** What the copies and particles of the first state are drawn on. */
+  /** What the surfaces, copies and particles of the first state are drawn on. */
   first() {
     const { before, stage, carried } = this;
     return {
       get nodes() { return before.nodes; }, get frame() { return before.frame; }, invalidate: () => stage.invalidate(),
       scene: carried[1], canvas: stage.canvas,
+      setShape: (/** @type {string} */ id, /** @type {Points} */ points) => { before.setShape(id, points); stage.invalidate(); },
+      restShape: (/** @type {string} */ id) => before.restShape(id),
     };
   }
 
   /** And those of the second one. */
   second() {
-    const { stage, carried } = this;
+    const { before, stage, carried, differs } = this;
     return {
       get nodes() { return stage.nodes; }, get frame() { return stage.frame; }, invalidate: () => stage.invalidate(),
       scene: carried[0], canvas: stage.canvas,
+      // what is the same in both is bent in both
+      setShape: (/** @type {string} */ id, /** @type {Points} */ points) => {
+        stage.setShape(id, points);
+        if (!differs.has(id)) before.setShape(id, points);
+      },
+      restShape: (/** @type {string} */ id) => stage.restShape(id),
     };
   }
 
@@ -152,7 +150,7 @@ export class Comparison {
   show() {
     this.stage.show(store.frame);
     this.before.show(store.frame);
-    for (const each of [...this.surfaces, ...this.crowds, ...this.particles]) each.show(store.frame);
+    for (const each of [...this.surfaces, ...this.crowds, ...this.runs]) each.show(store.frame);
   }
 
   /** @param {Look} look */
@@ -252,7 +250,7 @@ export class Comparison {
 
   dispose() {
     this.seeAs("second");
-    for (const each of [...this.crowds, ...this.particles]) each.dispose();
+    for (const each of [...this.crowds, ...this.runs]) each.dispose();
     for (const each of this.carried) each.removeFromParent();
     this.before.unload();
     this.ghost.dispose();

@@ -1,4 +1,4 @@
-"""Particles as the stage is told of them: moments of a run, and a thinned choice of them while something is dragged."""
+"""What is carried as the stage is told of it: moments of a run, and a thinned one while something is dragged."""
 
 from __future__ import annotations
 
@@ -8,14 +8,21 @@ from typing import Any
 
 import numpy as np
 
+from lazzik.core.clock import Clock
 from lazzik.core.errors import UnknownAddress
+from lazzik.core.evaluate.memo import Memo
+from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.surface import Surface
 from lazzik.core.scene.scene import Scene
+from lazzik.core.simulate.draped import surface_seen
 from lazzik.core.simulate.looks import colors_of, sizes_of, turns_of
 from lazzik.core.simulate.particles import MOST_ALIVE, SUBSTEPS, Moment, Particles
 from lazzik.core.simulate.playback import Playback, run_frames
 from lazzik.core.simulate.run import STRETCH
+from lazzik.core.types import Samples
 from lazzik.store.runs import Runs
-from lazzik.web.emitter.facts import emitter_facts
+from lazzik.web.carried.facts import run_facts
+from lazzik.web.stage.points import small_normals
 from lazzik.web.ui.encode import floats
 
 THINNED = 250
@@ -26,6 +33,39 @@ MOST_READ = 20_000
 
 MOST_STEPS = 300
 """Sub-steps that it does; those born longer ago are left out."""
+
+
+def told_at(scene: Scene, slug: str, frames: Samples, runs: Runs, memo: Memo) -> dict[str, Any]:
+    """A run at frames of the scene, as far as it is there.
+
+    Parameters
+    ----------
+    frames : (n,) array
+        With their part.
+
+    Raises
+    ------
+    UnknownAddress
+        Where they are not there.
+    """
+    node = scene.node(slug)
+    if node.cloth is None:
+        return told_of(scene, slug, list(Playback(scene, slug, runs, makes=False).moments(frames)))
+    beside = Memo(behind=memo)
+    beside.runs = runs
+    clock = Clock(scene.fps, scene.first, frames)
+    return told_surface(surface_seen(scene, node, clock, Scope(scene, beside, []), makes=False), len(frames))
+
+
+def told_surface(surface: Surface, count: int) -> dict[str, Any]:
+    """A surface at the moments of its clock: how many points, their places and their normals."""
+    places, normals = [], []
+    for _, points in surface.each():
+        places.append(floats(points))
+        normals.append(small_normals(surface, points))
+    return {
+        "counts": [len(surface.rest.points)] * count, "places": b"".join(places), "normals": b"".join(normals),
+    }  # fmt: skip
 
 
 def told_of(scene: Scene, slug: str, moments: Sequence[Moment]) -> dict[str, Any]:
@@ -46,11 +86,13 @@ def told_of(scene: Scene, slug: str, moments: Sequence[Moment]) -> dict[str, Any
 def carried_between(before: Scene, after: Scene, frame: float, runs: Runs) -> list[dict[str, Any]]:
     """Of each emitter whose particles an edit would change, those at a frame: a thinned choice, or all where the run is
     there and only looks otherwise."""
-    was = {fact["node"]: fact for fact in emitter_facts(before)}
+    was = {fact["node"]: fact for fact in run_facts(before)}
     told = []
-    for fact in emitter_facts(after):
+    for fact in run_facts(after):
         node, old = fact["node"], was.get(fact["node"])
         if fact == old:
+            continue
+        if fact["drawn"] == "cloth":
             continue
         same = old is not None and old["run"] == fact["run"]
         moment = _kept(after, node, frame, runs) if same else None

@@ -1,4 +1,4 @@
-// Particles: fetched by stretches of frames where they are there, made by a job where they are not.
+// What is carried, particles and cloth: fetched by stretches of frames where they are there, made by a job where not.
 
 import { floats, packed, post, Refused, text } from "lazzik/lib/api.js";
 import { guard } from "lazzik/lib/guard.js";
@@ -6,19 +6,21 @@ import { followJob } from "lazzik/lib/jobs.js";
 import { toast } from "lazzik/lib/toasts.js";
 import { Dots } from "./dots.js";
 import { Flown } from "./flown.js";
+import { Hung } from "./hung.js";
 
-/** @import { EmitterFacts } from "lazzik/lib/types.d.ts" */
-/** @import { Entry } from "./model.js" */
+/** @import { RunFacts } from "lazzik/lib/types.d.ts" */
+/** @import { Entry, Points } from "./model.js" */
 
 const MOST = 160 * 2 ** 20; // bytes of frames kept
 const AGAIN = 400; // milliseconds between two looks at which frames have come
 
 /**
- * @typedef {object} Moment the particles of one
+ * @typedef {object} Moment the particles of one, or the points of cloth
  * @property {Float32Array} places
- * @property {Float32Array} sizes
- * @property {Uint8Array} colors
+ * @property {Float32Array} sizes none of cloth
+ * @property {Uint8Array} colors none of cloth
  * @property {Float32Array} [turns] of copies, as quaternions
+ * @property {Int8Array} [normals] of cloth
  */
 
 /**
@@ -28,12 +30,14 @@ const AGAIN = 400; // milliseconds between two looks at which frames have come
  * @property {number} frame
  * @property {HTMLCanvasElement} canvas
  * @property {() => unknown} invalidate
+ * @property {(id: string, points: Points) => unknown} setShape
+ * @property {(id: string) => unknown} restShape
  */
 
 /** @typedef {Moment & { starts: number[], per: number }} Stretch some frames; where each of its moments begins, and the end */
 
 /**
- * @typedef {object} Run of one emitter
+ * @typedef {object} Run of one object
  * @property {string} run
  * @property {string} looks
  * @property {boolean} locked
@@ -44,7 +48,7 @@ const AGAIN = 400; // milliseconds between two looks at which frames have come
  * @property {Set<number>} there
  * @property {Map<number, Stretch>} kept
  * @property {Map<number, Promise<void>>} asked
- * @property {Dots | Flown} drawn
+ * @property {Dots | Flown | Hung} drawn
  * @property {Run | null} older the one before it, shown where this one's frames are not there yet
  * @property {Thin | null} thin
  * @property {boolean} [again] whether frames that went were asked for again
@@ -56,24 +60,27 @@ const AGAIN = 400; // milliseconds between two looks at which frames have come
  * @param {any} content as the server sends it
  * @returns {Stretch}
  */
-function stretchOf({ counts, places, sizes, colors, turns, per = 1 }) {
+function stretchOf({ counts, places, sizes, colors, turns, normals, per = 1 }) {
   const starts = [0];
   for (const count of counts) starts.push(starts[starts.length - 1] + count);
-  return { starts, per, places: floats(places), sizes: floats(sizes), colors: colors.slice(), ...(turns && { turns: floats(turns) }) };
-}
-
-/** One of its moments. @param {Stretch} stretch @param {number} n @returns {Moment} */
-function momentOf({ starts, places, sizes, colors, turns }, n) {
-  const [from, to] = [starts[n], starts[n + 1]];
   return {
-    places: places.subarray(3 * from, 3 * to), sizes: sizes.subarray(from, to), colors: colors.subarray(4 * from, 4 * to),
-    ...(turns && { turns: turns.subarray(4 * from, 4 * to) }),
+    starts, per, places: floats(places), sizes: sizes ? floats(sizes) : new Float32Array(), colors: colors?.slice() ?? new Uint8Array(),
+    ...(turns && { turns: floats(turns) }), ...(normals && { normals: new Int8Array(normals.slice().buffer) }),
   };
 }
 
-export class Particles {
-  /** @type {Map<string, Run>} */
-  runs = new Map();
+/** One of its moments. @param {Stretch} stretch @param {number} n @returns {Moment} */
+function momentOf({ starts, places, sizes, colors, turns, normals }, n) {
+  const [from, to] = [starts[n], starts[n + 1]];
+  return {
+    places: places.subarray(3 * from, 3 * to), sizes: sizes.subarray(from, to), colors: colors.subarray(4 * from, 4 * to),
+    ...(turns && { turns: turns.subarray(4 * from, 4 * to) }), ...(normals && { normals: normals.subarray(3 * from, 3 * to) }),
+  };
+}
+
+export class Runs {
+  /** @type {Map<string, Run>} by object */
+  kept = new Map();
   revision = 0;
   newest = 0;
   bytes = 0;
@@ -101,16 +108,16 @@ export class Particles {
 
   /**
    * The scene is another one by now.
-   * @param {EmitterFacts[]} facts
+   * @param {RunFacts[]} facts
    * @param {number} revision
    */
   async know(facts, revision) {
     const mine = ++this.newest;
     this.revision = revision;
-    for (const id of [...this.runs.keys()]) if (!facts.some(({ node }) => node === id)) this.drop(id);
+    for (const id of [...this.kept.keys()]) if (!facts.some(({ node }) => node === id)) this.drop(id);
     for (const fact of facts) {
       const { node, run, looks, locked } = fact;
-      const had = this.runs.get(node);
+      const had = this.kept.get(node);
       if (had?.run === run && had.looks === looks) {
         had.locked = locked;
         if (had.thin) { had.thin = null; this.show(this.stage.frame); }
@@ -121,7 +128,7 @@ export class Particles {
       this.drop(node);
       // what it was stays in sight where the new frames are not there yet
       const older = had?.kept.size ? { ...had, older: null, thin: null } : had?.older ?? null;
-      this.runs.set(node, {
+      this.kept.set(node, {
         ...told, looks, locked, revision, there: new Set(told.there), kept: new Map(), asked: new Map(), drawn: this.drawer(fact),
         older: told.there.length < told.count ? older : null, thin: had?.thin ? { ...had.thin, landed: true } : null,
       });
@@ -141,13 +148,14 @@ export class Particles {
     return { ...told, stretch: 1, count: count * stretch, there: frames };
   }
 
-  /** @param {EmitterFacts} facts */
-  drawer({ drawn, copies, across }) {
+  /** @param {RunFacts} facts */
+  drawer({ node, drawn, copies, across }) {
+    if (drawn === "cloth") return new Hung(this.stage, node);
     return drawn === "copies" && copies ? new Flown(this.stage, copies, across) : new Dots(this.stage, drawn === "points" ? "points" : "puffs");
   }
 
   // the stage has other geometry by now
-  attach() { for (const { drawn } of this.runs.values()) drawn.attach(); }
+  attach() { for (const { drawn } of this.kept.values()) drawn.attach(); }
 
   /** Let a run be worked out, and look now and then what of it has come. @param {string} node @param {string} run */
   async make(node, run) {
@@ -162,7 +170,7 @@ export class Particles {
 
   /** What was stopped goes on. @param {string} node */
   goOn(node) {
-    const run = this.runs.get(node);
+    const run = this.kept.get(node);
     if (run && !this.making.has(node)) guard(() => this.make(node, run.run));
   }
 
@@ -171,7 +179,7 @@ export class Particles {
     const news = await post(`${this.url}/run`, { revision: this.revision, node });
     let over = false;
     const done = followJob(news).finally(() => { over = true; });
-    const wanted = () => this.runs.get(node)?.run === run;
+    const wanted = () => this.kept.get(node)?.run === run;
     while (!over && wanted()) {
       await Promise.race([done, new Promise((go) => { setTimeout(go, AGAIN); })]);
       if (wanted()) await this.look(node);
@@ -183,7 +191,7 @@ export class Particles {
   /** Which frames are there by now. @param {string} node */
   async look(node) {
     const told = await this.ask(node, this.revision);
-    const had = this.runs.get(node);
+    const had = this.kept.get(node);
     if (!had || had.run !== told.run) return;
     had.there = new Set(told.there);
     if (had.there.size === had.count) had.older = null;
@@ -193,9 +201,9 @@ export class Particles {
 
   // resolves once all frames of all runs are there; throws Refused where they can't be
   async whole() {
-    for (const [node, run] of this.runs) {
+    for (const [node, run] of this.kept) {
       if (run.there.size < run.count && !run.locked) await this.make(node, run.run);
-      if (run.there.size < run.count) throw new Refused(422, `Not all frames of the particles of ${node} are there.`);
+      if (run.there.size < run.count) throw new Refused(422, `Not all frames of the run of ${node} are there.`);
     }
   }
 
@@ -213,7 +221,7 @@ export class Particles {
 
   /** @param {number} frame */
   show(frame) {
-    for (const [node, run] of this.runs) {
+    for (const [node, run] of this.kept) {
       const own = this.momentAt(run, frame);
       const thin = run.thin && run.thin.frame === Math.round(frame) && !(own && run.thin.landed) ? run.thin.moment : null;
       const moment = thin ?? own ?? (run.older && this.momentAt(run.older, frame));
@@ -222,14 +230,14 @@ export class Particles {
       const place = this.placeOf(run, frame);
       for (const wanted of [place, (place + 1) % run.count]) guard(() => this.need(node, run, wanted));
     }
-    if (this.runs.size) this.stage.invalidate();
+    if (this.kept.size) this.stage.invalidate();
   }
 
   /** What a drag would do to some, at the frame that is shown. @param {any[]} changed */
   preview(changed) {
     const frame = Math.round(this.stage.frame);
     for (const { node, ...content } of changed) {
-      const run = this.runs.get(node);
+      const run = this.kept.get(node);
       if (run) run.thin = { frame, moment: momentOf(stretchOf(content), 0), landed: false };
     }
     if (!changed.length) return;
@@ -240,7 +248,7 @@ export class Particles {
   // what is drawn at a frame is there; for films, which can't go on without it
   /** @param {number} frame */
   async ready(frame) {
-    await Promise.all([...this.runs].map(([node, run]) => this.need(node, run, this.placeOf(run, frame))));
+    await Promise.all([...this.kept].map(([node, run]) => this.need(node, run, this.placeOf(run, frame))));
     this.show(frame);
   }
 
@@ -259,9 +267,10 @@ export class Particles {
         ...(this.blur && { per: String(this.blur.per), shown: String(this.blur.shown) }),
       });
       const stretch = stretchOf(await packed(`${this.url}/run-frames?${asked}`));
-      if (this.runs.get(node) !== run) return;
-      if (this.bytes > MOST) { for (const each of this.runs.values()) each.kept.clear(); this.bytes = 0; }
-      this.bytes += stretch.places.byteLength + stretch.sizes.byteLength + stretch.colors.byteLength + (stretch.turns?.byteLength ?? 0);
+      if (this.kept.get(node) !== run) return;
+      if (this.bytes > MOST) { for (const each of this.kept.values()) each.kept.clear(); this.bytes = 0; }
+      const { places, sizes, colors, turns, normals } = stretch;
+      this.bytes += places.byteLength + sizes.byteLength + colors.byteLength + (turns?.byteLength ?? normals?.byteLength ?? 0);
       run.kept.set(place, stretch);
       this.heard();
       this.show(this.stage.frame);
@@ -280,24 +289,24 @@ export class Particles {
    * @param {number} frame
    */
   told(node, frame) {
-    const run = this.runs.get(node);
+    const run = this.kept.get(node);
     if (!run) return { there: 0, count: 0, alive: null, locked: false, thinned: false, waits: false };
     const own = this.momentAt(run, frame);
     const thinned = run.thin !== null && run.thin.frame === Math.round(frame) && !(own && run.thin.landed);
     return {
-      there: run.there.size, count: run.count, alive: own?.sizes.length ?? null, locked: run.locked, thinned,
+      there: run.there.size, count: run.count, alive: own ? own.places.length / 3 : null, locked: run.locked, thinned,
       waits: run.there.size < run.count && !run.locked && !this.making.has(node),
     };
   }
 
   /**
-   * The frames that are there, by stretches: of one emitter, or those that are there of all.
+   * The frames that are there, by stretches: of one object, or those that are there of all.
    * @param {string | undefined} node
    * @param {number} last frame of the scene
    * @returns {{ from: number, to: number, older: boolean }[]}
    */
   stretches(node, last) {
-    const runs = [...this.runs].flatMap(([id, run]) => (node === undefined || id === node ? [run] : []));
+    const runs = [...this.kept].flatMap(([id, run]) => (node === undefined || id === node ? [run] : []));
     if (!runs.length) return [];
     const { first, stretch, count } = runs[0];
     const rows = [];
@@ -312,9 +321,9 @@ export class Particles {
 
   /** @param {string} id */
   drop(id) {
-    this.runs.get(id)?.drawn.dispose();
-    this.runs.delete(id);
+    this.kept.get(id)?.drawn.dispose();
+    this.kept.delete(id);
   }
 
-  dispose() { for (const id of [...this.runs.keys()]) this.drop(id); }
+  dispose() { for (const id of [...this.kept.keys()]) this.drop(id); }
 }

@@ -1,0 +1,352 @@
+"""One sub-step of cloth: extended position-based dynamics with small steps.
+
+Each constraint C with compliance α (metres per newton) and multiplier λ, over a sub-step of h seconds:
+
+    Δλ = −(C + α̃ λ) / (Σ wᵢ |∇Cᵢ|² + α̃),   α̃ = α / h²,   xᵢ ← xᵢ + wᵢ ∇Cᵢ Δλ
+
+(M. Macklin, M. Müller, N. Chentanez, 'XPBD', MIG 2016; M. Macklin et al., 'Small steps in physics simulation', SCA
+2019). Edges are gone through one after the other, there and back in turn; multipliers add up over these sweeps. Bends,
+orders softer, once a sub-step: their sums are linear in the places, so that they never gain energy.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lazzik.core.kernels import kernel
+from lazzik.core.simulate.motion import FARTHEST, FASTEST
+from lazzik.core.types import Points, Samples
+
+Ints = NDArray[np.int64]
+
+AIR_DENSITY = 1.2
+"""Kilograms per cubic metre."""
+
+FAST = 1.0 - 1e-9
+"""Strength from which a point is held fast."""
+
+SOFT = 2.0
+"""Hertz at which a point that is half held is drawn back."""
+
+BEYOND = 1.5
+"""Times the step that a sweep takes along edges: successive over-relaxation, under 2, so that long waves die sooner."""
+
+
+@kernel(
+    "void(float64[:, ::1], float64[:, ::1], int64[:, ::1], float64[:, ::1], float64, float64, float64, float64[:, ::1],"
+    " float64[::1])"
+)
+def push_by_air(
+    places: Points, speeds: Points, triangles: Ints, air: Points, across: float, along: float, load: float,
+    pushed: Points, shares: Samples,
+) -> None:  # fmt: skip
+    """Add what the air does to the speeds in a sub-step, triangle by triangle.
+
+    With w the air's speed beside that of the triangle and n its normal, the force is ½ρA(cₙ|w·n|(w·n)n + cₜ|wₜ|wₜ).
+    Each part is solved exactly as long as the air stays: w' = −k|w|w, so w(h) = w/(1 + k|w|h); nothing is ever blown
+    faster than the air goes. What moves a triangle is shared by its points.
+
+    Parameters
+    ----------
+    places : (n, 3) array
+        Metres.
+    speeds : (n, 3) array
+        Metres per second; changed.
+    triangles : (m, 3) array
+        Numbers of points.
+    air : (n, 3) array
+        Metres per second at the points.
+    across, along : float
+        cₙ and cₜ.
+    load : float
+        ½ρh divided by the weight of a square metre: seconds per metre.
+    pushed : (n, 3) array
+        Written over.
+    shares : (n,) array
+        Square metres that belong to each point.
+    """
+    pushed[:] = 0.0
+    w = np.empty(3)
+    n = np.empty(3)
+    for t in range(triangles.shape[0]):
+        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        ex, ey, ez = places[b, 0] - places[a, 0], places[b, 1] - places[a, 1], places[b, 2] - places[a, 2]
+        fx, fy, fz = places[c, 0] - places[a, 0], places[c, 1] - places[a, 1], places[c, 2] - places[a, 2]
+        n[0], n[1], n[2] = ey * fz - ez * fy, ez * fx - ex * fz, ex * fy - ey * fx
+        twice = np.sqrt(n[0] * n[0] + n[1] * n[1] + n[2] * n[2])
+        if not twice > 1e-18:
+            continue
+        toward = 0.0
+        for k in range(3):
+            n[k] /= twice
+            w[k] = (air[a, k] + air[b, k] + air[c, k] - speeds[a, k] - speeds[b, k] - speeds[c, k]) / 3.0
+            toward += w[k] * n[k]
+        flat = 0.0
+        for k in range(3):
+            w[k] -= toward * n[k]
+            flat += w[k] * w[k]
+        flat = np.sqrt(flat)
+        gain_n = load * across * abs(toward)
+        gain_t = load * along * flat
+        gain_n /= 1.0 + gain_n
+        gain_t /= 1.0 + gain_t
+        for k in range(3):
+            push = (gain_n * toward * n[k] + gain_t * w[k]) * twice / 6.0
+            pushed[a, k] += push
+            pushed[b, k] += push
+            pushed[c, k] += push
+    for p in range(places.shape[0]):
+        if shares[p] > 0.0:
+            for k in range(3):
+                speeds[p, k] += pushed[p, k] / shares[p]
+
+
+@kernel("void(float64[:, ::1], float64[:, ::1], float64[::1], float64, float64, float64, float64[:, ::1])")
+def set_off(
+    places: Points, speeds: Points, inverse: Samples, seconds: float, fall: float, calm: float, to: Points
+) -> None:
+    """Where points would go in a sub-step if nothing held them.
+
+    Parameters
+    ----------
+    places : (n, 3) array
+        Metres.
+    speeds : (n, 3) array
+        Metres per second; changed by gravity and by what calms them.
+    inverse : (n,) array
+        One by kilograms; 0 where a point is held.
+    seconds, fall, calm : float
+        Of a sub-step; what gravity adds along y, in metres per second squared; the share of the speed that stays.
+    to : (n, 3) array
+        Filled.
+    """
+    for p in range(places.shape[0]):
+        swift = 0.0
+        for k in range(3):
+            speeds[p, k] = speeds[p, k] * calm + (fall * seconds if k == 1 else 0.0)
+            swift += speeds[p, k] * speeds[p, k]
+        slower = FASTEST / np.sqrt(swift) if swift > FASTEST * FASTEST else 1.0
+        if not swift < np.inf:
+            slower = 0.0
+            for k in range(3):
+                speeds[p, k] = 0.0
+        for k in range(3):
+            speeds[p, k] *= slower
+            to[p, k] = places[p, k] + (speeds[p, k] * seconds if inverse[p] > 0.0 else 0.0)
+
+
+@kernel(
+    "void(float64[:, ::1], float64[::1], int64[:, ::1], float64[::1], float64[::1], float64[::1], int64[:, ::1],"
+    " float64[:, ::1], float64[::1], float64[::1], float64[:, ::1], int64[::1], int64[::1], float64[::1], int64[::1],"
+    " float64[:, ::1], float64[::1], float64[:, ::1], int64)"
+)
+def hold_together(
+    to: Points, inverse: Samples, edges: Ints, lengths: Samples, edge_give: Samples, edge_pull: Samples, bends: Ints,
+    weights: NDArray[np.float64], bend_give: Samples, curves: Samples, bend_pull: Points, tethered: Ints, ends: Ints,
+    reach: Samples, pinned: Ints, targets: Points, pin_give: Samples, pin_pull: Points, sweeps: int,
+) -> None:  # fmt: skip
+    """Sweeps over all constraints of a sub-step.
+
+    Parameters
+    ----------
+    to : (n, 3) array
+        Metres; changed.
+    inverse : (n,) array
+        One by kilograms; 0 where a point is held.
+    edges, bends : (e, 2) and (b, 4) arrays
+        Numbers of points.
+    lengths : (e,) array
+        Metres.
+    edge_give, bend_give, pin_give : (e,), (b,), (k,) arrays
+        α̃ of each: one by kilograms; bends times metres squared.
+    edge_pull, bend_pull, pin_pull : (e,), (b, 3), (k, 3) arrays
+        Multipliers; written over.
+    weights, curves : (b, 4) and (b,) arrays
+        Of the sum of a bend, and its size along the normal at rest.
+    tethered, ends, reach : (t,) arrays
+        A point, the pinned one that it is tethered to, and metres.
+    pinned, targets : (k,) and (k, 3) arrays
+        Points that are held or drawn toward a place, and these. Those with an α̃ below 0 are not.
+    sweeps : int
+        How often.
+    """
+    edge_pull[:] = 0.0
+    bend_pull[:] = 0.0
+    pin_pull[:] = 0.0
+    d = np.empty(3)
+    n = np.empty(3)
+    for sweep in range(sweeps):
+        back = sweep % 2 == 1
+        for j in range(pinned.shape[0]):
+            p = pinned[j]
+            if pin_give[j] < 0.0 or inverse[p] <= 0.0:
+                continue
+            for k in range(3):
+                pull = -(to[p, k] - targets[j, k] + pin_give[j] * pin_pull[j, k]) / (inverse[p] + pin_give[j])
+                pin_pull[j, k] += pull
+                to[p, k] += inverse[p] * pull
+        for j in range(bends.shape[0] if sweep == 0 else 0):
+            p, q, r, s = bends[j, 0], bends[j, 1], bends[j, 2], bends[j, 3]
+            wp, wq, wr, ws = weights[j, 0], weights[j, 1], weights[j, 2], weights[j, 3]
+            ip, iq, ir, i_s = inverse[p] * wp, inverse[q] * wq, inverse[r] * wr, inverse[s] * ws
+            give = bend_give[j]
+            below = ip * wp + iq * wq + ir * wr + i_s * ws + give
+            if not below > 0.0:
+                continue
+            share = 1.0 / below
+            bent = curves[j]
+            if bent != 0.0:
+                ex, ey, ez = to[q, 0] - to[p, 0], to[q, 1] - to[p, 1], to[q, 2] - to[p, 2]
+                # of both triangles, by their areas: (b − a) × (c − a) + (d − a) × (b − a) = (b − a) × (c − d)
+                fx, fy, fz = to[r, 0] - to[s, 0], to[r, 1] - to[s, 1], to[r, 2] - to[s, 2]
+                n[0], n[1], n[2] = ey * fz - ez * fy, ez * fx - ex * fz, ex * fy - ey * fx
+                long = np.sqrt(n[0] * n[0] + n[1] * n[1] + n[2] * n[2])
+                for k in range(3):
+                    n[k] = bent * n[k] / long if long > 1e-18 else 0.0
+            else:
+                n[0], n[1], n[2] = 0.0, 0.0, 0.0
+            for k in range(3):
+                off = wp * to[p, k] + wq * to[q, k] + wr * to[r, k] + ws * to[s, k] - n[k]
+                pull = -(off + give * bend_pull[j, k]) * share
+                bend_pull[j, k] += pull
+                to[p, k] += ip * pull
+                to[q, k] += iq * pull
+                to[r, k] += ir * pull
+                to[s, k] += i_s * pull
+        last = edges.shape[0] - 1
+        for i in range(edges.shape[0]):
+            j = last - i if back else i
+            p, q = edges[j, 0], edges[j, 1]
+            both = inverse[p] + inverse[q]
+            if both <= 0.0:
+                continue
+            x, y, z = to[p, 0] - to[q, 0], to[p, 1] - to[q, 1], to[p, 2] - to[q, 2]
+            long = np.sqrt(x * x + y * y + z * z)
+            if not long > 1e-12:
+                continue
+            give = edge_give[j]
+            pull = -BEYOND * (long - lengths[j] + give * edge_pull[j]) / (both + give)
+            edge_pull[j] += pull
+            pull /= long
+            a, b = inverse[p] * pull, inverse[q] * pull
+            to[p, 0] += a * x
+            to[p, 1] += a * y
+            to[p, 2] += a * z
+            to[q, 0] -= b * x
+            to[q, 1] -= b * y
+            to[q, 2] -= b * z
+        for j in range(tethered.shape[0]):
+            p, q = tethered[j], ends[j]
+            if inverse[q] > 0.0 or inverse[p] <= 0.0:  # let go, or held itself
+                continue
+            far = 0.0
+            for k in range(3):
+                d[k] = to[p, k] - to[q, k]
+                far += d[k] * d[k]
+            if far > reach[j] * reach[j]:
+                share = reach[j] / np.sqrt(far)
+                for k in range(3):
+                    to[p, k] = to[q, k] + d[k] * share
+
+
+@kernel("void(float64[:, ::1], float64[:, ::1], float64, float64[:, ::1])")
+def set_speeds(places: Points, to: Points, seconds: float, speeds: Points) -> None:
+    """The speeds that a sub-step had, and nothing beyond the scene.
+
+    Parameters
+    ----------
+    places, to : (n, 3) arrays
+        Metres, at its beginning and its end; the latter changed where it is no number or too far.
+    seconds : float
+        Of the sub-step.
+    speeds : (n, 3) array
+        Filled, in metres per second.
+    """
+    for p in range(places.shape[0]):
+        for k in range(3):
+            if not abs(to[p, k]) < FARTHEST:
+                to[p, k] = places[p, k]
+            speeds[p, k] = (to[p, k] - places[p, k]) / seconds
+
+
+@kernel(
+    "void(int64, float64, float64[:, ::1], float64[:, ::1], float64[:, ::1], float64[::1], float64[:, ::1],"
+    " boolean, float64[:, ::1], int64[:, ::1], float64[::1], int64[:, ::1], float64[::1], float64[::1], float64[::1],"
+    " float64[::1], int64[:, ::1], float64[:, ::1], float64[::1], float64[::1], float64[::1], float64[:, ::1],"
+    " int64[::1], int64[::1], float64[::1], int64[::1], float64[:, ::1], float64[:, :, ::1], float64[::1],"
+    " float64[:, ::1], int64)"
+)
+def step_on(
+    steps: int, seconds: float, places: Points, speeds: Points, to: Points, inverse: Samples,
+    numbers: NDArray[np.float64], blown: bool, air: Points, triangles: Ints, shares: Samples, edges: Ints,
+    lengths: Samples, springs: Samples, edge_give: Samples, edge_pull: Samples, bends: Ints,
+    weights: NDArray[np.float64], areas: Samples, curves: Samples, bend_give: Samples, bend_pull: Points,
+    tethered: Ints, ends: Ints, reach: Samples, pinned: Ints, strengths: NDArray[np.float64],
+    targets: NDArray[np.float64], pin_give: Samples, pin_pull: Points, sweeps: int,
+) -> None:  # fmt: skip
+    """Some sub-steps after one another, the air as it is.
+
+    Parameters
+    ----------
+    steps, seconds : int, float
+        How many, and how long each is.
+    places, speeds : (n, 3) arrays
+        Metres, metres per second; changed.
+    to, inverse : (n, 3) and (n,) arrays
+        Written over; afterwards which points are held: 0 is one.
+    numbers : (steps, 7) array
+        Of each: kilograms per square metre, newtons per metre of stretch, newton metres of bend, cₙ and cₜ, metres per
+        second squared along y, the share of the speed that stays.
+    blown, air : bool, (n, 3) array
+        Whether there is any, and metres per second.
+    triangles, shares : (m, 3) and (n,) arrays
+        As in `Fabric`.
+    edges, lengths, springs : (e, 2), (e,) and (e,) arrays
+        As in `Fabric`.
+    bends, weights, areas, curves : (b, 4), (b, 4), (b,) and (b,) arrays
+        As in `Fabric`.
+    tethered, ends, reach : (t,) arrays
+        As in `Tethers`.
+    edge_give, bend_give, pin_give, edge_pull, bend_pull, pin_pull : arrays
+        Written over.
+    pinned, strengths, targets : (k,), (steps, k) and (steps, k, 3) arrays
+        Points that are held, how firmly, and where at the end of each.
+    sweeps : int
+        Over the edges, in each.
+    """
+    stretch, bend = -1.0, -1.0
+    for s in range(steps):
+        weight = max(numbers[s, 0], 1e-3)
+        for p in range(places.shape[0]):
+            inverse[p] = 1.0 / (weight * shares[p]) if shares[p] > 0.0 else 0.0
+        if numbers[s, 1] != stretch:
+            stretch = numbers[s, 1]
+            for j in range(edges.shape[0]):
+                edge_give[j] = 1.0 / (max(stretch * springs[j], 1e-6) * seconds * seconds)
+        if numbers[s, 2] != bend:
+            bend = numbers[s, 2]
+            for j in range(bends.shape[0]):
+                bend_give[j] = areas[j] / (max(bend, 1e-12) * seconds * seconds)
+        if blown:
+            load = 0.5 * AIR_DENSITY * seconds / weight
+            push_by_air(places, speeds, triangles, air, numbers[s, 3], numbers[s, 4], load, to, shares)
+        for j in range(pinned.shape[0]):
+            pin_give[j] = -1.0
+            firm = strengths[s, j]
+            if firm >= FAST:
+                inverse[pinned[j]] = 0.0
+            elif firm > 0.0:
+                rate = 2.0 * np.pi * SOFT * firm / (1.0 - firm) * seconds
+                pin_give[j] = inverse[pinned[j]] / (rate * rate)
+        set_off(places, speeds, inverse, seconds, numbers[s, 5], numbers[s, 6], to)
+        for j in range(pinned.shape[0]):
+            if strengths[s, j] >= FAST:
+                for k in range(3):
+                    to[pinned[j], k] = targets[s, j, k]
+        hold_together(
+            to, inverse, edges, lengths, edge_give, edge_pull, bends, weights, bend_give, curves, bend_pull, tethered,
+            ends, reach, pinned, targets[s], pin_give, pin_pull, sweeps,
+        )  # fmt: skip
+        set_speeds(places, to, seconds, speeds)
+        places[:] = to
