@@ -327,7 +327,7 @@ def _prepare_scenes(data: Path, demo: bool) -> None:
         for entry in store.entries():
             scene = store.open(entry.id).scene
             for node in scene.nodes:
-                if node.emitter is not None and node.emitter.locked is None:
+                if node.carried is not None and node.carried.locked is None:
                     made = simulated(Source(data, entry.id, entry.revision), node.id, Progress())
                     typer.echo(f"{entry.name}, {node.label}: {made} stretches of frames worked out.")
         store.close()

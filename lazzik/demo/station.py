@@ -26,6 +26,7 @@ from lazzik.core.layers import BY_KIND, Clip, Recipe
 from lazzik.core.layers.clip import Track
 from lazzik.core.layers.recipe import Override
 from lazzik.core.scene.aim import Aim
+from lazzik.core.scene.cloth import STUFFS, Cloth, Pin
 from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.edits import applied
 from lazzik.core.scene.edits.scatters import TakeCopies
@@ -58,6 +59,7 @@ def station() -> Scene:
         *_air(),
         *_grass(),
         *_snow(),
+        *_stores(),
     ]
     scene = Scene(
         name="Ridge station", fps=30, first=0, last=LAST, nodes=tuple(nodes), dials=(SWELL,), recipes=(FLICKER,),
@@ -489,6 +491,23 @@ def _snow() -> list[Node]:
         Node(id="wake", label="Wake", parent="crossbar", position=at(0.9, 0, 0), field=Eddies(
             kind="eddies", size=0.3, octaves=2.0, seed=13.0, strength=1.6, reach="within", inner=0.3, outer=1.1,
             stirs="carried", **looped)),
+    ]  # fmt: skip
+
+
+def _stores() -> list[Node]:
+    """A case in the open, under a canvas that is tied to four posts and flutters in the gusts."""
+    canvas = Sheet(kind="sheet", width=1.6, height=1.4, columns=16, rows=14)
+    tied = (Pin(id="corners", label="Corners", at="corners"),)
+    stuff = {**STUFFS["tarpaulin"], "bend": 4.0, "calm": 1.5}
+    return [
+        part("stores", "Stores", None, Box(kind="box", width=0.9, height=0.62, depth=0.7, base=True), STONE,
+             position=at(-4.1, 0, 4.7), rotation=Rotation(y=16)),
+        *(
+            part(f"post-{k + 1}", f"Corner post {k + 1}", "stores", bar(0.022, 0.7), INK, position=at(x, 0, z))
+            for k, (x, z) in enumerate(((-0.79, 0.69), (0.79, 0.69), (0.79, -0.69), (-0.79, -0.69)))
+        ),
+        part("canvas", "Rain canvas", "stores", canvas, AMBER, position=at(0, 0.7, 0), cloth=Cloth(
+            pins=tied, slack=0.04, ahead=3.0, colliders=("stores",), loop=float(LAST), fit=True, blend=20.0, **stuff)),
     ]  # fmt: skip
 
 

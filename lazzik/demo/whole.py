@@ -6,11 +6,14 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from lazzik.core.geometry.primitives import Ball, Box, Sheet
+from lazzik.core.air.wind import Wind
+from lazzik.core.channel.channel import Channel
+from lazzik.core.geometry.primitives import Ball, Box, Sheet, Tube
+from lazzik.core.scene.cloth import STUFFS, Cloth, Pin
 from lazzik.core.scene.edits.objects import BringIn
 from lazzik.core.scene.emitter import Emitter
-from lazzik.core.scene.node import Node
-from lazzik.demo.station import AMBER, BONE, PINE, STONE, at, part, shaped
+from lazzik.core.scene.node import Node, Rotation
+from lazzik.demo.station import AMBER, BONE, PINE, STONE, at, breeze, layer, part, shaped
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -56,6 +59,43 @@ def _leaves() -> list[Node]:
     ]  # fmt: skip
 
 
+def _flag() -> list[Node]:
+    bow = Channel(layers=(layer("noise", "Bow", amplitude=2.5, period=2.4, seed=7.0), breeze(4.0, 0.9)))
+    sheet = Sheet(kind="sheet", width=1.3, height=0.8, columns=28, rows=18, standing=True)
+    cloth = Cloth(pins=(Pin(id="left_edge", label="Left edge", at="edge", side="left"),), ahead=3.0, **STUFFS["linen"])
+    return [
+        part("flag-mast", "Flag mast", None, Tube(kind="tube", radius=0.035, height=3.0, base=True), BONE,
+             rotation=Rotation(z=bow)),
+        part("flag", "Flag", "flag-mast", sheet, AMBER, position=at(0.68, 2.55, 0), cloth=cloth),
+    ]  # fmt: skip
+
+
+def _cover() -> list[Node]:
+    cloth = Cloth(
+        pins=(Pin(id="corners", label="Corners", at="corners"),), slack=0.05, colliders=("goods",), ahead=3.0,
+        **STUFFS["canvas"],
+    )  # fmt: skip
+    sheet = Sheet(kind="sheet", width=1.8, height=1.5, columns=26, rows=22)
+    return [
+        part("goods", "Goods", None, Box(kind="box", width=1.0, height=0.7, depth=0.8, base=True), PINE),
+        part("goods-cover", "Cover in gusts", None, sheet, STONE, position=at(0, 0.78, 0), cloth=cloth),
+    ]  # fmt: skip
+
+
+def _curtain() -> list[Node]:
+    cloth = Cloth(
+        pins=(Pin(id="top_edge", label="Top edge", at="edge", side="top"),), slack=0.12, ahead=3.0, **STUFFS["silk"]
+    )
+    sheet = Sheet(kind="sheet", width=1.6, height=2.2, columns=26, rows=30, standing=True)
+    draught = Wind(kind="wind", speed=1.1, gusts=0.8, gust_length=1.5, reach="within", inner=1.5, outer=3.0)
+    return [
+        part("rail", "Rail", None, Tube(kind="tube", radius=0.02, height=1.8), BONE, position=at(0, 2.3, 0),
+             rotation=Rotation(z=90)),
+        Node(id="draught", label="Draught", field=draught, position=at(0, 1.0, -0.6), rotation=Rotation(y=-90)),
+        part("curtain", "Curtain", None, sheet, BONE, position=at(0, 1.18, 0), cloth=cloth),
+    ]  # fmt: skip
+
+
 def _smoke() -> list[Node]:
     return [
         part("chimney", "Chimney", None, Box(kind="box", width=0.4, height=1.4, depth=0.4, base=True), STONE),
@@ -87,5 +127,11 @@ WHOLE = (
                 note="Puffs that rise, grow and thin out. A wind lays the plume over."),
     WholeRecipe(key="spray", label="Spray", build=_spray,
                 note="A fountain of drops that turn to mist as they slow down. Let it meet what it falls on."),
+    WholeRecipe(key="flag", label="Flag on a mast", build=_flag,
+                note="Linen at a mast that bows. It wants a wind; a stiffer stuff flutters more slowly."),
+    WholeRecipe(key="cover", label="Cover in gusts", build=_cover,
+                note="Canvas tied at its corners over a case. Gusts of a wind lift it."),
+    WholeRecipe(key="curtain", label="Curtain in a draught", build=_curtain,
+                note="Silk on a rail, and a draught of its own that swells and sinks."),
 )  # fmt: skip
 """In the order in which they are offered."""

@@ -65,8 +65,10 @@ def baked_shape(
     from lazzik.core.bake.morph_targets import bake_shape
     from lazzik.core.bake.vertex_cache import bake_frames
     from lazzik.core.evaluate.scope import Scope
+    from lazzik.store.runs import Runs
 
     scene = source.read()
+    kept().runs = Runs(source.folder)
     with store_in(source.folder).aside() as assets:
         scene = scene.with_assets(assets)
         owner, scope = scene.by_id[node], Scope(scene, kept())

@@ -262,9 +262,7 @@ def test_on_the_stage_the_lettering_leaves_a_hole_of_its_own_shape(small: Studio
     def drawn(frame: int) -> Any:
         go(page, frame)
         page.wait_for_function(f"f => window.lazzik.stage.frame === f && ({rain})() > 100_000", arg=frame)
-        page.wait_for_function(
-            "f => window.lazzik.runs.momentAt(window.lazzik.runs.kept.get('rain'), f)", arg=frame
-        )
+        page.wait_for_function("f => window.lazzik.runs.momentAt(window.lazzik.runs.kept.get('rain'), f)", arg=frame)
         return np.array(page.evaluate(f"() => Array.from({buffer}.subarray(0, 3 * ({rain})()))")).reshape(-1, 3)
 
     first, places = drawn(1), drawn(40)

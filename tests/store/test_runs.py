@@ -11,8 +11,8 @@ import pytest
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.progress import Progress, Stopped
 from lazzik.core.scene.scene import Scene
-from lazzik.core.simulate.particles import Particles
 from lazzik.core.simulate.kept import packed, unpacked
+from lazzik.core.simulate.particles import Particles
 from lazzik.core.simulate.run import STRETCH, next_stretch, run_key
 from lazzik.store.database import Database, NoRoom
 from lazzik.store.runs import Runs

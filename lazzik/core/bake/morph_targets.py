@@ -19,14 +19,15 @@ from lazzik.core.channel.keys import Key
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.shapes import acting
-from lazzik.core.evaluate.surface import Surface, surface_of
+from lazzik.core.evaluate.shapes import acting, hangs_as_cloth
+from lazzik.core.evaluate.surface import Surface
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.geometry.assets import pack_targets
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.morph_targets import MOST_TARGETS, ShapeTargets, Target
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
+from lazzik.core.simulate.draped import surface_seen
 from lazzik.core.types import Samples
 
 SHARE = 0.9
@@ -62,7 +63,9 @@ def bake_shape(
     if not 1e-7 <= tolerance <= 1e3:
         raise InvalidEdit(f"The tolerance must lie above zero; {tolerance:g} m was given", "tolerance")
     clock = Clock.over(scene.fps, scene.first, last, start=first, per_frame=PER_FRAME)
-    fitted = fit_targets(surface_of(scene, node, clock, scope, own=True), tolerance, progress=progress)
+    fitted = fit_targets(
+        surface_seen(scene, node, clock, scope, own=True, progress=progress), tolerance, progress=progress
+    )
     name = scene.assets.put(pack_targets(fitted.offsets, fitted.normals))
     rows = tuple(
         Target(
@@ -79,15 +82,17 @@ def bake_shape(
     )
     return ShapeTargets(
         asset=name, rows=rows, first=first, last=last, tolerance=tolerance, worst=fitted.worst,
-        points=fitted.offsets.shape[1], switched_off=own,
+        points=fitted.offsets.shape[1], switched_off=own, was_cloth=hangs_as_cloth(node),
     )  # fmt: skip
 
 
 def bakeable(scene: Scene, node: Node, first: int, last: int) -> tuple[str, ...]:
     """The deformers of its own that a bake of an object's shape stands for. Raises InvalidEdit if it can't be baked."""
     own = tuple(deformer.id for owner, deformer in acting(scene, node) if owner is node)
-    if node.shape is None or not own:
-        raise InvalidEdit(f"{node.label} has no deformer that acts, so there is nothing to bake", node.id)
+    if node.shape is None or not (own or hangs_as_cloth(node)):
+        raise InvalidEdit(
+            f"{node.label} has no deformer that acts and is no cloth, so there is nothing to bake", node.id
+        )
     if first >= last:
         raise InvalidEdit(f"A bake needs two frames or more; {first} to {last} were given", "first")
     return own

@@ -8,13 +8,14 @@ from lazzik.core.bake.morph_targets import bakeable
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.surface import surface_of
+from lazzik.core.evaluate.shapes import hangs_as_cloth
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.geometry.assets import pack_frames
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.morph_targets import ShapeFrames
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
+from lazzik.core.simulate.draped import surface_seen
 
 LARGEST = 64 * 2**20
 """Bytes of points in one bake."""
@@ -29,7 +30,7 @@ def bake_frames(
     """
     own = bakeable(scene, node, first, last)
     clock = Clock.over(scene.fps, scene.first, last, start=first, per_frame=PER_FRAME)
-    motion = surface_of(scene, node, clock, scope, own=True)
+    motion = surface_seen(scene, node, clock, scope, own=True, progress=progress)
     count = len(motion.rest.points)
     if 4 * 3 * count * (last - first + 1) > LARGEST:
         raise InvalidEdit(
@@ -53,4 +54,7 @@ def bake_frames(
         worst = max(worst, float(np.linalg.norm(offsets[frame] - moved, axis=1).max(initial=0.0)))
         between = []
     name = scene.assets.put(pack_frames(offsets))
-    return ShapeFrames(asset=name, first=first, last=last, worst=worst, points=count, switched_off=own)
+    return ShapeFrames(
+        asset=name, first=first, last=last, worst=worst, points=count, switched_off=own,
+        was_cloth=hangs_as_cloth(node),
+    )  # fmt: skip

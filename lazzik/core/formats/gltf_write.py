@@ -20,7 +20,6 @@ from lazzik.core.evaluate.picture_rows import picture_rows
 from lazzik.core.evaluate.riding import standing
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
-from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.evaluate.transforms import Part, moves, part_of, transforms
 from lazzik.core.evaluate.variants import instances, kinds_of, parts_of
 from lazzik.core.fitting.minimax import PER_FRAME
@@ -34,6 +33,7 @@ from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.node import Camera, Color, Light, Look, Node
 from lazzik.core.scene.picture import Picture
 from lazzik.core.scene.scene import Scene
+from lazzik.core.simulate.draped import surface_seen
 from lazzik.core.types import Samples
 
 NEAR, FAR = 0.05, 1000.0
@@ -278,7 +278,7 @@ class Writer:
     def _shapes(self, node: Node, progress: Progress) -> None:
         """Find the shape targets of an object; one whose points stand still has none."""
         clock = self.scene.clock(PER_FRAME)
-        motion = surface_of(self.scene, node, clock, self.scope)
+        motion = surface_seen(self.scene, node, clock, self.scope, progress=progress)
         if not motion.still:
             try:
                 self.moving[node.id] = fit_targets(motion, SHAPES_WITHIN, MOST_SHAPES, progress, sizes=True)
@@ -308,7 +308,7 @@ class Writer:
         assert node.shape is not None
         mesh = node.shape.mesh(self.scene.assets)
         if shapes is None and self.animated:
-            motion = surface_of(self.scene, node, self._now(), self.scope)
+            motion = surface_seen(self.scene, node, self._now(), self.scope)
             mesh = mesh.moved(motion.points(0))
         part: Row = {"attributes": {}}
         if node.id not in self.forms:

@@ -22,13 +22,13 @@ from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
-from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.evaluate.transforms import world
 from lazzik.core.formats.base import Format
 from lazzik.core.geometry.mesh import TOGETHER, Mesh
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.node import Look, Node
 from lazzik.core.scene.scene import Scene
+from lazzik.core.simulate.draped import surface_seen
 from lazzik.core.types import Points, Triangles
 
 View = Literal["camera", "front", "side", "top"]
@@ -147,7 +147,7 @@ def _outlines(scene: Scene, node: Node, clock: Clock, scope: Scope, eye: Eye) ->
     """The `d` of an object at every moment (or once, if it stands still), and how far it is at the first."""
     assert node.shape is not None
     mesh = node.shape.mesh(scene.assets)
-    motion = surface_of(scene, node, clock, scope) if shapes_over_time(scene, node) else None
+    motion = surface_seen(scene, node, clock, scope) if shapes_over_time(scene, node) else None
     places = world(scene, node, clock, scope)
     still = eye.still and bool(np.all(places == places[0])) and (motion is None or motion.still)
     joined = _joined(mesh)

@@ -25,7 +25,6 @@ from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.riding import rides, standing
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
-from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.evaluate.transforms import moves, transforms
 from lazzik.core.evaluate.variants import Part, kinds_of, parts_at, parts_of
 from lazzik.core.formats.base import Format
@@ -38,6 +37,7 @@ from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.node import Camera, Color, Light, Look, Node
 from lazzik.core.scene.picture import Beyond, Picture, transform
 from lazzik.core.scene.scene import Scene
+from lazzik.core.simulate.draped import surface_seen
 
 FILM = 24.0
 """Millimetres from bottom to top of the film that the angle of view is written for; 16 : 9 across."""
@@ -280,7 +280,7 @@ class _Writer:
         if not shapes_over_time(self.scene, node):
             self._set_points(mesh, rest.points, rest.normals, ())
             return
-        motion = surface_of(self.scene, node, clock, self.scope)
+        motion = surface_seen(self.scene, node, clock, self.scope, progress=self.progress)
         for index, points in motion.each():
             self.progress.hear()
             when = () if motion.still else (float(self.clock.frames[index]),)

@@ -8,7 +8,7 @@ from typing import Annotated, Any, ClassVar, Literal, Self
 from pydantic import Field, model_validator
 
 from lazzik.core.deformers.masks import AnyMask
-from lazzik.core.document import Frozen, Label, Option, Quantity, Slug
+from lazzik.core.document import Frozen, Label, Name, Option, Quantity, Slug
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.scene.carried import Carried
 
@@ -26,7 +26,7 @@ SIDES: Mapping[str, tuple[int, int]] = {
 class Pin(Frozen):
     """Where cloth is held, by what and how firmly."""
 
-    id: Slug
+    id: Name
     label: Label
     at: Literal["edge", "corners", "corner", "mask"]
     side: Side = "top"
@@ -88,6 +88,13 @@ class Cloth(Carried):
         Number, Quantity("/s", "How quickly it comes to rest by itself.", (0, 5), 0.05, low=0, high=1000,
                          label="comes to rest")
     ] = 0.3  # fmt: skip
+    slack: Annotated[
+        Number,
+        Quantity(
+            "", "Share by which it is cut larger than its mesh: what is held then hangs loose.", (0, 0.3), 0.005,
+            low=-0.5, high=3, rest=0.0,
+        ),
+    ] = 0.0  # fmt: skip
     ahead: Annotated[
         Number,
         Quantity("s", "Seconds that it has been hanging there at the first frame, so that it begins settled.", (0, 12),

@@ -36,6 +36,8 @@ class ShapeTargets(Frozen):
     """The largest distance of any point from where it was, at whole frames and three sub-frames, in metres."""
     points: int
     switched_off: tuple[Name, ...]
+    was_cloth: bool = False
+    """Whether it stands for cloth too, which is muted."""
 
     @property
     def bytes(self) -> int:
@@ -59,6 +61,8 @@ class ShapeFrames(Frozen):
     """The largest distance of any point from where it was, at whole frames and three sub-frames, in metres."""
     points: int
     switched_off: tuple[Name, ...]
+    was_cloth: bool = False
+    """Whether it stands for cloth too, which is muted."""
     rows: ClassVar[tuple[Target, ...]] = ()
 
     @property

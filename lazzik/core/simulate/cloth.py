@@ -22,6 +22,7 @@ from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.airflow import field_rows, world_of
 from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.edits.cloths import cloth_of
 from lazzik.core.scene.references import acts
@@ -39,8 +40,8 @@ SUBSTEPS = 40
 SWEEPS = 2
 """Times that a sub-step goes over all edges."""
 
-PER_AIR = 20
-"""Sub-steps after which the air is asked for anew: twice a frame."""
+ASKS = 2
+"""Times a frame that the air is asked for."""
 
 BLOCK = 8
 """Frames for which the scene is read at once."""
@@ -83,28 +84,33 @@ class Draped:
 class ClothRun:
     """The cloth of one object."""
 
-    def __init__(self, scene: Scene, slug: str) -> None:
-        """Raises UnknownAddress, and InvalidEdit if it is no cloth or too fine."""
+    def __init__(
+        self, scene: Scene, slug: str, *, mesh: Mesh | None = None, substeps: int = SUBSTEPS, block: int = BLOCK
+    ) -> None:
+        """Of another mesh than the object's, with other sub-steps, and reading so many frames of the scene at once, if
+        these are given. Raises UnknownAddress, and InvalidEdit if it is no cloth or too fine."""
         self.node, self.cloth = cloth_of(scene, slug)
-        self.scene = scene
+        self.scene, self.mesh, self.substeps = scene, mesh, substeps
+        self.per_air, self.block_steps, self._origin = substeps // ASKS, block * substeps, 0
         self.scope = Scope(scene, None, []).at(slug)  # nothing that was kept of another clock, to the last bit
-        self.seconds = 1.0 / (scene.fps * SUBSTEPS)
+        self.seconds = 1.0 / (scene.fps * substeps)
         ahead = self.number("ahead", self._clock(np.array([float(scene.first)])))[0]
-        self.begins = -int(np.ceil(max(0.0, ahead) * scene.fps)) * SUBSTEPS
+        self.begins = -int(np.ceil(max(0.0, ahead) * scene.fps)) * substeps
         self._block: _Block | None = None
 
     @cached_property
     def fabric(self) -> Fabric:
-        """What it is woven of, as large as the object is at the first frame. Raises InvalidEdit, UnknownAsset."""
+        """What it is woven of, as large as it is cut at the first frame. Raises InvalidEdit, UnknownAsset."""
         assert self.node.shape is not None
-        mesh = self.node.shape.mesh(self.scene.assets)
+        mesh = self.mesh or self.node.shape.mesh(self.scene.assets)
         if len(mesh.points) > MOST_POINTS:
             raise InvalidEdit(
                 f"{self.node.label} has {len(mesh.points):,} points; cloth may have {MOST_POINTS:,}: cut it more "
                 "coarsely",
                 self.node.id,
             )
-        return fabric_of(mesh, self._world_at(self.scene.first)[0, :3, :3])
+        now = self._clock(np.array([float(self.scene.first)]))
+        return fabric_of(mesh, self._worlds(now)[0, :3, :3] * (1.0 + max(-0.5, self.number("slack", now)[0])))
 
     @cached_property
     def pins(self) -> Pins:
@@ -118,9 +124,25 @@ class ClothRun:
 
     def start(self) -> ClothState:
         """How the run begins: as the mesh is then, going along with the object."""
-        frames = self.scene.first + (self.begins + np.array([0.0, 1.0])) / SUBSTEPS
+        frames = self.scene.first + (self.begins + np.array([0.0, 1.0])) / self.substeps
         there = [_carried(world, self.fabric.local) for world in self._worlds(self._clock(frames))]
         return ClothState(0, there[0], (there[1] - there[0]) / self.seconds)
+
+    def begun(self, frame: int, points: PointBlock | None) -> ClothState:
+        """A state at a frame: as it hangs there and on the next, or at rest.
+
+        Parameters
+        ----------
+        points : (2, mesh points, 3) array
+            Metres, in the object's space.
+        """
+        rows = np.stack([self.fabric.mesh_points] * 2) if points is None else points
+        local = np.zeros((2, len(self.fabric.local), 3))
+        local[:, self.fabric.place] = rows
+        worlds = self._worlds(self._clock(np.array([frame, frame + 1.0])))
+        there = [_carried(world, row) for world, row in zip(worlds, local, strict=True)]
+        self._origin = step = (frame - self.scene.first) * self.substeps - self.begins
+        return ClothState(step, there[0], (there[1] - there[0]) * self.scene.fps)
 
     def frames(
         self, first: int, last: int, state: ClothState | None = None, progress: Progress = UNHEARD
@@ -131,7 +153,7 @@ class ClothRun:
         """
         state = self.start() if state is None else state
         for frame in range(first, last + 1):
-            wanted = (frame - self.scene.first) * SUBSTEPS - self.begins
+            wanted = (frame - self.scene.first) * self.substeps - self.begins
             while state.step < wanted:
                 state = self._stepped(state, wanted)
                 progress.hear()
@@ -160,15 +182,17 @@ class ClothRun:
         may be met."""
         block = self._read(state.step)
         at = state.step - block.first
-        count = 1 if block.colliders is not None else min(until - state.step, PER_AIR - at % PER_AIR)
+        count = 1 if block.colliders is not None else min(until - state.step, self.per_air - at % self.per_air)
         places, speeds, fabric, room = state.places.copy(), state.speeds.copy(), self.fabric, self._room
-        firm, targets = self.pins.held(block.pinned, at + 1, at + 1 + count)
+        firm, targets = block.held(self.pins, at, count)
+        bends = fabric.bends
         step_on(
             count, self.seconds, places, speeds, room.to, room.inverse, block.numbers[at : at + count],
             bool(block.fields), block.air(places, at), fabric.triangles, fabric.shares, fabric.edges, fabric.lengths,
-            fabric.springs, room.edge_give, room.edge_pull, fabric.bends, fabric.weights, fabric.areas, fabric.curves,
-            room.bend_give, room.bend_pull, self.tethers.points, self.tethers.ends, self.tethers.lengths,
-            self.pins.points, firm, targets, room.pin_give, room.pin_pull, SWEEPS,
+            fabric.springs, room.edge_give, room.edge_pull, bends.starts, bends.points, bends.weights, bends.areas,
+            bends.curves, room.bend_give, bool(bends.curves.any()), room.normals, self.tethers.points,
+            self.tethers.ends, self.tethers.lengths, self.pins.points, firm, targets, room.pin_give, room.pin_pull,
+            SWEEPS,
         )  # fmt: skip
         if block.colliders is not None:
             n = len(places)
@@ -180,9 +204,14 @@ class ClothRun:
 
     @cached_property
     def _room(self) -> _Room:
-        n, e, b, k = len(self.fabric.points), len(self.fabric.edges), len(self.fabric.bends), len(self.pins.points)
+        n, e, b, k = (
+            len(self.fabric.points),
+            len(self.fabric.edges),
+            len(self.fabric.bends.areas),
+            len(self.pins.points),
+        )
         return _Room(
-            np.empty((n, 3)), np.empty(n), np.empty(e), np.empty(e), np.empty(b), np.empty((b, 3)), np.empty(k),
+            np.empty((n, 3)), np.empty(n), np.empty(e), np.empty(e), np.empty(b), np.empty((n, 3)), np.empty(k),
             np.empty((k, 3)),
         )  # fmt: skip
 
@@ -198,7 +227,7 @@ class ClothRun:
 
     def _read(self, step: int) -> _Block:
         """The block that a sub-step lies in."""
-        first = step - step % (BLOCK * SUBSTEPS)
+        first = step - (step - self._origin) % self.block_steps
         if self._block is None or self._block.first != first:
             self._block = _Block(self, first)
         return self._block
@@ -213,7 +242,7 @@ class _Room:
     edge_give: Samples
     edge_pull: Samples
     bend_give: Samples
-    bend_pull: Points
+    normals: Points
     pin_give: Samples
     pin_pull: Points
 
@@ -222,23 +251,40 @@ class _Block:
     """What a run reads of the scene over some frames."""
 
     def __init__(self, run: ClothRun, first: int) -> None:
-        self.first = first
-        scene, scope, cloth = run.scene, run.scope, run.cloth
-        steps = np.arange(first, first + BLOCK * SUBSTEPS + 1)
-        clock = run._clock(scene.first + (steps + run.begins) / SUBSTEPS)
+        self.first, self._per_air, self._substeps = first, run.per_air, run.substeps
+        scene, cloth = run.scene, run.cloth
+        begin, span = scene.first + (first + run.begins) // run.substeps, run.block_steps // run.substeps
+        # what is read of it once is read so for all who ask in this block
+        scope = replace(run.scope, run={})
+        clock = Clock.over(scene.fps, scene.first, begin + span, start=begin, per_frame=run.substeps)
         read = {name: run.number(name, clock) for name in NUMBERS}
         calm = np.exp(-np.maximum(read["calm"], 0.0) * run.seconds)
         fall = -GRAVITY * read["gravity"]
         rows = (read["weight"], read["stretch"], read["bend"] * 1e-3, read["across"], read["along"], fall, calm)
         self.numbers = np.ascontiguousarray(np.stack(rows, axis=1))
-        self.pinned = run.pins.over(clock)
+        self._pinned = run.pins.over(clock)
         nodes = [scene.by_id[slug] for slug in cloth.colliders if scene.by_id[slug].shape is not None]
-        self.colliders = Colliders(scene, nodes, clock, scope, every=PER_AIR) if nodes else None
+        self.colliders = Colliders(scene, nodes, clock, scope, every=run.per_air) if nodes else None
         self._law = read
-        blown = clock.at(clock.frames[::PER_AIR].copy())
+        blown = Clock.over(scene.fps, scene.first, begin + span, start=begin, per_frame=ASKS)
         blowing = [node for node in scene.fields if acts(node)] if cloth.wind == "air" else []
         self.fields = [(type(node.field).blow, field_rows(node, blown, scope)) for node in blowing if node.field]
         self._air: tuple[int, Points] | None = None
+        self._held: tuple[int, NDArray[np.float64], NDArray[np.float64]] | None = None
+
+    def held(self, pins: Pins, at: int, count: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """How firmly and where points are held by the ends of some sub-steps, between two askings of the air.
+
+        Returns
+        -------
+        (count, k) array, (count, k, 3) array
+            0 to 1; metres.
+        """
+        first = at - at % self._per_air
+        if self._held is None or self._held[0] != first:
+            self._held = (first, *pins.held(self._pinned, first + 1, first + 1 + self._per_air))
+        rows = slice(at - first, at - first + count)
+        return self._held[1][rows], self._held[2][rows]
 
     def air(self, places: Points, at: int) -> Points:
         """The air at the points, as it was when it was asked for last.
@@ -255,7 +301,7 @@ class _Block:
         (n, 3) array
             Metres per second.
         """
-        moment = at // PER_AIR
+        moment = at // self._per_air
         if self._air is None or self._air[0] != moment:
             out: PointBlock = np.zeros((1, *places.shape))
             for blow, rows in self.fields:
@@ -266,7 +312,7 @@ class _Block:
     def law(self, at: int) -> Law:
         """What happens where something is met."""
         bounce, friction, thick = (float(self._law[name][at]) for name in ("bounce", "friction", "thickness"))
-        stays = (1.0 - min(max(friction, 0.0), 1.0)) ** (1.0 / SUBSTEPS)
+        stays = (1.0 - min(max(friction, 0.0), 1.0)) ** (1.0 / self._substeps)
         return Law(BOUNCE, min(max(bounce, 0.0), 1.0), 1.0 - stays, max(thick, 0.0))
 
 

@@ -11,11 +11,12 @@ from dataclasses import replace
 
 import numpy as np
 
-from lazzik.core.cache import Shelf
+from lazzik.core.cache import BoundedCache, Shelf
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import hangs_as_cloth
 from lazzik.core.evaluate.surface import Surface, surface_of
+from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.cloth import ClothRun, Draped
@@ -34,6 +35,21 @@ class DrapedFrames:
         run = self.stretches.run
         assert isinstance(run, ClothRun)
         self._place = run.fabric.place
+
+    def make(self, frames: Samples, progress: Progress = UNHEARD) -> None:
+        """Work out what is not there of the run that is seen at frames of the scene. Raises Stopped.
+
+        Parameters
+        ----------
+        frames : (moments,) array
+            Of the scene, with their part.
+        """
+        read = runs_mixed(self.scene, self.slug, frames)[:2]
+        for place in range(math.ceil(float(read.max()) - self.scene.first) // STRETCH + 1):
+            progress.report(
+                0.0, f"cloth of {self.stretches.run.node.label}, frame {self.scene.first + STRETCH * place}"
+            )
+            self.stretches.at(place, progress)
 
     def at(self, frames: Samples) -> PointBlock:
         """Its points.
@@ -87,13 +103,39 @@ class DrapedFrames:
 
 
 def surface_seen(
-    scene: Scene, node: Node, clock: Clock, scope: Scope, *, own: bool = False, makes: bool = True
-) -> Surface:
-    """An object's surface over a clock, cloth as it hangs in its run: in the one that is kept where the scope keeps
-    runs. Raises
-    UnknownAddress where frames are not there and nothing `makes` them; else as `surface_of`."""
+    scene: Scene, node: Node, clock: Clock, scope: Scope, *, own: bool = False, makes: bool = True,
+    progress: Progress = UNHEARD,
+) -> Surface:  # fmt: skip
+    """An object's surface over a clock, cloth as it hangs in its run: kept where the scope keeps runs, else at hand.
+
+    What is not there of the run is worked out first. Raises Stopped; UnknownAddress where it is not there and nothing
+    `makes` it; else as `surface_of`.
+    """
     surface = surface_of(scene, node, clock, scope, own=own)
-    shelf = scope.memo.runs if scope.memo is not None else None
-    if not hangs_as_cloth(node) or shelf is None:
+    if not hangs_as_cloth(node):
         return surface
-    return replace(surface, draped=DrapedFrames(scene, node.id, shelf, makes=makes).at)
+    shelf = scope.memo.runs if scope.memo is not None else None
+    draped = DrapedFrames(scene, node.id, AT_HAND if shelf is None else shelf, makes=makes)
+    if makes:
+        draped.make(clock.frames, progress)
+    return replace(surface, draped=draped.at)
+
+
+class _AtHand:
+    """Stretches of runs in memory, the least recently used forgotten first."""
+
+    def __init__(self, most: int) -> None:
+        self._kept: BoundedCache[KeptFrames] = BoundedCache(most)
+
+    def read(self, key: str, place: int) -> KeptFrames | None:
+        """A stretch; None if it is not there."""
+        return self._kept.get((key, place))
+
+    def put(self, key: str, place: int, part: KeptFrames) -> None:
+        """Keep a stretch."""
+        kept = part.rounded()
+        self._kept.put((key, place), kept, sum(moment.points.nbytes for moment in kept.moments))
+
+
+AT_HAND = _AtHand(512 * 2**20)
+"""Runs that are kept nowhere else, for as long as there is room."""

@@ -3,10 +3,11 @@
 - An **edge** keeps two points at their distance. Its springs take their stiffness from the areas beside them, so that
   the sheet is as stiff however finely it is cut: k = E·(areas of its triangles) / length² (A. Van Gelder, 'Approximate
   simulation of elastic membranes by triangulated spring meshes', J. Graphics Tools 3, 1998).
-- A **bend** is an edge with the two triangles beside it: the sum of its four points, weighted by the cotangents of the
-  angles at the edge, is zero where they lie flat. Energy B·(3/2A)·|Σ K·x|² (M. Bergou, M. Wardetzky, D. Harmon,
-  D. Zorin, E. Grinspun, 'A quadratic bending model for inextensible surfaces', SGP 2006). The sum that it has at rest
-  is kept along the normal, so that what is curved stays so.
+- A **bend** is a point with those about it: the Laplacian of the places there, by the cotangents of the angles across
+  from its edges, is the sum of both curvatures along the normal (M. Desbrun, M. Meyer, P. Schröder, A. Barr, 'Implicit
+  fairing of irregular meshes using diffusion and curvature flow', SIGGRAPH 1999), and costs B/2 · area · |Δx|²: linear
+  in the places, and much the same whichever way the triangles run. On a rim it is the second difference along that.
+  What it is at rest is kept along the normal, so that what is curved stays so.
 - A **tether** lets a point be no farther from where it is pinned than along the surface (T. Kim, N. Chentanez,
   M. Müller, 'Long range attachments', SCA 2012).
 """
@@ -14,15 +15,35 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
-from lazzik.core.geometry.mesh import Mesh
+from lazzik.core.geometry.mesh import Mesh, normals_of
 from lazzik.core.types import Places, Points, Samples
+
+STRAIGHT = 0.94
+"""Cosine of the turn that a rim takes at a point, up to which it goes on there."""
 
 TETHERED_TO = 4
 """Places that a point is tethered to, at most."""
+
+
+@dataclass(frozen=True, eq=False)
+class Bends:
+    """Points where it resists bending, and what their Laplacians are summed of."""
+
+    starts: NDArray[np.int64]
+    """(b + 1,) where the points of each begin in `points`, the bent one first; and the end."""
+    points: NDArray[np.int64]
+    """(all,) numbers of points."""
+    weights: Samples
+    """(all,) how much each counts, per square metre."""
+    areas: Samples
+    """(b,) square metres that belong to each."""
+    curves: Samples
+    """(b,) the Laplacian at rest, along the normal: per metre."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -49,16 +70,11 @@ class Fabric:
     """(e,) metres."""
     springs: Samples
     """(e,) stiffness for one newton per metre of the sheet: a number."""
-    bends: NDArray[np.int64]
-    """(b, 4) both ends of an edge, and the points across from it."""
-    weights: NDArray[np.float64]
-    """(b, 4) of their sum, per metre."""
-    areas: Samples
-    """(b,) square metres of both triangles, divided by 3."""
-    curves: Samples
-    """(b,) the sum at rest, along the normal: a number."""
+    bends: Bends
+    hinges: NDArray[np.int64]
+    """(h, 2) the points across from edges that two triangles share."""
     unfolded: Samples
-    """(b,) metres between the points across from an edge, along the surface."""
+    """(h,) metres between them, along the surface."""
 
 
 def fabric_of(mesh: Mesh, sized: NDArray[np.float64] | None = None) -> Fabric:
@@ -81,30 +97,13 @@ def fabric_of(mesh: Mesh, sized: NDArray[np.float64] | None = None) -> Fabric:
     lengths = np.linalg.norm(points[edges[:, 1]] - points[edges[:, 0]], axis=1)
     beside = np.bincount(of, np.repeat(areas, 3), len(edges))
     springs = beside / np.maximum(lengths, 1e-9) ** 2
-    bends, hinge_area = _hinges(edges, of, across, areas)
-    weights, unfolded = _cotangents(points[bends]) if len(bends) else (np.zeros((0, 4)), np.zeros(0))
-    keep = np.isfinite(weights).all(axis=1) & (hinge_area > 1e-18)
-    bends, weights, unfolded, hinge_area = bends[keep], weights[keep], unfolded[keep], hinge_area[keep]
-    sums = np.einsum("bk,bki->bi", weights, points[bends])
-    curves = np.einsum("bi,bi->b", sums, _hinge_normals(points[bends]))
-    curves[np.abs(curves) < 1e-7] = 0.0
+    hinges, unfolded = _hinges(points, edges, of, across)
+    bends = _bends(points, triangles, edges, of, shares)
     return Fabric(
-        local,
-        points,
-        np.flatnonzero(shares <= 0.0).astype(np.int64),
-        mesh.points,
-        place,
-        triangles,
-        shares,
-        edges,
-        lengths,
-        springs,
-        bends,
-        weights,
-        hinge_area / 3,
-        curves,
-        unfolded,
-    )
+        local=local, points=points, loose=np.flatnonzero(shares <= 0.0).astype(np.int64), mesh_points=mesh.points,
+        place=place, triangles=triangles, shares=shares, edges=edges, lengths=lengths, springs=springs, bends=bends,
+        hinges=hinges, unfolded=unfolded,
+    )  # fmt: skip
 
 
 def _once(triangles: NDArray[np.int64]) -> NDArray[np.int64]:
@@ -124,47 +123,89 @@ def _edges(triangles: NDArray[np.int64]) -> tuple[NDArray[np.int64], Places, Pla
     return np.ascontiguousarray(edges, dtype=np.int64), of.ravel().astype(np.int64), across
 
 
-def _hinges(edges: NDArray[np.int64], of: Places, across: Places, areas: Samples) -> tuple[NDArray[np.int64], Samples]:
-    """(b, 4) edges with a triangle on either side, as ends and points across; (b,) square metres of both triangles.
-    Where more than two meet, the first two bend."""
+def _hinges(points: Points, edges: NDArray[np.int64], of: Places, across: Places) -> tuple[NDArray[np.int64], Samples]:
+    """(h, 2) the points across from edges with a triangle on either side, the first two where more meet; (h,) how far
+    they are from each other along the surface."""
     order = np.argsort(of, kind="stable")
     starts = np.searchsorted(of[order], np.arange(len(edges)))
-    counts = np.bincount(of, minlength=len(edges))
-    pairs = np.flatnonzero(counts >= 2)
-    first, second = order[starts[pairs]], order[starts[pairs] + 1]
-    bends = np.concatenate([edges[pairs], across[first, None], across[second, None]], axis=1)
-    return np.ascontiguousarray(bends), areas[first // 3] + areas[second // 3]
-
-
-def _cotangents(corners: NDArray[np.float64]) -> tuple[NDArray[np.float64], Samples]:
-    """(b, 4) the weights of bends, and (b,) how far the points across are along the surface.
-
-    With the edge e from x₀ to x₁ and x₂, x₃ across from it, cᵢⱼ the cotangents between e and the sides of the two
-    triangles: K = (c₀₃ + c₀₄, c₀₁ + c₀₂, −c₀₁ − c₀₃, −c₀₂ − c₀₄), as Bergou et al. have it.
-    """
-    a, b, c, d = (corners[:, k] for k in range(4))
-
-    def cot(u: Points, v: Points) -> Samples:
-        """(b,) cotangents of the angles between two rows of sides."""
-        area = np.linalg.norm(np.cross(u, v), axis=1)
-        with np.errstate(divide="ignore", invalid="ignore"):
-            return np.asarray(np.einsum("bi,bi->b", u, v) / area)
-
-    at_a, at_b = (cot(b - a, c - a), cot(b - a, d - a)), (cot(a - b, c - b), cot(a - b, d - b))
-    weights = np.stack([at_b[0] + at_b[1], at_a[0] + at_a[1], -at_a[0] - at_b[0], -at_a[1] - at_b[1]], axis=1)
-    along = b - a
+    pairs = np.flatnonzero(np.bincount(of, minlength=len(edges)) >= 2)
+    first, second = across[order[starts[pairs]]], across[order[starts[pairs] + 1]]
+    a, along = points[edges[pairs, 0]], points[edges[pairs, 1]] - points[edges[pairs, 0]]
     length = np.maximum(np.linalg.norm(along, axis=1), 1e-12)
-    foot = [np.einsum("bi,bi->b", side - a, along) / length for side in (c, d)]
-    high = [np.linalg.norm(np.cross(along, side - a), axis=1) / length for side in (c, d)]
-    return weights, np.hypot(foot[0] - foot[1], high[0] + high[1])
+    sides = [points[ends] - a for ends in (first, second)]
+    foot = [np.einsum("hi,hi->h", side, along) / length for side in sides]
+    high = [np.linalg.norm(np.cross(along, side), axis=1) / length for side in sides]
+    return np.stack([first, second], axis=1), np.hypot(foot[0] - foot[1], high[0] + high[1])
 
 
-def _hinge_normals(corners: NDArray[np.float64]) -> Points:
-    """(b, 3) the normals of bends: of both triangles, by their areas."""
-    a, b, c, d = (corners[:, k] for k in range(4))
-    both = np.cross(b - a, c - a) + np.cross(d - a, b - a)
-    length = np.linalg.norm(both, axis=1, keepdims=True)
-    return np.asarray(both / np.maximum(length, 1e-18))
+def _bends(
+    points: Points, triangles: NDArray[np.int64], edges: NDArray[np.int64], of: Places, shares: Samples
+) -> Bends:
+    """Where it resists bending: within by the cotangents of the angles across from the edges, on a rim along that."""
+    n = len(points)
+    cot = np.zeros(len(edges))
+    corners = points[triangles]
+    sides_of = of.reshape(-1, 3)
+    for k in range(3):  # the side from corner k to the next, across from corner k + 2
+        u, v = corners[:, k] - corners[:, (k + 2) % 3], corners[:, (k + 1) % 3] - corners[:, (k + 2) % 3]
+        area = np.linalg.norm(np.cross(u, v), axis=1)
+        np.add.at(
+            cot, sides_of[:, k], np.einsum("ti,ti->t", u, v) / np.maximum(area, 1e-12 * shares.max(initial=1e-12))
+        )
+    many = np.bincount(of, minlength=len(edges))
+    rim = np.zeros(n, dtype=bool)
+    rim[edges[many != 2].ravel()] = True
+    rows = _within(edges, cot, shares, rim) | _along_rims(points, edges[many == 1])
+    bent = np.array(sorted(rows), dtype=np.int64)
+    counts = np.array([len(rows[p][0]) for p in bent.tolist()], dtype=np.int64)
+    members = np.concatenate([np.zeros(0, dtype=np.int64), *(rows[p][0] for p in bent.tolist())])
+    weights = np.concatenate([np.zeros(0), *(rows[p][1] for p in bent.tolist())])
+    starts = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
+    sums = np.zeros((len(bent), 3))
+    np.add.at(sums, np.repeat(np.arange(len(bent)), counts), weights[:, None] * points[members])
+    curves = np.einsum("bi,bi->b", sums, normals_of(points, triangles, np.arange(n))[bent])
+    curves[np.abs(curves) * np.sqrt(shares[bent]) < 1e-6] = 0.0
+    return Bends(starts, members, weights, shares[bent], curves)
+
+
+Rows = dict[int, tuple[NDArray[np.int64], Samples]]
+"""Of a point, the points that its Laplacian is summed of, itself first, and how much each counts."""
+
+
+def _within(edges: NDArray[np.int64], cot: Samples, shares: Samples, rim: NDArray[np.bool_]) -> Rows:
+    """Δx = Σ (cot α + cot β)·(xⱼ − x) / 2A, of all points that are on no rim."""
+    both = np.concatenate([edges, edges[:, ::-1]])
+    each = np.concatenate([cot, cot])
+    used = ~rim[both[:, 0]] & (shares[both[:, 0]] > 0.0)
+    both, each = both[used], each[used]
+    order = np.lexsort((both[:, 1], both[:, 0]))
+    both, each = both[order], each[order]
+    rows: Rows = {}
+    starts = [*np.flatnonzero(np.diff(both[:, 0], prepend=-1)).tolist(), len(both)]
+    for first, last in pairwise(starts):
+        p = int(both[first, 0])
+        weights = each[first:last] / (2.0 * shares[p])
+        rows[p] = (np.concatenate([[p], both[first:last, 1]]), np.concatenate([[-weights.sum()], weights]))
+    return rows
+
+
+def _along_rims(points: Points, edges: NDArray[np.int64]) -> Rows:
+    """x'' along a rim, of its points with two neighbours there to which it goes on about straight."""
+    beside: dict[int, list[int]] = {}
+    for a, b in edges.tolist():
+        beside.setdefault(a, []).append(b)
+        beside.setdefault(b, []).append(a)
+    rows: Rows = {}
+    for p, ends in beside.items():
+        if len(ends) != 2:
+            continue
+        ways = points[ends] - points[p]
+        far = np.linalg.norm(ways, axis=1)
+        if far.min() <= 0.0 or float(ways[0] @ ways[1]) > -STRAIGHT * far[0] * far[1]:
+            continue
+        weights = 2.0 / (far.sum() * far)
+        rows[p] = (np.array([p, *ends], dtype=np.int64), np.array([-weights.sum(), *weights]))
+    return rows
 
 
 @dataclass(frozen=True, eq=False)
@@ -200,7 +241,7 @@ def tethers_of(fabric: Fabric, pinned: Places) -> Tethers:
     joined = held[a] & held[b]
     islands = connected_components(coo_array((np.ones(joined.sum()), (a[joined], b[joined])), shape=(n, n)), False)[1]
     groups = np.unique(islands[pinned])
-    c, d = fabric.bends[:, 2], fabric.bends[:, 3]
+    c, d = fabric.hinges.T
     far = np.concatenate([fabric.lengths, fabric.unfolded])
     ways = coo_array((far, (np.concatenate([a, c]), np.concatenate([b, d]))), shape=(n, n)).tocsr()
     near: list[tuple[Samples, Places]] = []

@@ -6,7 +6,7 @@ Each constraint C with compliance α (metres per newton) and multiplier λ, over
 
 (M. Macklin, M. Müller, N. Chentanez, 'XPBD', MIG 2016; M. Macklin et al., 'Small steps in physics simulation', SCA
 2019). Edges are gone through one after the other, there and back in turn; multipliers add up over these sweeps. Bends,
-orders softer, once a sub-step: their sums are linear in the places, so that they never gain energy.
+orders softer, once a sub-step: they are linear in the places, so that they never gain energy.
 """
 
 from __future__ import annotations
@@ -137,13 +137,13 @@ def set_off(
 
 
 @kernel(
-    "void(float64[:, ::1], float64[::1], int64[:, ::1], float64[::1], float64[::1], float64[::1], int64[:, ::1],"
-    " float64[:, ::1], float64[::1], float64[::1], float64[:, ::1], int64[::1], int64[::1], float64[::1], int64[::1],"
-    " float64[:, ::1], float64[::1], float64[:, ::1], int64)"
+    "void(float64[:, ::1], float64[::1], int64[:, ::1], float64[::1], float64[::1], float64[::1], int64[::1],"
+    " int64[::1], float64[::1], float64[::1], float64[::1], float64[:, ::1], int64[::1], int64[::1], float64[::1],"
+    " int64[::1], float64[:, ::1], float64[::1], float64[:, ::1], int64)"
 )
 def hold_together(
-    to: Points, inverse: Samples, edges: Ints, lengths: Samples, edge_give: Samples, edge_pull: Samples, bends: Ints,
-    weights: NDArray[np.float64], bend_give: Samples, curves: Samples, bend_pull: Points, tethered: Ints, ends: Ints,
+    to: Points, inverse: Samples, edges: Ints, lengths: Samples, edge_give: Samples, edge_pull: Samples, starts: Ints,
+    bent: Ints, weights: Samples, bend_give: Samples, curves: Samples, normals: Points, tethered: Ints, ends: Ints,
     reach: Samples, pinned: Ints, targets: Points, pin_give: Samples, pin_pull: Points, sweeps: int,
 ) -> None:  # fmt: skip
     """Sweeps over all constraints of a sub-step.
@@ -154,16 +154,16 @@ def hold_together(
         Metres; changed.
     inverse : (n,) array
         One by kilograms; 0 where a point is held.
-    edges, bends : (e, 2) and (b, 4) arrays
-        Numbers of points.
-    lengths : (e,) array
-        Metres.
+    edges, lengths : (e, 2) and (e,) arrays
+        Numbers of points, and metres.
     edge_give, bend_give, pin_give : (e,), (b,), (k,) arrays
-        α̃ of each: one by kilograms; bends times metres squared.
-    edge_pull, bend_pull, pin_pull : (e,), (b, 3), (k, 3) arrays
+        α̃ of each: one by kilograms; bends by metres to the fourth.
+    edge_pull, pin_pull : (e,), (k, 3) arrays
         Multipliers; written over.
-    weights, curves : (b, 4) and (b,) arrays
-        Of the sum of a bend, and its size along the normal at rest.
+    starts, bent, weights, curves : (b + 1,), (all,), (all,) and (b,) arrays
+        As in `Bends`.
+    normals : (n, 3) array
+        Of unit length, at the points; read where something is curved at rest.
     tethered, ends, reach : (t,) arrays
         A point, the pinned one that it is tethered to, and metres.
     pinned, targets : (k,) and (k, 3) arrays
@@ -172,10 +172,8 @@ def hold_together(
         How often.
     """
     edge_pull[:] = 0.0
-    bend_pull[:] = 0.0
     pin_pull[:] = 0.0
     d = np.empty(3)
-    n = np.empty(3)
     for sweep in range(sweeps):
         back = sweep % 2 == 1
         for j in range(pinned.shape[0]):
@@ -186,34 +184,27 @@ def hold_together(
                 pull = -(to[p, k] - targets[j, k] + pin_give[j] * pin_pull[j, k]) / (inverse[p] + pin_give[j])
                 pin_pull[j, k] += pull
                 to[p, k] += inverse[p] * pull
-        for j in range(bends.shape[0] if sweep == 0 else 0):
-            p, q, r, s = bends[j, 0], bends[j, 1], bends[j, 2], bends[j, 3]
-            wp, wq, wr, ws = weights[j, 0], weights[j, 1], weights[j, 2], weights[j, 3]
-            ip, iq, ir, i_s = inverse[p] * wp, inverse[q] * wq, inverse[r] * wr, inverse[s] * ws
-            give = bend_give[j]
-            below = ip * wp + iq * wq + ir * wr + i_s * ws + give
-            if not below > 0.0:
-                continue
-            share = 1.0 / below
-            bent = curves[j]
-            if bent != 0.0:
-                ex, ey, ez = to[q, 0] - to[p, 0], to[q, 1] - to[p, 1], to[q, 2] - to[p, 2]
-                # of both triangles, by their areas: (b − a) × (c − a) + (d − a) × (b − a) = (b − a) × (c − d)
-                fx, fy, fz = to[r, 0] - to[s, 0], to[r, 1] - to[s, 1], to[r, 2] - to[s, 2]
-                n[0], n[1], n[2] = ey * fz - ez * fy, ez * fx - ex * fz, ex * fy - ey * fx
-                long = np.sqrt(n[0] * n[0] + n[1] * n[1] + n[2] * n[2])
-                for k in range(3):
-                    n[k] = bent * n[k] / long if long > 1e-18 else 0.0
-            else:
-                n[0], n[1], n[2] = 0.0, 0.0, 0.0
-            for k in range(3):
-                off = wp * to[p, k] + wq * to[q, k] + wr * to[r, k] + ws * to[s, k] - n[k]
-                pull = -(off + give * bend_pull[j, k]) * share
-                bend_pull[j, k] += pull
-                to[p, k] += ip * pull
-                to[q, k] += iq * pull
-                to[r, k] += ir * pull
-                to[s, k] += i_s * pull
+        for j in range(curves.shape[0] if sweep == 0 else 0):
+            below = bend_give[j]
+            x, y, z = 0.0, 0.0, 0.0
+            for i in range(starts[j], starts[j + 1]):
+                p, w = bent[i], weights[i]
+                below += inverse[p] * w * w
+                x += w * to[p, 0]
+                y += w * to[p, 1]
+                z += w * to[p, 2]
+            if curves[j] != 0.0:
+                p = bent[starts[j]]
+                x -= curves[j] * normals[p, 0]
+                y -= curves[j] * normals[p, 1]
+                z -= curves[j] * normals[p, 2]
+            share = -1.0 / below
+            for i in range(starts[j], starts[j + 1]):
+                p = bent[i]
+                step = inverse[p] * weights[i] * share
+                to[p, 0] += step * x
+                to[p, 1] += step * y
+                to[p, 2] += step * z
         last = edges.shape[0] - 1
         for i in range(edges.shape[0]):
             j = last - i if back else i
@@ -270,18 +261,48 @@ def set_speeds(places: Points, to: Points, seconds: float, speeds: Points) -> No
             speeds[p, k] = (to[p, k] - places[p, k]) / seconds
 
 
+@kernel("void(float64[:, ::1], int64[:, ::1], float64[:, ::1])")
+def normals_at(places: Points, triangles: Ints, normals: Points) -> None:
+    """The normals of points, by the areas of the triangles about them.
+
+    Parameters
+    ----------
+    places : (n, 3) array
+        Metres.
+    triangles : (m, 3) array
+        Numbers of points.
+    normals : (n, 3) array
+        Filled, of unit length; 0 where there is none.
+    """
+    normals[:] = 0.0
+    for t in range(triangles.shape[0]):
+        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        ex, ey, ez = places[b, 0] - places[a, 0], places[b, 1] - places[a, 1], places[b, 2] - places[a, 2]
+        fx, fy, fz = places[c, 0] - places[a, 0], places[c, 1] - places[a, 1], places[c, 2] - places[a, 2]
+        x, y, z = ey * fz - ez * fy, ez * fx - ex * fz, ex * fy - ey * fx
+        for k in range(3):
+            p = triangles[t, k]
+            normals[p, 0] += x
+            normals[p, 1] += y
+            normals[p, 2] += z
+    for p in range(places.shape[0]):
+        long = np.sqrt(normals[p, 0] ** 2 + normals[p, 1] ** 2 + normals[p, 2] ** 2)
+        for k in range(3):
+            normals[p, k] = normals[p, k] / long if long > 1e-18 else 0.0
+
+
 @kernel(
     "void(int64, float64, float64[:, ::1], float64[:, ::1], float64[:, ::1], float64[::1], float64[:, ::1],"
     " boolean, float64[:, ::1], int64[:, ::1], float64[::1], int64[:, ::1], float64[::1], float64[::1], float64[::1],"
-    " float64[::1], int64[:, ::1], float64[:, ::1], float64[::1], float64[::1], float64[::1], float64[:, ::1],"
-    " int64[::1], int64[::1], float64[::1], int64[::1], float64[:, ::1], float64[:, :, ::1], float64[::1],"
-    " float64[:, ::1], int64)"
+    " float64[::1], int64[::1], int64[::1], float64[::1], float64[::1], float64[::1], float64[::1], boolean,"
+    " float64[:, ::1], int64[::1], int64[::1], float64[::1], int64[::1], float64[:, ::1], float64[:, :, ::1],"
+    " float64[::1], float64[:, ::1], int64)"
 )
 def step_on(
     steps: int, seconds: float, places: Points, speeds: Points, to: Points, inverse: Samples,
     numbers: NDArray[np.float64], blown: bool, air: Points, triangles: Ints, shares: Samples, edges: Ints,
-    lengths: Samples, springs: Samples, edge_give: Samples, edge_pull: Samples, bends: Ints,
-    weights: NDArray[np.float64], areas: Samples, curves: Samples, bend_give: Samples, bend_pull: Points,
+    lengths: Samples, springs: Samples, edge_give: Samples, edge_pull: Samples, starts: Ints, bent: Ints,
+    weights: Samples, areas: Samples, curves: Samples, bend_give: Samples, curved: bool, normals: Points,
     tethered: Ints, ends: Ints, reach: Samples, pinned: Ints, strengths: NDArray[np.float64],
     targets: NDArray[np.float64], pin_give: Samples, pin_pull: Points, sweeps: int,
 ) -> None:  # fmt: skip
@@ -304,12 +325,14 @@ def step_on(
         As in `Fabric`.
     edges, lengths, springs : (e, 2), (e,) and (e,) arrays
         As in `Fabric`.
-    bends, weights, areas, curves : (b, 4), (b, 4), (b,) and (b,) arrays
-        As in `Fabric`.
+    starts, bent, weights, areas, curves : (b + 1,), (all,), (all,), (b,) and (b,) arrays
+        As in `Bends`.
     tethered, ends, reach : (t,) arrays
         As in `Tethers`.
-    edge_give, bend_give, pin_give, edge_pull, bend_pull, pin_pull : arrays
+    edge_give, bend_give, pin_give, edge_pull, pin_pull, normals : arrays
         Written over.
+    curved : bool
+        Whether anything is at rest.
     pinned, strengths, targets : (k,), (steps, k) and (steps, k, 3) arrays
         Points that are held, how firmly, and where at the end of each.
     sweeps : int
@@ -326,8 +349,8 @@ def step_on(
                 edge_give[j] = 1.0 / (max(stretch * springs[j], 1e-6) * seconds * seconds)
         if numbers[s, 2] != bend:
             bend = numbers[s, 2]
-            for j in range(bends.shape[0]):
-                bend_give[j] = areas[j] / (max(bend, 1e-12) * seconds * seconds)
+            for j in range(areas.shape[0]):
+                bend_give[j] = 1.0 / (max(bend, 1e-12) * areas[j] * seconds * seconds)
         if blown:
             load = 0.5 * AIR_DENSITY * seconds / weight
             push_by_air(places, speeds, triangles, air, numbers[s, 3], numbers[s, 4], load, to, shares)
@@ -344,9 +367,11 @@ def step_on(
             if strengths[s, j] >= FAST:
                 for k in range(3):
                     to[pinned[j], k] = targets[s, j, k]
+        if curved:
+            normals_at(to, triangles, normals)
         hold_together(
-            to, inverse, edges, lengths, edge_give, edge_pull, bends, weights, bend_give, curves, bend_pull, tethered,
-            ends, reach, pinned, targets[s], pin_give, pin_pull, sweeps,
+            to, inverse, edges, lengths, edge_give, edge_pull, starts, bent, weights, bend_give, curves, normals,
+            tethered, ends, reach, pinned, targets[s], pin_give, pin_pull, sweeps,
         )  # fmt: skip
         set_speeds(places, to, seconds, speeds)
         places[:] = to

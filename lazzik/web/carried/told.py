@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -12,8 +13,9 @@ from lazzik.core.clock import Clock
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.surface import Surface
+from lazzik.core.evaluate.surface import Surface, surface_of
 from lazzik.core.scene.scene import Scene
+from lazzik.core.simulate import coarse
 from lazzik.core.simulate.draped import surface_seen
 from lazzik.core.simulate.looks import colors_of, sizes_of, turns_of
 from lazzik.core.simulate.particles import MOST_ALIVE, SUBSTEPS, Moment, Particles
@@ -93,6 +95,8 @@ def carried_between(before: Scene, after: Scene, frame: float, runs: Runs) -> li
         if fact == old:
             continue
         if fact["drawn"] == "cloth":
+            if not fact["locked"]:
+                told.append({"node": node} | _cloth_between(before, after, node, frame, runs))
             continue
         same = old is not None and old["run"] == fact["run"]
         moment = _kept(after, node, frame, runs) if same else None
@@ -101,6 +105,15 @@ def carried_between(before: Scene, after: Scene, frame: float, runs: Runs) -> li
         if moment is not None:
             told.append({"node": node} | told_of(after, node, [moment]))
     return told
+
+
+def _cloth_between(before: Scene, after: Scene, slug: str, frame: float, runs: Runs) -> dict[str, Any]:
+    """Cloth as an edit would have it hang at a frame, more coarsely."""
+    node, at = after.node(slug), math.floor(frame)
+    points = coarse.thinned(after, slug, at, before, runs)
+    clock = Clock(after.fps, after.first, np.array([float(at)]))
+    surface = replace(surface_of(after, node, clock, Scope(after, None, [])), draped=lambda _: points)
+    return told_surface(surface, 1)
 
 
 def _kept(scene: Scene, slug: str, frame: float, runs: Runs) -> Moment | None:

@@ -9,12 +9,13 @@ from pydantic import Field
 
 from lazzik.core.channel.channel import base_value
 from lazzik.core.deformers.masks import AnyMask, BallMask
-from lazzik.core.document import InFrames, Label, Slug
+from lazzik.core.document import InFrames, Label, Name, Slug
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.geometry.primitives import Sheet
 from lazzik.core.scene.carried import MOST_COLLIDERS, RunName
 from lazzik.core.scene.cloth import SIDES, STUFFS, Cloth, Pin
-from lazzik.core.scene.edits.base import Edit, checked_choices, free_label, free_slug
+from lazzik.core.scene.edits.base import Edit, checked_choices, free_label
+from lazzik.core.scene.edits.dials import free_name
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.rest_pose import extent
 from lazzik.core.scene.scene import Scene
@@ -120,9 +121,9 @@ class AddPin(Edit):
         if self.to is not None:
             scene.node(self.to)
         label = free_label(self.label or self.place.capitalize(), {pin.label for pin in cloth.pins})
-        slug = free_slug(label, {pin.id for pin in cloth.pins})
+        name = free_name(label, {pin.id for pin in cloth.pins}, "pin")
         place = _place(self.place, self.mask or _ball(scene, node), self.node)
-        pin = Pin(id=slug, label=label, to=self.to, **place)
+        pin = Pin(id=name, label=label, to=self.to, **place)
         return scene.with_node(node.replaced(cloth=cloth.replaced(pins=(*cloth.pins, pin))))
 
     def describe(self, scene: Scene) -> str:
@@ -134,7 +135,7 @@ class ChangePin(Edit):
 
     do: Literal["change-pin"] = "change-pin"
     node: Slug
-    pin: Slug
+    pin: Name
     place: Annotated[str, Field(max_length=60)] | None = None
     mask: AnyMask | None = None
     to: Slug | None = None
@@ -170,7 +171,7 @@ class RemovePin(Edit):
 
     do: Literal["unpin"] = "unpin"
     node: Slug
-    pin: Slug
+    pin: Name
 
     def apply(self, scene: Scene) -> Scene:
         node, cloth = cloth_of(scene, self.node)
@@ -195,7 +196,7 @@ def usual_pin(scene: Scene, node: Node) -> Pin:
     box = extent(scene, node)
     sides = np.array(box.high) - np.array(box.low)
     if sides[1] > 0.3 * sides.max():
-        return Pin(id="top-edge", label="Top edge", at="edge", side="top")
+        return Pin(id="top_edge", label="Top edge", at="edge", side="top")
     return Pin(id="corners", label="Corners", at="corners")
 
 

@@ -154,13 +154,16 @@ class SetShape(Edit):
     node: Slug
     shape: AnyShape
     drop: tuple[Name, ...] = ()
+    stiff: bool = False
+    """Whether it is cloth no longer."""
 
     def apply(self, scene: Scene) -> Scene:
         node = scene.node(self.node)
         for name in self.drop:
             _deformer(scene, self.node, name)
         left = tuple(deformer for deformer in node.deform if deformer.id not in self.drop)
-        return scene.with_node(node.replaced(shape=self.shape, look=node.look or Look(), deform=left))
+        cloth = None if self.stiff else node.cloth
+        return scene.with_node(node.replaced(shape=self.shape, look=node.look or Look(), deform=left, cloth=cloth))
 
     def describe(self, scene: Scene) -> str:
         label = scene.node(self.node).label
@@ -222,7 +225,8 @@ class PlaceShapeBake(Edit):
             raise InvalidEdit(f"{node.label} has a baked shape already; take it back first", self.node)
         off = set(self.targets.switched_off)
         deform = tuple(d.replaced(muted=True) if d.id in off else d for d in node.deform)
-        return scene.with_node(node.replaced(targets=self.targets, deform=deform))
+        cloth = node.cloth.replaced(muted=True) if node.cloth is not None and self.targets.was_cloth else node.cloth
+        return scene.with_node(node.replaced(targets=self.targets, deform=deform, cloth=cloth))
 
     def describe(self, scene: Scene) -> str:
         return f"bake the shape of {scene.node(self.node).label}"
@@ -240,7 +244,8 @@ class TakeBackShape(Edit):
             raise InvalidEdit(f"{node.label} has no baked shape that could be taken back", self.node)
         off = set(node.targets.switched_off)
         deform = tuple(d.replaced(muted=False) if d.id in off else d for d in node.deform)
-        return scene.with_node(node.replaced(targets=None, deform=deform))
+        cloth = node.cloth.replaced(muted=False) if node.cloth is not None and node.targets.was_cloth else node.cloth
+        return scene.with_node(node.replaced(targets=None, deform=deform, cloth=cloth))
 
     def describe(self, scene: Scene) -> str:
         return f"take back the shape of {scene.node(self.node).label}"

@@ -98,7 +98,7 @@ export class RunPanel {
     for (const lane of all("[data-course]")) {
       const now = lane.querySelector("[data-course-now]");
       const value = (lane.dataset.course === "alive" ? course?.alive : course?.pace)?.[place] ?? -1;
-      const said = lane.dataset.course === "alive" ? value.toLocaleString("en") : `${value.toFixed(1)} m/s`;
+      const said = lane.dataset.course === "alive" ? value.toLocaleString("en") : `${value.toFixed(value < 1 ? 2 : 1)} m/s`;
       if (now) now.textContent = value < 0 ? "–" : said;
     }
   }
