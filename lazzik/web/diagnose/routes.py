@@ -6,6 +6,7 @@ from fastapi import APIRouter, Request, Response
 
 from lazzik.core.diagnose.aim import why_aim
 from lazzik.core.diagnose.air import why_field
+from lazzik.core.diagnose.cloth import why_cloth
 from lazzik.core.diagnose.number import why
 from lazzik.core.diagnose.particles import why_particles
 from lazzik.core.diagnose.shape import why_shape
@@ -14,6 +15,7 @@ from lazzik.core.evaluate.seams import seams
 from lazzik.core.scene.address import Address, title
 from lazzik.web.aim.view import split_aim
 from lazzik.web.air.view import split_air
+from lazzik.web.cloth.view import split_cloth
 from lazzik.web.deps import Kept, Store
 from lazzik.web.diagnose.words import reason_view
 from lazzik.web.emitter.view import split_emitter
@@ -25,12 +27,17 @@ router = APIRouter(prefix="/scenes/{scene_id}")
 
 @router.get("/why")
 def why_sheet(request: Request, scene_id: str, at: str, store: Store, memo: Kept) -> Response:
-    """Why a layer, a number with all its layers, a deformer, an aim, a field or what is sent out does not show."""
+    """Why a layer, a number with all its layers, a deformer, an aim, a field, what is sent out or cloth does not
+    show."""
     scene = store.open(scene_id).scene
     scope = Scope(scene, memo, [])
     shape, aims, blows = split_shape(at), split_aim(at), split_air(at)
     sends = split_emitter(at)
-    if sends is not None:
+    hangs = split_cloth(at)
+    if hangs is not None:
+        node = scene.node(hangs)
+        heading, reasons = f"{node.label} / cloth", why_cloth(scene, node, scope)
+    elif sends is not None:
         node = scene.node(sends)
         heading, reasons = f"{node.label} / particles", why_particles(scene, node, scope)
     elif blows is not None:

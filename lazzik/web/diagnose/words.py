@@ -13,6 +13,7 @@ SENTENCES = {
         "{name} is turned by its aim: what its rotation has as base does not count, only its layers.", "Mute the aim",
     ),
     "aims-still": ("{name} aims at {target}, and neither of them moves.", ""),
+    "all-held": ("All points of {name} are held, so none is left that could give way.", ""),
     "baked": ("{name} was switched off when it was baked to keys.", "Take the bake back"),
     "beyond": (
         "The {number} of {name} is {value:g}{unit}, beyond its usual {low:g} to {high:g}{unit}: it may look mad.",
@@ -36,7 +37,11 @@ SENTENCES = {
     ),
     "dark": ("{name} is dark.", "Set its intensity to 1"),
     "depends": ("{field} depends on {home} itself, so {name} leaves it out.", ""),
+    "falls": ("{name} is held nowhere and falls on nothing: it falls out of sight.", "Hold its top edge"),
+    "few-points": ("The mesh of {name} has {count:.0f} points, too few to give way: cut it more finely.", ""),
     "far": ("{field} reaches {outer:.3g} m, and {name} is {away:.3g} m away.", "Let {field} reach everywhere"),
+    "hangs-still": ("Nothing moves {name}: the air is still for it, and so is what holds it.", ""),
+    "in-still-air": ("{name} hangs in still air, whatever blows.", "Let the air move it"),
     "hidden": ("{name} is hidden.", "Show it"),
     "idle": ("The {number} of {name} is {value:g}.", "Set it to {better:g}"),
     "locked": ("{name} is locked to a run that was made: what is changed about how they go does not show.", "Unlock"),
@@ -53,6 +58,7 @@ SENTENCES = {
     "nothing-below": ("{name} answers to motion, and nothing below it moves.", "Move it to the top"),
     "nothing-shaped": ("Nothing that lies below {name} has a shape.", ""),
     "out-of-reach": ("The span of {name} does not reach {object}.", "Span all of it"),
+    "pins-nothing": ("No point of the mesh is where {name} would hold it.", "Take the pin away"),
     "points-still": ("{name} moves no point by more than {moved:.2g} m, too little to be seen.", ""),
     "problem": ("{text}.", ""),
     "reads-still": ("What {name} reads, {source}, does not change, and gives what is there already.", ""),
@@ -63,6 +69,9 @@ SENTENCES = {
         "The window of {name} runs from {start} to {end}, outside the range {first} to {last}.", "Open the window",
     ),
     "silenced": ("{others} is soloed, which silences {name}.", "End the solo"),
+    "softened-twice": (
+        "{name} is cloth, and {other} acts on it as it hangs: it {does}, while cloth is moved point by point.", "",
+    ),
     "stiff": (
         "{name} swings {value:g} times a second, faster than the frames can show ({limit:g}).", "Set it to 2 Hz",
     ),

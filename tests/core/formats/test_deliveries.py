@@ -20,7 +20,6 @@ from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.evaluator import evaluate, value_of
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
-from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.evaluate.transforms import world
 from lazzik.core.evaluate.triples import triple
 from lazzik.core.formats.base import moving_addresses
@@ -32,6 +31,7 @@ from lazzik.core.geometry.primitives import Ball, Box, Sheet
 from lazzik.core.progress import Progress, Stopped
 from lazzik.core.scene.node import Camera, Color, Light, Look, Node, Position, Rotation, Scale
 from lazzik.core.scene.scene import Scene
+from lazzik.core.simulate.draped import surface_seen
 from tests.conftest import edited, turned
 from tests.core.formats.gltf_player import Player
 
@@ -168,7 +168,7 @@ def check_points(scene: Scene, node: Node, player: Player, row: Any) -> None:
     weights = np.zeros((len(clock.frames), len(targets)))
     if sampler is not None:
         weights = player.play(sampler, (clock.frames - scene.first) / scene.fps, width=len(targets))
-    true = surface_of(scene, node, clock, scope)
+    true = surface_seen(scene, node, clock, scope)
     for index in range(0, len(clock.frames), 3):
         now = base + sum((w * t for w, t in zip(weights[index], targets, strict=True)), np.zeros_like(base))
         assert np.linalg.norm(now - true.points(index), axis=1).max() <= SHAPES_WITHIN * 1.05
@@ -201,7 +201,7 @@ def check_usd(scene: Scene, file: Path) -> None:
             np.testing.assert_allclose(found, matrices[index], atol=2e-5 * max(1.0, np.abs(matrices[index]).max()))
         if node.shape is not None and shapes_over_time(scene, node):
             mesh = next(UsdGeom.Mesh(p) for p in Usd.PrimRange(prim) if p.IsA(UsdGeom.Mesh))
-            true = surface_of(scene, node, clock, scope)
+            true = surface_seen(scene, node, clock, scope)
             for index in (0, 11):
                 points = np.array(mesh.GetPointsAttr().Get(Usd.TimeCode(float(clock.frames[index]))))
                 np.testing.assert_allclose(points, true.points(index), atol=1e-5)

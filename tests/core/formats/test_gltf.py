@@ -18,12 +18,12 @@ from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.motion_path import path
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
-from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.evaluate.transforms import transforms, world
 from lazzik.core.formats.csv_curves import write_csv
 from lazzik.core.formats.gltf import write_glb
 from lazzik.core.formats.gltf_write import SHAPES_WITHIN
 from lazzik.core.scene.scene import Scene
+from lazzik.core.simulate.draped import surface_seen
 from tests.conftest import edited
 from tests.core.formats.gltf_player import Player
 
@@ -121,7 +121,7 @@ def test_morph_targets_agree_with_the_evaluated_points_at_every_frame(demo: Scen
     times = player.array(sampler["input"])[:, 0]
     weights = player.array(sampler["output"]).reshape(-1, len(offsets))
     clock = demo.clock(4)
-    motion = surface_of(demo, demo.by_id[name], clock, Scope(demo))
+    motion = surface_seen(demo, demo.by_id[name], clock, Scope(demo))
     for index in range(0, len(clock.frames), 3):  # every frame, and moments between
         now = [np.interp(clock.elapsed[index] / demo.fps, times, column) for column in weights.T]
         away = np.linalg.norm(rest + np.tensordot(now, offsets, 1) - motion.points(index), axis=1)

@@ -18,7 +18,6 @@ from lazzik.core.errors import InvalidDocument
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
-from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.evaluate.transforms import world
 from lazzik.core.formats.base import moving_addresses
 from lazzik.core.formats.csv_curves import read_csv, write_csv, write_long_csv
@@ -28,6 +27,7 @@ from lazzik.core.formats.svg import AnimatedSvg
 from lazzik.core.formats.usd import write_usd
 from lazzik.core.progress import Progress, Stopped
 from lazzik.core.scene.scene import Scene
+from lazzik.core.simulate.draped import surface_seen
 from tests.conftest import edited
 
 LAST = 24
@@ -84,7 +84,7 @@ def test_points_agree_with_evaluation_at_every_frame(stage: object, short: Scene
     assert len(moving) > 20
     for node in moving:
         mesh = UsdGeom.Mesh(found[node.id].GetChild("shape"))  # type: ignore[attr-defined]
-        motion = surface_of(short, node, short.clock(), Scope(short))
+        motion = surface_seen(short, node, short.clock(), Scope(short))
         for frame in range(LAST + 1):
             points = np.array(mesh.GetPointsAttr().Get(frame))
             np.testing.assert_allclose(points, motion.points(0 if motion.still else frame), atol=1e-5)
@@ -154,7 +154,7 @@ def test_outlines_cover_what_the_surfaces_cover(drawn: tuple[str, ElementTree.El
         animate = every[name].find("s:animate", ns)
         pictures = [every[name].get("d")] * 5 if animate is None else (animate.get("values") or "").split(";")
         assert len(pictures) == 5
-        motion = surface_of(short, node, clock, Scope(short))
+        motion = surface_seen(short, node, clock, Scope(short))
         places = world(short, node, clock, Scope(short))
         for index in range(5):
             points = motion.points(0 if motion.still else index) @ places[index][:3, :3].T + places[index][:3, 3]

@@ -88,8 +88,9 @@ export class RunPanel {
     const { there, count, locked, thinned, waits } = this.runs.told(node, store.frame);
     const goOn = maybe("[data-act=go-on]");
     if (goOn) goOn.hidden = !waits;
+    const cloth = store.facts.carried.some((fact) => fact.node === node && fact.drawn === "cloth");
     const parts = [
-      thinned && "coarsely, while the run comes",
+      thinned && (cloth ? "coarsely, while its run comes" : "a few of them, while their run comes"),
       there < count && `${Math.floor((100 * there) / count)} % of the frames are there`,
       locked && "locked: the run stays as it is, whatever changes",
     ];

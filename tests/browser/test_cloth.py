@@ -1,0 +1,100 @@
+"""Cloth as a person makes it: one press, held, moved, changed, muted, baked and delivered."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.browser.conftest import Studio
+from tests.browser.test_air import go
+
+pytestmark = pytest.mark.browser
+
+ALL = "() => { const run = window.lazzik.runs.kept.get('cover'); return run && run.there.size === run.count; }"
+LOW = """() => { const { position } = window.lazzik.stage.nodes.get('cover').mesh.geometry.attributes;
+  return Array.from(position.array).reduce((low, y, k) => (k % 3 === 1 ? Math.min(low, y) : low), Infinity); }"""
+SHEET = {"kind": "sheet", "width": 1.0, "height": 1.0, "columns": 12, "rows": 12}
+THINGS = [
+    {"do": "change-scene", "last": 40},
+    {"do": "add-object", "label": "Cover", "shape": SHEET, "position": [0, 1.5, 0]},
+    {"do": "add-object", "label": "Wind", "field": {"kind": "wind", "speed": 4.0}},
+]
+
+
+def test_a_sheet_becomes_cloth_by_one_press_hangs_lets_go_and_is_baked(small: Studio) -> None:
+    page = small.page
+    url = page.url.split("?")[0]
+    assert page.request.post(f"{url}/edits", data={"revision": 0, "edits": THINGS}).ok
+    page.goto(f"{url}?at=cover/shape")
+    page.wait_for_selector("body[data-ready]")
+    page.click("[data-act=drape]")
+    small.lands(2)
+    expect(page.locator("#strata .trail")).to_contain_text("cloth, canvas, 169 points")
+    page.wait_for_function(ALL)
+    go(page, 20)
+    page.wait_for_function(f"() => ({LOW})() < -0.008")  # it sags between its corners
+    page.wait_for_selector("[data-course=pace] path.trace")
+    # another stuff is one step; what was worked out before comes back with undo
+    sagged = page.evaluate(LOW)
+    page.select_option("#cl-stuff", "silk")
+    small.lands(3)
+    page.wait_for_function(ALL)
+    expect(page.locator("#strata .trail")).to_contain_text("silk")
+    page.keyboard.press("Escape")
+    page.keyboard.press("Control+z")
+    small.lands(2)
+    page.wait_for_function(f"was => ({LOW})() === was", arg=sagged)
+    # while a number is dragged it is shown coarsely, then as its run has it
+    slider = page.locator('.knob[data-address="cover/cloth.gravity"] input[type=range]').bounding_box()
+    assert slider is not None
+    y = slider["y"] + slider["height"] / 2
+    page.mouse.move(slider["x"] + slider["width"] - 3, y)
+    page.mouse.down()
+    page.mouse.move(slider["x"] + slider["width"] * 0.9, y, steps=3)
+    page.wait_for_function("() => window.lazzik.runs.kept.get('cover').thin")
+    expect(page.locator("#run-said")).to_contain_text("coarsely")
+    page.mouse.up()
+    small.lands(4)
+    page.wait_for_function(ALL)
+    page.wait_for_function("() => !document.querySelector('#run-said').textContent.includes('coarsely')")
+    # held at an edge too, and let go there
+    page.get_by_role("button", name="Hold at").click()
+    page.get_by_role("button", name="left edge", exact=True).click()
+    small.lands(5)
+    expect(page.locator(".pin-row legend")).to_have_text(["Corners", "Left edge"])
+    page.get_by_role("button", name="Hold it no more at Corners").click()
+    small.lands(6)
+    page.wait_for_function(ALL)
+    page.wait_for_function(f"() => ({LOW})() < -0.3")
+    # it falls on the floor
+    page.get_by_role("button", name="Falls on").click()
+    page.locator(".dropdown-menu.show").get_by_role("button", name="Floor", exact=True).click()
+    small.lands(7)
+    expect(page.locator("#strata")).to_contain_text("It falls on")
+    page.wait_for_function(ALL)
+    # stiff while it is muted
+    page.get_by_role("button", name="Mute", exact=True).click()
+    small.lands(8)
+    page.wait_for_function(f"() => Math.abs(({LOW})()) < 1e-6")
+    page.get_by_role("button", name="Mute", exact=True).click()
+    small.lands(9)
+    page.wait_for_function(ALL)
+    # why, and the loop with its seam
+    page.keyboard.press("Escape")
+    page.keyboard.press("w")
+    expect(page.locator("dialog[open], .sheet")).to_contain_text(re.compile("Cover / cloth"))
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Loop", exact=True).click()
+    small.lands(10)
+    expect(page.locator('.knob[data-address="cover/cloth.blend"]')).to_be_visible()
+    page.wait_for_function(ALL)
+    # baked to shapes
+    page.goto(f"{url}?at=cover/shape")
+    page.wait_for_selector("body[data-ready]")
+    page.click("[data-sheet=shape-bake]")
+    page.fill("#shape-bake-form [name=tolerance]", "20")
+    page.click("#shape-bake-form button:has-text('Bake the shape')")
+    small.lands(11)
+    expect(page.locator("[data-sheet=shape-bake]")).to_contain_text("Baked")
