@@ -11,6 +11,7 @@ ALL = (
     "kinds",
     "air",
     "particles",
+    "cloth",
     "fitting",
     "edits",
     "sheaves",

@@ -17,12 +17,13 @@ from lazzik.core.geometry.shapes import SHAPES
 from lazzik.core.layers import BY_KIND
 from lazzik.core.scene import sheaf
 from lazzik.core.scene.aim import Aim, AimPoint
+from lazzik.core.scene.cloth import Cloth, Pin
 from lazzik.core.scene.edits import AnyEdit
 from lazzik.core.scene.emitter import Emitter
 from lazzik.core.scene.node import Camera, Light, Look, Node, channels_of
 from lazzik.core.scene.scatter import Scatter
 from lazzik.core.scene.sheaf import Sheaf
-from lazzik.core.simulate import between, colliders, motion, particles, playback
+from lazzik.core.simulate import between, cloth, coarse, colliders, draped, fabric, motion, particles, playback, xpbd
 
 FILE = Path(__file__).parent.parent / "docs" / "reference.md"
 
@@ -82,6 +83,9 @@ def _lines() -> Iterator[str]:
     yield from _part(
         "## Emitters", Emitter, (Emitter.__doc__ or "").strip(), motion, particles, colliders, between, playback
     )
+    yield from _part("## Cloth", Cloth, (Cloth.__doc__ or "").strip(), cloth, xpbd, fabric, draped, coarse)
+    yield f"A pin has a place and: {', '.join(f'`{name}` ({q.help})' for name, q in numbers_of(Pin).items())}"
+    yield ""
     yield "## Sheaves"
     yield ""
     yield from _table(numbers_of(Sheaf))

@@ -74,8 +74,6 @@ def _take(page: Page) -> None:
     page.wait_for_selector(".seeds")
     _keep(page, "seeds")
     page.keyboard.press("Escape")
-    page.click("#add-layer")
-    _keep(page, "palette")
     page.goto(f"{scene}?at=cloth/shape%23flutter")
     _settled(page, 60)
     _keep(page, "shape")
@@ -95,7 +93,8 @@ def _take(page: Page) -> None:
     page.wait_for_function("() => [...window.lazzik.crowds.crowds.values()][0]?.lean")
     _settled(page, 87)
     _keep(page, "meadow")
-    _snow(page, scene)
+    _run(page, scene, "snow/particles", 87, "snow")
+    _run(page, scene, "canvas/cloth", 132, "cloth")
     _versions(page, scene)
     page.goto(f"{scene}/recipes?at=sign/rotation.z")
     _keep(page, "recipes")
@@ -157,17 +156,22 @@ def _versions(page: Page, scene: str) -> None:
     page.request.post(f"{copy}/remove", max_redirects=0)
 
 
-def _snow(page: Page, scene: str) -> None:
-    """The station's snow, with its run whole."""
-    page.goto(f"{scene}?at=snow/particles")
+def _run(page: Page, scene: str, at: str, frame: int, name: str) -> None:
+    """What is carried in the station, laid open, with its run whole."""
+    node = at.split("/")[0]
+    page.goto(f"{scene}?at={at}")
     page.wait_for_selector("body[data-ready]")
     page.wait_for_function(
-        "() => { const run = window.lazzik.particles.runs.get('snow'); return run && run.there.size === run.count; }",
-        timeout=120_000,
+        "node => { const run = window.lazzik.runs.kept.get(node); return run && run.there.size === run.count; }",
+        arg=node, timeout=180_000,
+    )  # fmt: skip
+    _settled(page, frame)
+    page.wait_for_function(
+        """() => [...document.querySelectorAll("[data-course]")].every((lane) => lane.querySelector("path.trace"))
+          && !document.querySelector("#jobs .job")""",
+        timeout=180_000,
     )
-    _settled(page, 87)
-    page.wait_for_function("() => document.querySelectorAll('[data-course] path.trace').length === 2")
-    _keep(page, "snow")
+    _keep(page, name)
 
 
 def _edited(page: Page, scene: str, step: int, edits: list[dict[str, object]]) -> int:
