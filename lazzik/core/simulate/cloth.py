@@ -31,7 +31,7 @@ from lazzik.core.simulate.colliders import BOUNCE, Colliders, Law
 from lazzik.core.simulate.fabric import Fabric, Tethers, fabric_of, tethers_of
 from lazzik.core.simulate.motion import FARTHEST, GRAVITY
 from lazzik.core.simulate.pins import Pins
-from lazzik.core.simulate.xpbd import step_on
+from lazzik.core.simulate.xpbd import PER_PUSH, step_on
 from lazzik.core.types import PointBlock, Points, Samples
 
 SUBSTEPS = 40
@@ -96,7 +96,7 @@ class ClothRun:
         self.seconds = 1.0 / (scene.fps * substeps)
         ahead = self.number("ahead", self._clock(np.array([float(scene.first)])))[0]
         self.begins = -int(np.ceil(max(0.0, ahead) * scene.fps)) * substeps
-        self._block: _Block | None = None
+        self._block: _Reading | None = None
 
     @cached_property
     def fabric(self) -> Fabric:
@@ -184,10 +184,10 @@ class ClothRun:
         at = state.step - block.first
         count = 1 if block.colliders is not None else min(until - state.step, self.per_air - at % self.per_air)
         places, speeds, fabric, room = state.places.copy(), state.speeds.copy(), self.fabric, self._room
-        firm, targets = block.held(self.pins, at, count)
+        firm, targets = block.pinned(self.pins, at, count)
         bends = fabric.bends
         step_on(
-            count, self.seconds, places, speeds, room.to, room.inverse, block.numbers[at : at + count],
+            count, self.seconds, places, speeds, room.to, room.inverse, block.numbers[at : at + count], at % PER_PUSH,
             bool(block.fields), block.air(places, at), fabric.triangles, fabric.shares, fabric.edges, fabric.lengths,
             fabric.springs, room.edge_give, room.edge_pull, bends.starts, bends.points, bends.weights, bends.areas,
             bends.curves, room.bend_give, bool(bends.curves.any()), room.normals, self.tethers.points,
@@ -225,11 +225,11 @@ class ClothRun:
     def _world_at(self, frame: float) -> NDArray[np.float64]:
         return self._worlds(self._clock(np.array([float(frame)])))
 
-    def _read(self, step: int) -> _Block:
+    def _read(self, step: int) -> _Reading:
         """The block that a sub-step lies in."""
         first = step - (step - self._origin) % self.block_steps
         if self._block is None or self._block.first != first:
-            self._block = _Block(self, first)
+            self._block = _Reading(self, first)
         return self._block
 
 
@@ -247,7 +247,7 @@ class _Room:
     pin_pull: Points
 
 
-class _Block:
+class _Reading:
     """What a run reads of the scene over some frames."""
 
     def __init__(self, run: ClothRun, first: int) -> None:
@@ -262,7 +262,7 @@ class _Block:
         fall = -GRAVITY * read["gravity"]
         rows = (read["weight"], read["stretch"], read["bend"] * 1e-3, read["across"], read["along"], fall, calm)
         self.numbers = np.ascontiguousarray(np.stack(rows, axis=1))
-        self._pinned = run.pins.over(clock)
+        self._pins_read = run.pins.over(clock)
         nodes = [scene.by_id[slug] for slug in cloth.colliders if scene.by_id[slug].shape is not None]
         self.colliders = Colliders(scene, nodes, clock, scope, every=run.per_air) if nodes else None
         self._law = read
@@ -272,7 +272,7 @@ class _Block:
         self._air: tuple[int, Points] | None = None
         self._held: tuple[int, NDArray[np.float64], NDArray[np.float64]] | None = None
 
-    def held(self, pins: Pins, at: int, count: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    def pinned(self, pins: Pins, at: int, count: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """How firmly and where points are held by the ends of some sub-steps, between two askings of the air.
 
         Returns
@@ -282,7 +282,7 @@ class _Block:
         """
         first = at - at % self._per_air
         if self._held is None or self._held[0] != first:
-            self._held = (first, *pins.held(self._pinned, first + 1, first + 1 + self._per_air))
+            self._held = (first, *pins.targets(self._pins_read, first + 1, first + 1 + self._per_air))
         rows = slice(at - first, at - first + count)
         return self._held[1][rows], self._held[2][rows]
 

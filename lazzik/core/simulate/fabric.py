@@ -257,8 +257,22 @@ def tethers_of(fabric: Fabric, pinned: Places) -> Tethers:
         points = np.flatnonzero(free)
         rows.append((points, source[order[k, points], points], away[order[k, points], points]))
     points, ends, lengths = (np.concatenate(parts) for parts in zip(*rows, strict=True))
+    straight = np.linalg.norm(fabric.points[points] - fabric.points[ends], axis=1)
+    if _flat(fabric.points):
+        lengths = np.where(lengths <= ROUNDABOUT * straight, straight, lengths)
     return Tethers(points.astype(np.int64), ends.astype(np.int64), lengths)
 
+
+def _flat(points: Points) -> bool:
+    """Whether all of them lie in a plane."""
+    apart = points - points.mean(axis=0)
+    spans = np.linalg.svd(apart, compute_uv=False) if len(points) > 2 else np.zeros(3)
+    return bool(spans[-1] <= 1e-6 * spans[0])
+
+
+ROUNDABOUT = 1.083
+"""Times the straight line that a way along the edges of a flat mesh and across them is long, where nothing is in
+between."""
 
 MOST_ISLANDS = 64
 """Places of pins for which distances are worked out."""

@@ -69,7 +69,7 @@ class Pins:
         strengths.append(np.ones(len(clock.frames)))
         return Pinned(worlds, strengths)
 
-    def held(self, pinned: Pinned, first: int, last: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    def targets(self, pinned: Pinned, first: int, last: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """How firmly and where points are held from one moment up to another: by the strongest of the pins that hold a
         point, the first of those alike.
 

@@ -29,7 +29,10 @@ FAST = 1.0 - 1e-9
 SOFT = 2.0
 """Hertz at which a point that is half held is drawn back."""
 
-BEYOND = 1.5
+PER_PUSH = 2
+"""Sub-steps after which the air pushes anew, for all of them at once."""
+
+BEYOND = 1.4
 """Times the step that a sweep takes along edges: successive over-relaxation, under 2, so that long waves die sooner."""
 
 
@@ -293,14 +296,14 @@ def normals_at(places: Points, triangles: Ints, normals: Points) -> None:
 
 @kernel(
     "void(int64, float64, float64[:, ::1], float64[:, ::1], float64[:, ::1], float64[::1], float64[:, ::1],"
-    " boolean, float64[:, ::1], int64[:, ::1], float64[::1], int64[:, ::1], float64[::1], float64[::1], float64[::1],"
-    " float64[::1], int64[::1], int64[::1], float64[::1], float64[::1], float64[::1], float64[::1], boolean,"
-    " float64[:, ::1], int64[::1], int64[::1], float64[::1], int64[::1], float64[:, ::1], float64[:, :, ::1],"
+    " int64, boolean, float64[:, ::1], int64[:, ::1], float64[::1], int64[:, ::1], float64[::1], float64[::1],"
+    " float64[::1], float64[::1], int64[::1], int64[::1], float64[::1], float64[::1], float64[::1], float64[::1],"
+    " boolean, float64[:, ::1], int64[::1], int64[::1], float64[::1], int64[::1], float64[:, ::1], float64[:, :, ::1],"
     " float64[::1], float64[:, ::1], int64)"
 )
 def step_on(
     steps: int, seconds: float, places: Points, speeds: Points, to: Points, inverse: Samples,
-    numbers: NDArray[np.float64], blown: bool, air: Points, triangles: Ints, shares: Samples, edges: Ints,
+    numbers: NDArray[np.float64], phase: int, blown: bool, air: Points, triangles: Ints, shares: Samples, edges: Ints,
     lengths: Samples, springs: Samples, edge_give: Samples, edge_pull: Samples, starts: Ints, bent: Ints,
     weights: Samples, areas: Samples, curves: Samples, bend_give: Samples, curved: bool, normals: Points,
     tethered: Ints, ends: Ints, reach: Samples, pinned: Ints, strengths: NDArray[np.float64],
@@ -319,6 +322,8 @@ def step_on(
     numbers : (steps, 7) array
         Of each: kilograms per square metre, newtons per metre of stretch, newton metres of bend, cₙ and cₜ, metres per
         second squared along y, the share of the speed that stays.
+    phase : int
+        Sub-steps since the air pushed last.
     blown, air : bool, (n, 3) array
         Whether there is any, and metres per second.
     triangles, shares : (m, 3) and (n,) arrays
@@ -351,8 +356,8 @@ def step_on(
             bend = numbers[s, 2]
             for j in range(areas.shape[0]):
                 bend_give[j] = 1.0 / (max(bend, 1e-12) * areas[j] * seconds * seconds)
-        if blown:
-            load = 0.5 * AIR_DENSITY * seconds / weight
+        if blown and (s + phase) % PER_PUSH == 0:
+            load = 0.5 * AIR_DENSITY * seconds * PER_PUSH / weight
             push_by_air(places, speeds, triangles, air, numbers[s, 3], numbers[s, 4], load, to, shares)
         for j in range(pinned.shape[0]):
             pin_give[j] = -1.0

@@ -14,7 +14,7 @@ from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.playback import frames_read
 from lazzik.core.simulate.run import STRETCH, carried_of, run_played
 from lazzik.web.carried.facts import run_facts
-from lazzik.web.carried.told import told_at
+from lazzik.web.carried.moments import told_at
 from lazzik.web.deps import Heavy, Kept, RunsOf, Store, source_of
 from lazzik.web.jobs import Job, Running
 from lazzik.web.jobs.queue import Result

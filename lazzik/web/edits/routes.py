@@ -14,7 +14,7 @@ from lazzik.core.evaluate.shapes import reshaped
 from lazzik.core.scene.edits import EditRow, applied, measures_of, refused
 from lazzik.core.scene.references import affected
 from lazzik.web.air.gusts import gusts_of
-from lazzik.web.carried.told import carried_between
+from lazzik.web.carried.moments import carried_between
 from lazzik.web.deps import Heavy, Kept, RunsOf, Store
 from lazzik.web.edits.landing import ANSWERS, stored
 from lazzik.web.jobs import Running
