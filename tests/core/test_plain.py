@@ -29,6 +29,7 @@ from lazzik.core.geometry.outlines import face
 from lazzik.core.kernels import KERNELS
 from lazzik.core.layers import BY_KIND
 from lazzik.core.scene.scene import Scene
+from lazzik.core.simulate.cloth import ClothRun
 from lazzik.core.simulate.particles import Particles
 from tests.conftest import edited
 
@@ -139,6 +140,21 @@ def _particles(_: Scene) -> Numbers:
     return [rows for moment in moments for rows in (moment.places, moment.speeds)]
 
 
+def _cloths(_: Scene) -> Numbers:
+    """A sack that is curved at rest, softly held at its top, in a wind."""
+    ball = {"kind": "ball", "radius": 0.3, "around": 6, "along": 4}
+    scene = edited(
+        Scene(name="Sack", last=2),
+        {"do": "add-object", "label": "Wind", "field": {"kind": "wind"}},
+        {"do": "add-object", "label": "Sack", "shape": ball, "position": [0, 1, 0]},
+        {"do": "drape", "node": "sack"},
+        {"do": "pin", "node": "sack", "place": "left edge"},
+        {"do": "set", "address": "sack/cloth.ahead", "value": 0},
+        {"do": "set", "address": "sack/cloth.pins.top_edge.strength", "value": 0.6},
+    )
+    return [moment.points for moment, _ in ClothRun(scene, "sack").frames(0, 1)]
+
+
 def _fits(_: Scene) -> Numbers:
     frames = np.arange(0, 40, 1 / PER_FRAME)
     smooth = np.sin(frames / 5) + 0.3 * np.sin(frames * 1.1)
@@ -159,7 +175,7 @@ def _faces(_: Scene) -> Numbers:
     return [points, triangles.astype(float)]
 
 
-WORKS = (_motions, _surfaces, _fits, _faces, _delivery, _copies, _particles)
+WORKS = (_motions, _surfaces, _fits, _faces, _delivery, _copies, _particles, _cloths)
 
 
 def test_every_kernel_gives_the_same_without_the_compiler(demo: Scene, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -33,7 +33,7 @@ def test_scenes_begin_empty_with_a_way_on(app: FastAPI, client: TestClient, scen
     page = client.get("/scenes").text
     card = re.search(r'hx-get="([^"]+)"', page)
     assert card is not None
-    assert "49 of 86 objects move · 8.37 s · meets itself" in " ".join(client.get(card[1]).text.split())
+    assert "50 of 92 objects move · 8.37 s · meets itself" in " ".join(client.get(card[1]).text.split())
     page = client.get("/scenes").text
     assert ("hx-get" in page, "8.37 s" in page) == (False, True)
 
@@ -80,7 +80,7 @@ def test_only_what_moves_is_listed_when_asked(client: TestClient, scene: str) ->
     rows = re.findall(r'id="row-([a-z0-9-]+)"', client.get(scene, params={"moving": "true", "at": MAST}).text)
     assert "beacon-mast" in rows
     assert "ridge" not in rows
-    assert len(rows) == 49
+    assert len(rows) == 50
     assert {"cloth", "pool"} <= set(rows), "what only its surface moves is among them"
 
 

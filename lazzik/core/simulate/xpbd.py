@@ -139,6 +139,137 @@ def set_off(
             to[p, k] = places[p, k] + (speeds[p, k] * seconds if inverse[p] > 0.0 else 0.0)
 
 
+@kernel("void(float64[:, ::1], float64[::1], int64[::1], float64[:, ::1], float64[::1], float64[:, ::1])")
+def draw_to_pins(to: Points, inverse: Samples, pinned: Ints, targets: Points, give: Samples, pulls: Points) -> None:
+    """Draw points toward where they are softly held.
+
+    Parameters
+    ----------
+    to, inverse : (n, 3) and (n,) arrays
+        Metres, changed; one by kilograms.
+    pinned, targets : (k,) and (k, 3) arrays
+        Points, and metres.
+    give, pulls : (k,) and (k, 3) arrays
+        α̃, below 0 for one that is not drawn; multipliers, changed.
+    """
+    for j in range(pinned.shape[0]):
+        p = pinned[j]
+        if give[j] < 0.0 or inverse[p] <= 0.0:
+            continue
+        for k in range(3):
+            pull = -(to[p, k] - targets[j, k] + give[j] * pulls[j, k]) / (inverse[p] + give[j])
+            pulls[j, k] += pull
+            to[p, k] += inverse[p] * pull
+
+
+@kernel(
+    "void(float64[:, ::1], float64[::1], int64[::1], int64[::1], float64[::1], float64[::1], float64[::1],"
+    " float64[:, ::1])"
+)
+def bend_back(
+    to: Points, inverse: Samples, starts: Ints, bent: Ints, weights: Samples, give: Samples, curves: Samples,
+    normals: Points,
+) -> None:  # fmt: skip
+    """Bring the Laplacian at each point toward what it is at rest, once.
+
+    Parameters
+    ----------
+    to, inverse : (n, 3) and (n,) arrays
+        Metres, changed; one by kilograms.
+    starts, bent, weights, curves : (b + 1,), (all,), (all,) and (b,) arrays
+        As in `Bends`.
+    give : (b,) array
+        α̃.
+    normals : (n, 3) array
+        Of unit length; read where something is curved at rest.
+    """
+    for j in range(curves.shape[0]):
+        below = give[j]
+        x, y, z = 0.0, 0.0, 0.0
+        for i in range(starts[j], starts[j + 1]):
+            p, w = bent[i], weights[i]
+            below += inverse[p] * w * w
+            x += w * to[p, 0]
+            y += w * to[p, 1]
+            z += w * to[p, 2]
+        if curves[j] != 0.0:
+            p = bent[starts[j]]
+            x -= curves[j] * normals[p, 0]
+            y -= curves[j] * normals[p, 1]
+            z -= curves[j] * normals[p, 2]
+        share = -1.0 / below
+        for i in range(starts[j], starts[j + 1]):
+            p = bent[i]
+            step = inverse[p] * weights[i] * share
+            to[p, 0] += step * x
+            to[p, 1] += step * y
+            to[p, 2] += step * z
+
+
+@kernel("void(float64[:, ::1], float64[::1], int64[:, ::1], float64[::1], float64[::1], float64[::1], boolean)")
+def keep_lengths(
+    to: Points, inverse: Samples, edges: Ints, lengths: Samples, give: Samples, pulls: Samples, back: bool
+) -> None:
+    """One sweep over the edges.
+
+    Parameters
+    ----------
+    to, inverse : (n, 3) and (n,) arrays
+        Metres, changed; one by kilograms.
+    edges, lengths : (e, 2) and (e,) arrays
+        Numbers of points, and metres.
+    give, pulls : (e,) arrays
+        α̃; multipliers, changed.
+    back : bool
+        Whether from the last one to the first.
+    """
+    last = edges.shape[0] - 1
+    for i in range(edges.shape[0]):
+        j = last - i if back else i
+        p, q = edges[j, 0], edges[j, 1]
+        both = inverse[p] + inverse[q]
+        if both <= 0.0:
+            continue
+        x, y, z = to[p, 0] - to[q, 0], to[p, 1] - to[q, 1], to[p, 2] - to[q, 2]
+        long = np.sqrt(x * x + y * y + z * z)
+        if not long > 1e-12:
+            continue
+        pull = -BEYOND * (long - lengths[j] + give[j] * pulls[j]) / (both + give[j])
+        pulls[j] += pull
+        pull /= long
+        a, b = inverse[p] * pull, inverse[q] * pull
+        to[p, 0] += a * x
+        to[p, 1] += a * y
+        to[p, 2] += a * z
+        to[q, 0] -= b * x
+        to[q, 1] -= b * y
+        to[q, 2] -= b * z
+
+
+@kernel("void(float64[:, ::1], float64[::1], int64[::1], int64[::1], float64[::1])")
+def keep_near(to: Points, inverse: Samples, tethered: Ints, ends: Ints, reach: Samples) -> None:
+    """Bring points back that are farther from a pin than they can be.
+
+    Parameters
+    ----------
+    to, inverse : (n, 3) and (n,) arrays
+        Metres, changed; one by kilograms.
+    tethered, ends, reach : (t,) arrays
+        A point, the pinned one that it is tethered to, and metres.
+    """
+    for j in range(tethered.shape[0]):
+        p, q = tethered[j], ends[j]
+        if inverse[q] > 0.0 or inverse[p] <= 0.0:  # let go, or held itself
+            continue
+        x, y, z = to[p, 0] - to[q, 0], to[p, 1] - to[q, 1], to[p, 2] - to[q, 2]
+        far = x * x + y * y + z * z
+        if far > reach[j] * reach[j]:
+            share = reach[j] / np.sqrt(far)
+            to[p, 0] = to[q, 0] + x * share
+            to[p, 1] = to[q, 1] + y * share
+            to[p, 2] = to[q, 2] + z * share
+
+
 @kernel(
     "void(float64[:, ::1], float64[::1], int64[:, ::1], float64[::1], float64[::1], float64[::1], int64[::1],"
     " int64[::1], float64[::1], float64[::1], float64[::1], float64[:, ::1], int64[::1], int64[::1], float64[::1],"
@@ -176,72 +307,13 @@ def hold_together(
     """
     edge_pull[:] = 0.0
     pin_pull[:] = 0.0
-    d = np.empty(3)
+    draw_to_pins(to, inverse, pinned, targets, pin_give, pin_pull)
+    bend_back(to, inverse, starts, bent, weights, bend_give, curves, normals)
     for sweep in range(sweeps):
-        back = sweep % 2 == 1
-        for j in range(pinned.shape[0]):
-            p = pinned[j]
-            if pin_give[j] < 0.0 or inverse[p] <= 0.0:
-                continue
-            for k in range(3):
-                pull = -(to[p, k] - targets[j, k] + pin_give[j] * pin_pull[j, k]) / (inverse[p] + pin_give[j])
-                pin_pull[j, k] += pull
-                to[p, k] += inverse[p] * pull
-        for j in range(curves.shape[0] if sweep == 0 else 0):
-            below = bend_give[j]
-            x, y, z = 0.0, 0.0, 0.0
-            for i in range(starts[j], starts[j + 1]):
-                p, w = bent[i], weights[i]
-                below += inverse[p] * w * w
-                x += w * to[p, 0]
-                y += w * to[p, 1]
-                z += w * to[p, 2]
-            if curves[j] != 0.0:
-                p = bent[starts[j]]
-                x -= curves[j] * normals[p, 0]
-                y -= curves[j] * normals[p, 1]
-                z -= curves[j] * normals[p, 2]
-            share = -1.0 / below
-            for i in range(starts[j], starts[j + 1]):
-                p = bent[i]
-                step = inverse[p] * weights[i] * share
-                to[p, 0] += step * x
-                to[p, 1] += step * y
-                to[p, 2] += step * z
-        last = edges.shape[0] - 1
-        for i in range(edges.shape[0]):
-            j = last - i if back else i
-            p, q = edges[j, 0], edges[j, 1]
-            both = inverse[p] + inverse[q]
-            if both <= 0.0:
-                continue
-            x, y, z = to[p, 0] - to[q, 0], to[p, 1] - to[q, 1], to[p, 2] - to[q, 2]
-            long = np.sqrt(x * x + y * y + z * z)
-            if not long > 1e-12:
-                continue
-            give = edge_give[j]
-            pull = -BEYOND * (long - lengths[j] + give * edge_pull[j]) / (both + give)
-            edge_pull[j] += pull
-            pull /= long
-            a, b = inverse[p] * pull, inverse[q] * pull
-            to[p, 0] += a * x
-            to[p, 1] += a * y
-            to[p, 2] += a * z
-            to[q, 0] -= b * x
-            to[q, 1] -= b * y
-            to[q, 2] -= b * z
-        for j in range(tethered.shape[0]):
-            p, q = tethered[j], ends[j]
-            if inverse[q] > 0.0 or inverse[p] <= 0.0:  # let go, or held itself
-                continue
-            far = 0.0
-            for k in range(3):
-                d[k] = to[p, k] - to[q, k]
-                far += d[k] * d[k]
-            if far > reach[j] * reach[j]:
-                share = reach[j] / np.sqrt(far)
-                for k in range(3):
-                    to[p, k] = to[q, k] + d[k] * share
+        if sweep > 0:
+            draw_to_pins(to, inverse, pinned, targets, pin_give, pin_pull)
+        keep_lengths(to, inverse, edges, lengths, edge_give, edge_pull, sweep % 2 == 1)
+        keep_near(to, inverse, tethered, ends, reach)
 
 
 @kernel("void(float64[:, ::1], float64[:, ::1], float64, float64[:, ::1])")
@@ -292,6 +364,37 @@ def normals_at(places: Points, triangles: Ints, normals: Points) -> None:
         long = np.sqrt(normals[p, 0] ** 2 + normals[p, 1] ** 2 + normals[p, 2] ** 2)
         for k in range(3):
             normals[p, k] = normals[p, k] / long if long > 1e-18 else 0.0
+
+
+@kernel("void(float64, float64[::1], int64[::1], float64[::1], float64, float64[::1], float64[::1])")
+def weigh(
+    weight: float, shares: Samples, pinned: Ints, strengths: Samples, seconds: float, inverse: Samples, give: Samples
+) -> None:
+    """What each point weighs in a sub-step, and how much pins give.
+
+    Parameters
+    ----------
+    weight, seconds : float
+        Kilograms per square metre; of the sub-step.
+    shares : (n,) array
+        Square metres that belong to each point.
+    pinned, strengths : (k,) arrays
+        Points, and how firmly they are held.
+    inverse : (n,) array
+        Filled: one by kilograms, 0 where a point is held fast.
+    give : (k,) array
+        Filled: α̃ of those that are softly held, below 0 of all others.
+    """
+    for p in range(shares.shape[0]):
+        inverse[p] = 1.0 / (weight * shares[p]) if shares[p] > 0.0 else 0.0
+    for j in range(pinned.shape[0]):
+        give[j] = -1.0
+        firm = strengths[j]
+        if firm >= FAST:
+            inverse[pinned[j]] = 0.0
+        elif firm > 0.0:
+            rate = 2.0 * np.pi * SOFT * firm / (1.0 - firm) * seconds
+            give[j] = inverse[pinned[j]] / (rate * rate)
 
 
 @kernel(
@@ -346,8 +449,7 @@ def step_on(
     stretch, bend = -1.0, -1.0
     for s in range(steps):
         weight = max(numbers[s, 0], 1e-3)
-        for p in range(places.shape[0]):
-            inverse[p] = 1.0 / (weight * shares[p]) if shares[p] > 0.0 else 0.0
+        weigh(weight, shares, pinned, strengths[s], seconds, inverse, pin_give)
         if numbers[s, 1] != stretch:
             stretch = numbers[s, 1]
             for j in range(edges.shape[0]):
@@ -359,14 +461,6 @@ def step_on(
         if blown and (s + phase) % PER_PUSH == 0:
             load = 0.5 * AIR_DENSITY * seconds * PER_PUSH / weight
             push_by_air(places, speeds, triangles, air, numbers[s, 3], numbers[s, 4], load, to, shares)
-        for j in range(pinned.shape[0]):
-            pin_give[j] = -1.0
-            firm = strengths[s, j]
-            if firm >= FAST:
-                inverse[pinned[j]] = 0.0
-            elif firm > 0.0:
-                rate = 2.0 * np.pi * SOFT * firm / (1.0 - firm) * seconds
-                pin_give[j] = inverse[pinned[j]] / (rate * rate)
         set_off(places, speeds, inverse, seconds, numbers[s, 5], numbers[s, 6], to)
         for j in range(pinned.shape[0]):
             if strengths[s, j] >= FAST:

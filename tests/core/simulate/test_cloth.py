@@ -234,7 +234,7 @@ class Plain:
         give = 1 / (25_000.0 * fabric.springs[j]) / self.h**2
         away = self.x[p] - self.x[q]
         length = float(np.sqrt(away @ away))
-        pull = -1.5 * (length - fabric.lengths[j] + give * pulls[j]) / (w[p] + w[q] + give)
+        pull = -1.4 * (length - fabric.lengths[j] + give * pulls[j]) / (w[p] + w[q] + give)
         pulls[j] += pull
         self.x[p] = self.x[p] + w[p] * pull * away / length
         self.x[q] = self.x[q] - w[q] * pull * away / length
@@ -305,12 +305,12 @@ def test_a_loop_is_blended_over_its_seam() -> None:
     loop = {"do": "change-cloth", "node": "sheet", "loop": 40}
     scene = hung(WIND, loop, {"do": "set", "address": "sheet/cloth.blend", "value": 10})
     drape = DrapedFrames(scene, "sheet", AT_HAND)
-    at = np.array([0.0, 40.0, 0.01, 40.01, 39.99, 10.0, 50.0, 25.0])
+    at = np.array([0.0, 40.0, 0.001, 40.001, 39.999, 10.0, 50.0, 25.0])
     rows = drape.at(at)
     np.testing.assert_array_equal(rows[0], rows[1])
     np.testing.assert_allclose(rows[2], rows[3], atol=1e-12)
     # what comes in at the end goes on at the beginning
-    np.testing.assert_allclose(rows[1] - rows[4], rows[3] - rows[1], atol=2e-5)
+    np.testing.assert_allclose(rows[1] - rows[4], rows[3] - rows[1], atol=2e-6)
     np.testing.assert_allclose(rows[5], rows[6], atol=1e-12)
     kept = {moment.frame: moment for moment in frames_of(scene, 41)}
     np.testing.assert_allclose(rows[7], kept[25].points[ClothRun(scene, "sheet").fabric.place], atol=1e-6)

@@ -193,7 +193,7 @@ export type AddObject = {
 export type AddPin = {
   do: "pin";
   node: string;
-  where?: string;
+  place: string;
   mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
   to?: string | null;
   label?: string | null;
@@ -451,7 +451,7 @@ export type ChangePin = {
   do: "change-pin";
   node: string;
   pin: string;
-  where?: string | null;
+  place?: string | null;
   mask?: BallMask | GradientMask | NoiseMask | PictureMask | WeightsMask | null;
   to?: string | null;
   label?: string | null;
@@ -532,6 +532,7 @@ export type Cloth = {
   stretch?: number | Channel;
   bend?: number | Channel;
   calm?: number | Channel;
+  slack?: number | Channel;
   ahead?: number | Channel;
   wind?: "air" | "still";
   across?: number | Channel;
@@ -1388,6 +1389,7 @@ export type SetShape = {
   node: string;
   shape: Box | Ball | Tube | Ring | Sheet | Lettering | MeshShape;
   drop?: string[];
+  stiff?: boolean;
 };
 
 export type Settle = {
@@ -1415,6 +1417,7 @@ export type ShapeFrames = {
   worst: number;
   points: number;
   switched_off: string[];
+  was_cloth?: boolean;
 };
 
 export type ShapeKeys = {
@@ -1435,6 +1438,7 @@ export type ShapeTargets = {
   worst: number;
   points: number;
   switched_off: string[];
+  was_cloth?: boolean;
 };
 
 export type Sheaf = {
