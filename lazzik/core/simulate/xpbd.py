@@ -29,7 +29,7 @@ FAST = 1.0 - 1e-9
 SOFT = 2.0
 """Hertz at which a point that is half held is drawn back."""
 
-PER_PUSH = 2
+PER_PUSH = 4
 """Sub-steps after which the air pushes anew, for all of them at once."""
 
 BEYOND = 1.4

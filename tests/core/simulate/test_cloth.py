@@ -196,7 +196,7 @@ class Plain:
         fabric = run.fabric
         if sub % (SUBSTEPS // 2) == 0:
             self.air = self.blown(self.frame + sub / SUBSTEPS)
-        if sub % 2 == 0:
+        if sub % 4 == 0:
             self.push()
         before = [row.copy() for row in self.x]
         for p in range(len(self.x)):
@@ -240,7 +240,7 @@ class Plain:
         self.x[q] = self.x[q] - w[q] * pull * away / length
 
     def push(self) -> None:
-        load = 0.5 * 1.2 * 2 * self.h / 0.2  # for two sub-steps at once
+        load = 0.5 * 1.2 * 4 * self.h / 0.2  # for four sub-steps at once
         pushed = [np.zeros(3) for _ in self.x]
         for corners_ in self.run.fabric.triangles:
             a, b, c = (self.x[p] for p in corners_)
