@@ -98,7 +98,7 @@ def why_breeze(scene: Scene, node: Node | None, home: str, here: str, layer: Bre
 
 def _carries(scene: Scene) -> bool:
     """Whether the air carries anything."""
-    return any(node.emitter is not None and node.visible and node.emitter.wind == "air" for node in scene.nodes)
+    return any(getattr(node.carried, "wind", "") == "air" and node.visible for node in scene.nodes)
 
 
 def _muted(node: Node) -> Reason:

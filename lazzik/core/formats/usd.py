@@ -62,7 +62,8 @@ class OpenUsd(Format):
     media: ClassVar[str] = "application/octet-stream"
     use: ClassVar[str] = "For film pipelines, viewers and other animation tools that read the open standard."
     carries: ClassVar[str] = (
-        "Geometry with every point at every frame where it moves, hierarchy, transforms, colours, in usdz pictures, "
+        "Geometry with every point at every frame where it moves or hangs as cloth, hierarchy, transforms, colours, in "
+        "usdz pictures, "
         "lights and cameras, with intensity, glow and angle of view over time; what is scattered as a PointInstancer "
         "whose orientations are sampled at every frame; particles as Points with speeds, widths and colours, or "
         "as a PointInstancer where copies of an object are drawn."

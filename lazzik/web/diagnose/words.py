@@ -19,7 +19,7 @@ SENTENCES = {
         "The {number} of {name} is {value:g}{unit}, beyond its usual {low:g} to {high:g}{unit}: it may look mad.",
         "Set it to {better:g}",
     ),
-    "carries-nothing": ("{name} moves only what is carried, and nothing is: add particles.", ""),
+    "carries-nothing": ("{name} moves only what is carried, and nothing is: add particles or cloth.", ""),
     "changes-nothing": ("{name} changes nothing here: what lies below is already as it would make it.", ""),
     "clamped": ("It would go to {extreme:.3g}{unit}, and is kept at {limit:g}{unit}, its limit.", ""),
     "clear": ("The particles of {name} are clear all their life: raise a point of their colour.", "Let them be seen"),
