@@ -43,8 +43,8 @@ class Gltf(Format):
         "Geometry, hierarchy, lights and cameras; position, rotation and size within the tolerances below at every "
         "quarter frame, steps as steps; moving surfaces, cloth too, as shape targets with keyed weights, within a "
         "millimetre; what is scattered as instances (EXT_mesh_gpu_instancing), so many copies as are asked for as "
-        "objects that move; colour, glow, light and angle of view over time, for readers that know KHR_animation_pointer: the others play "
-        "the rest."
+        "objects that move; colour, glow, light and angle of view over time, for readers that know "
+        "KHR_animation_pointer: the others play the rest."
     )
     leaves: ClassVar[str] = "Layers and keys as such; hidden shapes; particles, unless they are made objects."
 
