@@ -98,3 +98,40 @@ def test_a_sheet_becomes_cloth_by_one_press_hangs_lets_go_and_is_baked(small: St
     page.click("#shape-bake-form button:has-text('Bake the shape')")
     small.lands(11)
     expect(page.locator("[data-sheet=shape-bake]")).to_contain_text("Baked")
+
+
+CENTRE = """() => { const { stage } = window.lazzik; const { item } = stage.nodes.get('cover');
+  const at = item.getWorldPosition(item.position.clone()).project(stage.camera);
+  const { left, top, width, height } = stage.canvas.getBoundingClientRect();
+  return [left + (at.x + 1) / 2 * width, top + (1 - at.y) / 2 * height]; }"""
+
+
+def test_where_it_is_held_is_painted_onto_it(small: Studio) -> None:
+    page = small.page
+    url = page.url.split("?")[0]
+    standing = SHEET | {"standing": True}
+    edits = [
+        {"do": "change-scene", "last": 24},
+        {"do": "add-object", "label": "Cover", "shape": standing, "position": [0, 1.2, 1]},
+        {"do": "drape", "node": "cover"},
+    ]
+    assert page.request.post(f"{url}/edits", data={"revision": 0, "edits": edits}).ok
+    page.goto(f"{url}?at=cover/cloth")
+    page.wait_for_selector("body[data-ready]")
+    page.wait_for_function(ALL)
+    page.get_by_role("button", name="Hold at").click()
+    page.get_by_role("button", name="where you paint").click()
+    page.wait_for_function("() => window.lazzik.stage.counts?.every((v) => v === 0)")
+    x, y = page.evaluate(CENTRE)
+    page.mouse.move(x, y)
+    page.mouse.down()
+    for aside in (6, 0, 6, 0, 6):
+        page.mouse.move(x + aside, y)
+    page.mouse.up()
+    small.lands(2)
+    expect(page.locator(".pin-row legend")).to_have_text(["Top edge", "Painted"])
+    expect(page.locator(".pin-row [data-act=paint-pin]")).to_have_attribute("aria-pressed", "true")
+    page.wait_for_function("() => Math.max(...(window.lazzik.stage.counts ?? [0])) > 0.5")
+    page.click(".pin-row [data-act=paint-pin]")
+    page.wait_for_function("() => !window.lazzik.stage.counts")
+    page.wait_for_function(ALL)

@@ -292,7 +292,7 @@ def test_versions_show_the_particles_of_both_states(small: Studio) -> None:
     page.wait_for_function(ALL)
     page.goto(f"{page.url.split('?')[0]}/versions?a=1&b=2")
     page.wait_for_selector("body[data-ready]")
-    drawn = "() => window.lazzik.comparison.particles.map(({ runs }) => [...runs.values()][0])"
+    drawn = "() => window.lazzik.comparison.runs.map(({ kept }) => [...kept.values()][0])"
     page.evaluate("() => window.lazzik.transport.go(60)")
     page.wait_for_function(f"() => ({drawn})().every((run) => run?.drawn.points.geometry.drawRange.count > 100)")
     reach = f"() => ({drawn})().map((run) => Math.max(...run.drawn.points.geometry.attributes.position.array))"

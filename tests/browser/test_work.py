@@ -18,7 +18,7 @@ def test_from_the_card_to_the_playing_station(page: Page, demo_url: str) -> None
     page.goto("/scenes")
     card = page.locator(".scene-card").first
     expect(card.locator("h2")).to_have_text("Ridge station")
-    expect(card).to_contain_text("49 of 86 objects move")
+    expect(card).to_contain_text("50 of 92 objects move")
     card.locator("a").click()
     studio = Studio(page).ready()
     assert page.evaluate("() => window.lazzik.stage.nodes.size") == 86

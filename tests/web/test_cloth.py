@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import time
 from typing import Any
 
@@ -12,6 +13,7 @@ from fastapi import FastAPI
 from starlette.testclient import TestClient
 
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.simulate.cloth import ClothRun
 from lazzik.core.simulate.draped import surface_seen
 from tests.web.test_sheets import edit, text
 
@@ -106,3 +108,23 @@ def test_it_is_baked_by_a_job_and_taken_back(client: TestClient, scene: str) -> 
     assert "cloth, kept and switched off" in text(client, f"{scene}/shape-bake", node="cover")
     edit(client, scene, {"do": "take-back-shape", "node": "cover"})
     assert len(client.get(f"{scene}/carried").json()["carried"]) == 1
+
+
+def test_where_it_is_held_is_painted(client: TestClient, scene: str, app: FastAPI) -> None:
+    weights = np.zeros(2 * 13 * 13, np.float32)  # both sides of it
+    weights[:13] = 1.0
+    body = {"revision": 1, "node": "cover", "weights": base64.b64encode(weights.tobytes()).decode()}
+    assert client.post(f"{scene}/paint-pin", json=body).status_code == 200
+    there = msgpack.unpackb(client.get(f"{scene}/pin-weights", params={"node": "cover", "pin": "painted"}).content)
+    np.testing.assert_array_equal(np.frombuffer(there["weights"], "<f4"), weights)
+    document = app.state.store.open(scene.rsplit("/", 1)[1]).scene
+    run = ClothRun(document, "cover")
+    assert [len(points) for points in run.pins.of] == [13, 13, 0]  # its upper edge, its lower one, and nothing loose
+    weights[:7] = 0.0
+    again = body | {"revision": 2, "pin": "painted", "weights": base64.b64encode(weights.tobytes()).decode()}
+    assert client.post(f"{scene}/paint-pin", json=again).status_code == 200
+    document = app.state.store.open(scene.rsplit("/", 1)[1]).scene
+    assert [len(points) for points in ClothRun(document, "cover").pins.of] == [13, 6, 0]
+    few = body | {"revision": 3, "weights": base64.b64encode(weights[:5].tobytes()).decode()}
+    refused = client.post(f"{scene}/paint-pin", json=few)
+    assert (refused.status_code, "weights for 5 were given" in refused.text) == (422, True)

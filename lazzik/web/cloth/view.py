@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from lazzik.core.channel.layer import numbers_of
+from lazzik.core.deformers.masks import WeightsMask
 from lazzik.core.document import counts_under, option_of
 from lazzik.core.scene.cloth import SIDES, STUFFS, Cloth, Pin
 from lazzik.core.scene.edits.cloths import stuff_of
@@ -28,6 +29,7 @@ class PinView:
     follows: str
     """What the object is called that it follows; '' for the cloth itself."""
     group: Group
+    painted: bool
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -121,6 +123,7 @@ def _pin(scene: Scene, node: Node, pin: Pin, places: tuple[str, ...]) -> PinView
         pin=pin,
         follows=scene.called[pin.to] if pin.to is not None else "",
         group=grouped(f"{node.id}-pin-{pin.id}", controls, titles={"where": pin.label, "mask": "Mask"})[0],
+        painted=isinstance(pin.mask, WeightsMask),
     )
 
 

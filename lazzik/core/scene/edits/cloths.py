@@ -16,9 +16,11 @@ from lazzik.core.scene.carried import MOST_COLLIDERS, RunName
 from lazzik.core.scene.cloth import SIDES, STUFFS, Cloth, Pin
 from lazzik.core.scene.edits.base import Edit, checked_choices, free_label
 from lazzik.core.scene.edits.dials import free_name
+from lazzik.core.scene.edits.shapes import painted_mask
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.rest_pose import extent
 from lazzik.core.scene.scene import Scene
+from lazzik.core.types import Samples
 
 CUTS = 28
 """Segments along its longer side that a sheet is cut into, if it is cut more coarsely."""
@@ -181,6 +183,27 @@ class RemovePin(Edit):
 
     def describe(self, scene: Scene) -> str:
         return f"unpin {scene.node(self.node).label}"
+
+
+def paint_pin(scene: Scene, slug: str, pin: str, weights: Samples) -> AddPin | ChangePin:
+    """The edit that holds cloth where weights are over a half: by a pin that it has, or by another one. The weights are
+    put with the scene's assets.
+
+    Parameters
+    ----------
+    weights : (n,) array
+        0 to 1, one for each point of the object.
+
+    Raises
+    ------
+    UnknownAddress, InvalidEdit
+        If there is no such cloth, or there are not as many as points.
+    """
+    node, cloth = cloth_of(scene, slug)
+    mask = painted_mask(scene, node, weights)
+    if cloth.pin(pin) is None:
+        return AddPin(node=slug, place="mask", mask=mask, label="Painted")
+    return ChangePin(node=slug, pin=pin, mask=mask)
 
 
 def cloth_of(scene: Scene, slug: str) -> tuple[Node, Cloth]:

@@ -84,8 +84,9 @@ export class Runs {
   revision = 0;
   newest = 0;
   bytes = 0;
-  /** @type {Set<string>} whose runs are being worked out for this page */
+  /** @type {Set<string>} whose runs are being worked out for this page, or will be */
   making = new Set();
+  working = "";
   /** @type {() => void} told whenever other frames are there */
   heard = () => {};
 
@@ -161,8 +162,12 @@ export class Runs {
   async make(node, run) {
     this.making.add(node);
     try {
-      await this.made(node, run);
+      // one object after the other: each comes sooner than all beside each other would
+      while (this.working && this.working !== node) await new Promise((go) => { setTimeout(go, AGAIN); });
+      this.working = node;
+      if (this.kept.get(node)?.run === run) await this.made(node, run);
     } finally {
+      this.working = "";
       this.making.delete(node);
       this.heard();
     }
