@@ -21,7 +21,7 @@ def test_from_the_card_to_the_playing_station(page: Page, demo_url: str) -> None
     expect(card).to_contain_text("50 of 92 objects move")
     card.locator("a").click()
     studio = Studio(page).ready()
-    assert page.evaluate("() => window.lazzik.stage.nodes.size") == 86
+    assert page.evaluate("() => window.lazzik.stage.nodes.size") == 92
     expect(page.locator("#tree")).to_contain_text("Beacon mast")
     for part in ("#stage", "#ruler", "#strata"):
         assert page.locator(part).is_visible()

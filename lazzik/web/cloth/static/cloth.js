@@ -75,9 +75,10 @@ export class PinBrush {
   }
 
   async shade() {
-    if (!this.on) return;
-    const { node, weights } = await packed(`${store.url}/pin-weights?${new URLSearchParams(this.on)}`);
-    if (this.on) this.stage.shade([[node, floats(weights)]]);
+    const painting = this.on;
+    if (!painting) return;
+    const { node, weights } = await packed(`${store.url}/pin-weights?${new URLSearchParams(painting)}`);
+    if (this.on === painting) this.stage.shade([[node, floats(weights)]]);
   }
 
   /** @param {PointerEvent} event */
