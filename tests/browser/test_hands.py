@@ -66,6 +66,7 @@ def test_names_are_changed_where_they_stand(small: Studio) -> None:
     expect(field).to_have_count(0)
     assert small.step == 2
     page.click("#row-post > a")
+    expect(page.locator("#strata .trail")).to_contain_text("Mast /")
     page.click("#add-layer")
     page.click("[data-add=noise]")
     small.lands(3)
