@@ -6,7 +6,6 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from lazzik.core.channel.channel import base_value
 from lazzik.core.diagnose.air import A_WIND
 from lazzik.core.diagnose.reason import Reason, beyond, reason, set_to, unseen
 from lazzik.core.evaluate.scope import Scope
@@ -62,8 +61,6 @@ def _held(scene: Scene, node: Node, cloth: Cloth) -> Iterator[Reason]:
     for pin, points in zip(cloth.pins, run.pins.of, strict=False):
         if not len(points):
             yield reason("pins-nothing", {"do": "unpin", "node": node.id, "pin": pin.id}, name=pin.label)
-        elif base_value(pin.strength) == 0.0 and not isinstance(pin.strength, float | int):
-            continue
         elif pin.strength == 0.0:
             yield reason("idle", set_to(f"{node.id}/cloth.pins.{pin.id}.strength", 1.0), name=pin.label,
                          number="strength", value=0.0, better=1.0)  # fmt: skip
