@@ -13,7 +13,7 @@ from lazzik.core.geometry.lettering import Lettering
 from lazzik.core.geometry.primitives import Ball, Box, Sheet, Tube
 from lazzik.core.scene.node import Camera, Node, Position, Rotation, Scale
 from lazzik.core.scene.scene import Scene
-from lazzik.demo.station import (
+from lazzik.demo.parts import (
     BONE,
     BRICK,
     INK,
@@ -24,7 +24,6 @@ from lazzik.demo.station import (
     bar,
     breeze,
     driven,
-    first_scene,
     layer,
     noise,
     paint,
@@ -37,6 +36,7 @@ LOOP: dict[str, Any] = {"loop": float(LAST)}
 
 
 @dataclass(frozen=True, kw_only=True)
+from lazzik.demo.station import first_scene
 class Start:
     """A scene to begin with."""
 

@@ -5,40 +5,50 @@ Everything here is made up. Metres, Y up; the station looks toward +z.
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from lazzik.core.air.eddies import Eddies
-from lazzik.core.air.wind import Wind
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
-from lazzik.core.channel.layer import Layer
 from lazzik.core.channel.window import Window
-from lazzik.core.deformers import BY_KIND as DEFORMERS
-from lazzik.core.deformers import Deformer
-from lazzik.core.deformers.masks import NoiseMask
 from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.geometry.lettering import Lettering
 from lazzik.core.geometry.primitives import Ball, Box, Ring, Sheet, Tube
-from lazzik.core.layers import BY_KIND, Clip, Recipe
+from lazzik.core.layers import Clip
 from lazzik.core.layers.clip import Track
 from lazzik.core.layers.recipe import Override
 from lazzik.core.scene.aim import Aim
-from lazzik.core.scene.cloth import STUFFS, Cloth, Pin
 from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.edits import applied
 from lazzik.core.scene.edits.scatters import TakeCopies
-from lazzik.core.scene.emitter import Emitter
-from lazzik.core.scene.node import Camera, Color, Light, Look, Node, Position, Rotation, Scale
+from lazzik.core.scene.node import Camera, Color, Light, Node, Rotation, Scale
 from lazzik.core.scene.pose import Held, Pose
-from lazzik.core.scene.scatter import Scatter
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.sheaf import Sheaf
-from lazzik.demo.recipes import library
-
-LAST = 250
+from lazzik.demo import weather
+from lazzik.demo.parts import (
+    AMBER,
+    BONE,
+    BRICK,
+    INK,
+    LAST,
+    PINE,
+    SAGE,
+    STEEL,
+    STONE,
+    at,
+    bar,
+    breeze,
+    breezy,
+    driven,
+    from_library,
+    layer,
+    noise,
+    paint,
+    part,
+    shaped,
+    trunk,
+)
 
 
 def station() -> Scene:
@@ -56,92 +66,16 @@ def station() -> Scene:
         *_pool(),
         *_pines(),
         *_camera_and_light(),
-        *_air(),
-        *_grass(),
-        *_snow(),
-        *_stores(),
+        *weather.air(),
+        *weather.grass(),
+        *weather.snow(),
+        *weather.stores(),
     ]
     scene = Scene(
         name="Ridge station", fps=30, first=0, last=LAST, nodes=tuple(nodes), dials=(SWELL,), recipes=(FLICKER,),
         clips=(TUG,), sheaves=(HAND,), poses=(UPRIGHT, LEANING),
     )  # fmt: skip
     return _cleared(scene)
-
-
-def paint(code: str, *, glow: float | Channel = 0.0) -> Look:
-    """A look from a colour written as in style sheets."""
-    r, g, b = (round(int(code[i : i + 2], 16) / 255, 4) for i in (1, 3, 5))
-    return Look(color=Color(r=r, g=g, b=b), glow=glow)
-
-
-STEEL, BONE, INK, BRICK, PINE = (paint(c) for c in ("#8F9A96", "#E6DCC6", "#2B3A3E", "#C4472B", "#2E6F68"))
-STONE, SAGE, AMBER = (paint(c) for c in ("#B9AD96", "#A9BBA6", "#E9C46A"))
-
-
-def at(x: float | Channel = 0.0, y: float | Channel = 0.0, z: float | Channel = 0.0) -> Position:
-    """A position."""
-    return Position(x=x, y=y, z=z)
-
-
-def part(node_id: str, label: str, parent: str | None, shape: Any, look: Look, **fields: Any) -> Node:
-    """An object with a shape."""
-    return Node(id=node_id, label=label, parent=parent, shape=shape, look=look, **fields)
-
-
-def trunk(radius: float, top: float, height: float, **fields: Any) -> Tube:
-    """A round bar that narrows or widens to another radius."""
-    return Tube(kind="tube", radius=radius, upper=top / radius, height=height, **fields)
-
-
-def bar(radius: float, height: float, top: float | None = None) -> Tube:
-    """A round bar that stands on its origin."""
-    upper = 1.0 if top is None else top / radius
-    return Tube(kind="tube", radius=radius, upper=upper, height=height, around=10, base=True)
-
-
-def layer(kind: str, label: str, **fields: Any) -> Layer:
-    """A layer of any kind; one that can loop follows the scene's range."""
-    named = {"kind": kind, "id": label.lower().replace(" ", "-"), "label": label}
-    loops = {"loop": float(LAST), "fit": True} if BY_KIND[kind].loops else {}
-    return BY_KIND[kind].model_validate(named | loops | fields)
-
-
-def noise(label: str, amplitude: float | Channel, period: float, seed: int, **fields: Any) -> Layer:
-    """A noise layer."""
-    numbers = {"amplitude": amplitude, "period": period, "seed": float(seed)}
-    if fields.get("loop", 1.0) is None:
-        fields = {"fit": False} | fields
-    return layer("noise", label, **(numbers | fields))
-
-
-def shaped(kind: str, label: str, axis: str, start: float, end: float, **fields: Any) -> Deformer:
-    """A deformer of any kind over a span of its axis."""
-    named = {
-        "kind": kind,
-        "id": label.lower().replace(" ", "_"),
-        "label": label,
-        "axis": axis,
-        "start": start,
-        "end": end,
-    }
-    return DEFORMERS[kind].model_validate(named | fields)
-
-
-def breeze(gain: float, frequency: float, label: str = "Breeze", **fields: Any) -> Layer:
-    """What answers the wind: so far at 10 m/s, so quickly."""
-    return layer("breeze", label, gain=gain, frequency=frequency, **({"damping": 0.25} | fields))
-
-
-def breezy(value: float) -> Channel:
-    """A number that is as it is written in the usual wind, and goes with it."""
-    return Channel(value=value, layers=(breeze(1.2, 1.6, what="speed", offset=0.28, combine="multiply"),))
-
-
-def from_library(name: str) -> Recipe:
-    """A recipe of the library whose layers loop over the range."""
-    recipe = next(recipe for recipe in library() if recipe.id == name)
-    loops = (item.replaced(loop=float(LAST), fit=True) if type(item).loops else item for item in recipe.stack.layers)
-    return recipe.replaced(stack=recipe.stack.replaced(layers=tuple(loops)))
 
 
 SWELL = Dial(
@@ -154,11 +88,6 @@ SWELL = Dial(
     note="How high the water of the pool goes: the float reads it.",
 )
 FLICKER = from_library("lamp_flicker")
-
-
-def driven(*layers: Layer, base: float = 0.0, keys: tuple[Key, ...] = ()) -> Channel:
-    """A channel with layers."""
-    return Channel(value=base, keys=keys, layers=layers)
 
 
 def _ground() -> list[Node]:
@@ -444,77 +373,6 @@ def _camera_and_light() -> list[Node]:
         Node(id="sun", label="Low sun", light=Light(kind="sun", intensity=2.0, color=Color(r=1.0, g=0.86, b=0.7)),
              rotation=Rotation(x=-32, y=-48, order="yxz")),
     ]  # fmt: skip
-
-
-def _air() -> list[Node]:
-    """One wind over the ridge, and eddies in the lee of the mast that it carries along."""
-    looped = {"loop": float(LAST), "fit": True}
-    return [
-        Node(id="ridge-wind", label="Ridge wind", position=at(-9, 1.2, 2.5),
-             field=Wind(kind="wind", speed=6.0, gusts=0.5, gust_length=7.0, swing=12.0, seed=3.0, **looped)),
-        Node(id="lee-eddies", label="Lee eddies", position=at(2.5, 1.5, 0.0),
-             field=Eddies(kind="eddies", strength=1.1, size=0.9, octaves=2.0, reach="within", inner=2.0, outer=6.0,
-                          **looped)),
-    ]  # fmt: skip
-
-
-def _grass() -> list[Node]:
-    """Ten thousand tufts in patches over the ridge, bowing to the wind one after the other."""
-    blade = Tube(kind="tube", radius=0.035, upper=0.0, height=0.17, around=3, base=True)
-    patches = NoiseMask(kind="noise", size=2.2, contrast=3.0, seed=5.0)
-    return [
-        part("tuft", "Tuft", None, blade, paint("#7F8F5E"), position=at(9.0, 0, 5.0), visible=False),
-        Node(id="grass", label="Grass", scatter=Scatter(
-            sources=("tuft",), surface="ridge", count=10_000.0, mask=patches, size_varies=0.5, lean_varies=14.0,
-            gain=34.0, frequency=1.6, frequency_varies=0.25, damping=0.22, loop=float(LAST), fit=True)),
-    ]  # fmt: skip
-
-
-def _snow() -> list[Node]:
-    """Snow out of a cloud upwind, ended by the sign's lettering and the ground. Aloft, large eddies bend the whole of
-    it and small ones jitter, each at its time; the crossbar stirs what it passes. These move nothing but the snow."""
-    looped = {"loop": float(LAST), "fit": True}
-    aloft = {"reach": "within", "inner": 2.6, "outer": 4.2, "stirs": "carried"}
-    return [
-        part("cloud", "Cloud", None, Box(kind="box", width=26, height=0.2, depth=11), BONE, position=at(-8.5, 5.4, 0.5),
-             visible=False),
-        Node(id="snow", label="Snow", emitter=Emitter(
-            begin="surface", of="cloud", rate=260.0, life=6.0, life_varies=0.15, ahead=6.0, seed=4.0, push=0.3,
-            answers=0.4, gravity=0.24, colliders=("name", "ridge"), meets="end", size=0.07, size_varies=0.4,
-            size_over_life=((0.0, 0.3), (0.12, 1.0), (1.0, 0.9)), answer_over_life=((0.0, 1.0), (1.0, 0.8)),
-            color_over_life=((0.0, 1.0, 1.0, 1.0, 0.0), (0.1, 1.0, 1.0, 1.0, 0.95), (0.85, 0.93, 0.96, 1.0, 0.9),
-                             (1.0, 0.93, 0.96, 1.0, 0.0)), **looped)),
-        Node(id="large-eddies", label="Large eddies", position=at(-1.0, 5.0, 0.5), field=Eddies(
-            kind="eddies", size=2.4, octaves=1.0, seed=11.0, strength=swelling(0.3, 1.6, 70), **aloft, **looped)),
-        Node(id="small-eddies", label="Small eddies", position=at(1.5, 5.0, 0.5), field=Eddies(
-            kind="eddies", size=0.35, octaves=2.0, seed=12.0, strength=swelling(0.2, 1.0, 170), **aloft, **looped)),
-        Node(id="wake", label="Wake", parent="crossbar", position=at(0.9, 0, 0), field=Eddies(
-            kind="eddies", size=0.3, octaves=2.0, seed=13.0, strength=1.6, reach="within", inner=0.3, outer=1.1,
-            stirs="carried", **looped)),
-    ]  # fmt: skip
-
-
-def _stores() -> list[Node]:
-    """A case in the open, under a canvas that is tied to four posts and flutters in the gusts."""
-    canvas = Sheet(kind="sheet", width=1.6, height=1.4, columns=16, rows=14)
-    tied = (Pin(id="corners", label="Corners", at="corners"),)
-    stuff = {**STUFFS["tarpaulin"], "bend": 4.0, "calm": 1.5}
-    return [
-        part("stores", "Stores", None, Box(kind="box", width=0.9, height=0.62, depth=0.7, base=True), STONE,
-             position=at(-4.1, 0, 4.7), rotation=Rotation(y=16)),
-        *(
-            part(f"post-{k + 1}", f"Corner post {k + 1}", "stores", bar(0.022, 0.7), INK, position=at(x, 0, z))
-            for k, (x, z) in enumerate(((-0.79, 0.69), (0.79, 0.69), (0.79, -0.69), (-0.79, -0.69)))
-        ),
-        part("canvas", "Rain canvas", "stores", canvas, AMBER, position=at(0, 0.7, 0), cloth=Cloth(
-            pins=tied, slack=0.04, ahead=3.0, colliders=("stores",), loop=float(LAST), fit=True, blend=20.0, **stuff)),
-    ]  # fmt: skip
-
-
-def swelling(low: float, high: float, frame: float) -> Channel:
-    """A number that is low at both ends of the range and high about a frame."""
-    rows = ((0.0, low), (frame, high), (float(LAST), low))
-    return Channel(value=low, keys=tuple(Key(frame=f, value=value, slope_in=0.0, slope_out=0.0) for f, value in rows))
 
 
 def _cleared(scene: Scene) -> Scene:

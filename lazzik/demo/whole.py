@@ -13,7 +13,7 @@ from lazzik.core.scene.cloth import STUFFS, Cloth, Pin
 from lazzik.core.scene.edits.objects import BringIn
 from lazzik.core.scene.emitter import Emitter
 from lazzik.core.scene.node import Node, Rotation
-from lazzik.demo.station import AMBER, BONE, PINE, STONE, at, breeze, layer, part, shaped
+from lazzik.demo.parts import AMBER, BONE, PINE, STONE, at, breeze, layer, part, shaped
 
 
 @dataclass(frozen=True, kw_only=True)
