@@ -30,13 +30,13 @@ from lazzik.demo.parts import (
     part,
     shaped,
 )  # fmt: skip
+from lazzik.demo.station import first_scene
 
 LAST = 150
 LOOP: dict[str, Any] = {"loop": float(LAST)}
 
 
 @dataclass(frozen=True, kw_only=True)
-from lazzik.demo.station import first_scene
 class Start:
     """A scene to begin with."""
 
