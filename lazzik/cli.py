@@ -172,13 +172,13 @@ def simulate_scene(
 ) -> None:
     """Work out particles and write them: as a table (frame, object, particle, x, y, z), as arrays, or as points of
     OpenUSD."""
-    from lazzik.core.formats.carried import emitters_in
+    from lazzik.core.formats.carried import particles_in
     from lazzik.core.formats.runs import write_run
     from lazzik.core.progress import Progress
 
     document = _read(scene)
     first, last = _range(document, frames)
-    slugs = emitters_in(document, only or ())
+    slugs = particles_in(document, only or ())
     with typer.progressbar(length=1000, label="Simulating", file=sys.stderr) as bar:
         progress = Progress(lambda share, _: bar.update(int(1000 * share) - bar.pos))
         try:

@@ -113,10 +113,10 @@ def simulate(
     UnknownAddress, InvalidEdit
         If there is no such object, or it sends out nothing.
     """
-    from lazzik.core.formats.carried import emitted, emitters_in
+    from lazzik.core.formats.carried import emitted, particles_in
 
     first, last = frames or (scene.first, scene.last)
-    slugs = emitters_in(scene, list(only or ()))
+    slugs = particles_in(scene, list(only or ()))
     for slug, _, frame, moment in emitted(scene, slugs, first, last):
         yield slug, frame, moment.ids, moment.places
 

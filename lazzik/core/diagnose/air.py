@@ -98,7 +98,7 @@ def why_breeze(scene: Scene, node: Node | None, home: str, here: str, layer: Bre
 
 def _carries(scene: Scene) -> bool:
     """Whether the air carries anything."""
-    return any(getattr(node.carried, "wind", "") == "air" and node.visible for node in scene.nodes)
+    return any(node.carried is not None and node.carried.in_air and node.visible for node in scene.nodes)
 
 
 def _muted(node: Node) -> Reason:

@@ -25,12 +25,12 @@ STILL = 1e-9
 
 Code = Literal[
     "aimed", "aims-still", "all-held", "baked", "beyond", "carries-nothing", "changes-nothing", "clamped", "clear",
-    "coarse", "comes-late", "covered", "crowded", "dark", "depends", "falls", "far", "few-points", "hangs-still",
-    "hidden", "idle", "in-still-air", "locked", "masked", "muted", "no-aim", "no-air", "no-copies", "no-deformers",
-    "no-emitter", "no-field", "no-keys", "no-reach", "nothing-below", "nothing-shaped", "out-of-reach",
-    "pins-nothing", "points-still", "problem", "reads-still", "round", "shape-baked", "shrunk", "shut", "silenced",
-    "softened-twice", "stiff", "stirs-carried", "too-little", "unanswered", "unlooped", "unmet", "unmoved",
-    "weightless", "zero-below",
+    "coarse", "comes-late", "covered", "crowded", "dark", "depends", "falls", "falls-free", "far", "few-points",
+    "fills-nothing", "hangs-still", "hidden", "holds-none", "idle", "in-still-air", "locked", "masked", "muted",
+    "no-aim", "no-air", "no-copies", "no-deformers", "no-emitter", "no-field", "no-keys", "no-reach", "nothing-below",
+    "nothing-shaped", "out-of-reach", "overfull", "pins-nothing", "points-still", "problem", "reads-still", "round",
+    "shape-baked", "shrunk", "shut", "silenced", "softened-twice", "stiff", "stirs-carried", "too-deep", "too-little",
+    "unanswered", "unlooped", "unmet", "unmoved", "weightless", "zero-below",
 ]  # fmt: skip
 
 

@@ -46,8 +46,8 @@ class CsvCurves(Format):
         "scattered, with its place, turn and size in the scene."
     )
     leaves: ClassVar[str] = (
-        "Geometry, cloth with it; numbers that stand still; what lies between frames; particles, which have a card of "
-        "their own."
+        "Geometry, cloth with it; numbers that stand still; what lies between frames; particles and swarms, which "
+        "have a card of their own."
     )
 
     layout: Literal["wide", "long", "copies"] = "wide"

@@ -46,7 +46,7 @@ class Gltf(Format):
         "objects that move; colour, glow, light and angle of view over time, for readers that know "
         "KHR_animation_pointer: the others play the rest."
     )
-    leaves: ClassVar[str] = "Layers and keys as such; hidden shapes; particles, unless they are made objects."
+    leaves: ClassVar[str] = "Layers and keys as such; hidden shapes; particles, unless they are made objects; swarms."
 
     form: Literal["glb", "gltf"] = "glb"
     looks: Literal["move", "stay"] = "move"

@@ -28,7 +28,7 @@ class SceneFile(Format):
         "Everything: objects, keys, layers with all their numbers, meshes and fonts, poses, clips, marks, "
     )
     carries += "receipts of bakes."
-    leaves: ClassVar[str] = "The steps of undo; what was worked out of particles and cloth, which comes again."
+    leaves: ClassVar[str] = "The steps of undo; what was worked out of particles, cloth and swarms, which comes again."
 
     def write(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> bytes:
         """The document as UTF-8."""

@@ -12,14 +12,14 @@ from typing import ClassVar, Literal
 
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.formats.base import Format
-from lazzik.core.formats.carried import emitters_in
+from lazzik.core.formats.carried import particles_in
 from lazzik.core.formats.runs import write_run
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.scene import Scene
 
 
 class ParticleFiles(Format):
-    """What emitters send out, without the rest of the scene."""
+    """What emitters send out and what swarms are, without the rest of the scene."""
 
     name: ClassVar[str] = "particles"
     title: ClassVar[str] = "Particles"
@@ -28,10 +28,13 @@ class ParticleFiles(Format):
     media: ClassVar[str] = "application/octet-stream"
     use: ClassVar[str] = "For programs that render, mesh or measure clouds of points."
     carries: ClassVar[str] = (
-        "Every particle at every frame: its number and place in the scene, metres. zip has a PLY file for each frame, "
-        "with speed, size, age and colour; csv is a table of places; npz has arrays with speed, age, life and size."
+        "Every particle of emitters and swarms at every frame: its number and place in the scene, metres. zip has a "
+        "PLY file for each frame, with speed, size, age and colour; csv is a table of places; npz has arrays with "
+        "speed, age, life and size."
     )
-    leaves: ClassVar[str] = "Everything else of the scene; how copies are turned, which OpenUSD carries."
+    leaves: ClassVar[str] = (
+        "Everything else of the scene; how copies are turned and the shells of swarms, which OpenUSD carries."
+    )
 
     form: Literal["particles.zip", "particles.csv", "particles.npz"] = "particles.zip"
 
@@ -40,5 +43,5 @@ class ParticleFiles(Format):
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / f"run.{self.form.rpartition('.')[2]}"
             shelf = memo.runs if memo else None
-            write_run(scene, emitters_in(scene), scene.first, scene.last, path, progress, shelf)
+            write_run(scene, particles_in(scene), scene.first, scene.last, path, progress, shelf)
             return path.read_bytes()

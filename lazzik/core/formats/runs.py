@@ -18,7 +18,7 @@ from lazzik.core.formats.usd import write_particles
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.kept import KeptFrames
-from lazzik.core.simulate.looks import colors_of, sizes_of
+from lazzik.core.simulate.looks import looks_of
 
 MOST_VALUES = 200_000_000
 """Numbers of a file of arrays, which is held whole."""
@@ -33,7 +33,7 @@ def write_table(rows: Iterable[Emitted], out: IO[str]) -> None:
             writer.writerow([frame, slug, particle, *map(repr, place)])
 
 
-def write_arrays(scene: Scene, rows: Iterable[Emitted]) -> bytes:
+def write_arrays(rows: Iterable[Emitted]) -> bytes:
     """A .npz file. Of each object: its frames, where those begin in the rows (`starts`, one more than frames), and of
     every row the particle's number, place and speed (metres, metres per second), age and life (seconds), size (metres).
 
@@ -54,7 +54,7 @@ def write_arrays(scene: Scene, rows: Iterable[Emitted]) -> bytes:
         mine = columns.setdefault(slug, {name: [] for name in ("frames", "starts", *ROWS)})
         mine["frames"].append(frame)
         mine["starts"].append(len(moment))
-        sizes = sizes_of(scene, slug, run.emitter, run.seed, moment)
+        sizes, _ = looks_of(run, moment)
         values = (moment.ids, moment.places, moment.speeds, moment.ages, moment.lives, sizes)
         for name, each in zip(ROWS, values, strict=True):
             mine[name].append(each if name == "particles" else each.astype(np.float32))
@@ -82,15 +82,16 @@ PLY = np.dtype(
 TYPES = {"f": "float", "u": "uchar", "i": "int"}
 
 
-def ply_of(scene: Scene, row: Emitted) -> bytes:
+def ply_of(row: Emitted) -> bytes:
     """The particles of one frame as a PLY file (G. Turk, 'The PLY polygon file format', 1994), little-endian."""
     slug, run, frame, moment = row
     points = np.zeros(len(moment), dtype=PLY)
     for names, columns in (("xyz", moment.places), (("vx", "vy", "vz"), moment.speeds)):
         for name, column in zip(names, columns.T, strict=True):
             points[name] = column
-    points["size"], points["age"] = sizes_of(scene, slug, run.emitter, run.seed, moment), moment.ages
-    colors = np.round(255 * colors_of(run.emitter, moment)).astype("u1")
+    sizes, looks = looks_of(run, moment)
+    points["size"], points["age"] = sizes, moment.ages
+    colors = np.round(255 * looks).astype("u1")
     for name, column in zip(("red", "green", "blue", "alpha"), colors.T, strict=True):
         points[name] = column
     points["id"] = moment.ids
@@ -100,11 +101,11 @@ def ply_of(scene: Scene, row: Emitted) -> bytes:
     return "\n".join([*lines, "end_header\n"]).encode("ascii") + points.tobytes()
 
 
-def write_plys(scene: Scene, rows: Iterable[Emitted], out: Path) -> None:
+def write_plys(rows: Iterable[Emitted], out: Path) -> None:
     """An archive with a PLY file for each frame of each object, 'snow/00012.ply', written as they come."""
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
         for row in rows:
-            archive.writestr(f"{row.slug}/{row.frame:05d}.ply", ply_of(scene, row))
+            archive.writestr(f"{row.slug}/{row.frame:05d}.ply", ply_of(row))
 
 
 def _table(rows: Iterable[Emitted], scene: Scene, path: Path) -> None:
@@ -113,11 +114,11 @@ def _table(rows: Iterable[Emitted], scene: Scene, path: Path) -> None:
 
 
 def _arrays(rows: Iterable[Emitted], scene: Scene, path: Path) -> None:
-    path.write_bytes(write_arrays(scene, rows))
+    path.write_bytes(write_arrays(rows))
 
 
 def _plys(rows: Iterable[Emitted], scene: Scene, path: Path) -> None:
-    write_plys(scene, rows, path)
+    write_plys(rows, path)
 
 
 BY_ENDING: dict[str, Callable[[Iterable[Emitted], Scene, Path], None]] = {

@@ -61,10 +61,8 @@ class AnimatedSvg(Format):
     )
     carries += "over and over."
     leaves: ClassVar[str] = (
-        "Light and shade; edges within an outline; changes of what lies in front, which is settled at "
-    )
-    leaves += (
-        "the first frame; copies of what is scattered beyond the number below; particles, unless they are made objects."
+        "Light and shade; edges within an outline; changes of what lies in front, which is settled at the first frame; "
+        "copies of what is scattered beyond the number below; particles, unless they are made objects; swarms."
     )
 
     view: View = "camera"

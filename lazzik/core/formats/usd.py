@@ -30,7 +30,7 @@ from lazzik.core.evaluate.variants import Part, kinds_of, parts_at, parts_of
 from lazzik.core.formats.base import Format
 from lazzik.core.formats.carried import emitted
 from lazzik.core.formats.colors import linear
-from lazzik.core.formats.usd_particles import define_instances, define_points, prim_name
+from lazzik.core.formats.usd_particles import define_instances, define_points, define_shell, prim_name
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.geometry.pictures import facts_of
 from lazzik.core.progress import UNHEARD, Progress
@@ -63,10 +63,10 @@ class OpenUsd(Format):
     use: ClassVar[str] = "For film pipelines, viewers and other animation tools that read the open standard."
     carries: ClassVar[str] = (
         "Geometry with every point at every frame where it moves or hangs as cloth, hierarchy, transforms, colours, in "
-        "usdz pictures, "
-        "lights and cameras, with intensity, glow and angle of view over time; what is scattered as a PointInstancer "
-        "whose orientations are sampled at every frame; particles as Points with speeds, widths and colours, or "
-        "as a PointInstancer where copies of an object are drawn."
+        "usdz pictures, lights and cameras, with intensity, glow and angle of view over time; what is scattered as a "
+        "PointInstancer whose orientations are sampled at every frame; particles and swarms as Points with speeds, "
+        "widths and colours, as a PointInstancer where copies of an object are drawn, or as a mesh a frame where a "
+        "swarm has a shell."
     )
     leaves: ClassVar[str] = (
         "Layers and keys as such; what lies between frames, which readers draw straight; pictures in usdc and usda."
@@ -128,7 +128,7 @@ class _Writer:
         self.stage.GetRootLayer().Save()
 
     def write_particles(self, file: Path, slugs: Sequence[str], first: int, last: int) -> None:
-        """The particles of some emitters alone."""
+        """The particles of some emitters and swarms alone."""
         self._begin(file, first, last)
         self.clock = Clock.over(self.scene.fps, self.scene.first, last, start=first)
         for place, slug in enumerate(slugs):
@@ -170,22 +170,24 @@ class _Writer:
             self._light(node.light, f"{path}/light", node.visible)
         if node.scatter is not None and node.visible:
             self._instancer(node, f"{path}/copies")
-        if node.emitter is not None and node.visible:
+        if (node.emitter or node.swarm) and node.visible:
             quiet = Progress(lambda *_: self.progress.hear())
             self._particles(node, "/World/Particles", self.scene.first, self.scene.last, quiet)
 
     def _particles(self, node: Node, above: str, first: int, last: int, progress: Progress) -> None:
-        """Particles, which are in the scene's space, not in their emitter's."""
-        emitter = node.emitter
-        assert emitter is not None
+        """Particles, which are in the scene's space, not in that of what sends them out or is filled with them."""
+        from pxr import UsdGeom, UsdShade
+
         path = f"{above}/{prim_name(node.id)}"
         rows = emitted(self.scene, [node.id], first, last, progress, self.runs)
-        if emitter.drawn != "copies":
-            define_points(self.stage, path, self.scene, rows)
+        if node.swarm is not None and node.swarm.drawn == "shell":
+            shell = define_shell(self.stage, path, rows)
+            UsdShade.MaterialBindingAPI.Apply(shell.GetPrim()).Bind(self._material(node.look or Look()))
             return
-        from pxr import UsdGeom
-
-        source = self.scene.node(emitter.copy_of or "")
+        if node.emitter is None or node.emitter.drawn != "copies":
+            define_points(self.stage, path, rows)
+            return
+        source = self.scene.node(node.emitter.copy_of or "")
         UsdGeom.PointInstancer.Define(self.stage, path)
         UsdGeom.Xform.Define(self.stage, f"{path}/kind")
         self._prototype(parts_at(self.scene, source, self.clock, self.scope), f"{path}/kind")

@@ -22,7 +22,7 @@ from lazzik.core.document import Frozen, Quantity
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.layers import Clip, Recipe
 from lazzik.core.scene.dial import Dial
-from lazzik.core.scene.node import Node
+from lazzik.core.scene.node import LAID_OPEN, Node
 from lazzik.core.scene.rest_pose import extent, largest_extent
 from lazzik.core.scene.scene import PARTS, Scene
 from lazzik.core.scene.sheaf import WEIGHT, Sheaf
@@ -110,6 +110,12 @@ def find(scene: Scene, address: Address) -> Place:
     for hop in address.channel.hops:
         place = into(scene, place, hop, address)
     return place
+
+
+def part_named(text: str) -> tuple[str, str] | None:
+    """The object and the part of it that an address lays open: 'cover/cloth'; None if it is none of these."""
+    slug, _, part = text.partition("/")
+    return (slug, part) if part in LAID_OPEN else None
 
 
 def exists(scene: Scene, text: str) -> bool:

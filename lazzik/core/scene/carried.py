@@ -35,6 +35,11 @@ class Carried(Repeats):
     """The run that is played, whatever changes by now; None is the one that the document asks for."""
 
     @property
+    def in_air(self) -> bool:
+        """Whether the air moves it."""
+        return getattr(self, "wind", "still") != "still"
+
+    @property
     def refers(self) -> tuple[Slug, ...]:
         """The objects that it names."""
         return self.colliders
@@ -50,3 +55,22 @@ class Carried(Repeats):
     def bare(self) -> Self:
         """The same as to its run, looking and played in no way of its own."""
         return self.replaced(**{name: type(self).model_fields[name].get_default() for name in self.looks})
+
+
+class Blended(Carried):
+    """One whose run begins settled, and whose end is blended into its beginning where it repeats."""
+
+    looks: ClassVar[tuple[str, ...]] = (*Carried.looks, "loop", "fit", "blend")
+
+    ahead: Annotated[
+        Number,
+        Quantity("s", "Seconds that it has been there at the first frame, so that it begins settled.", (0, 12), 0.1,
+                 low=0, high=600, group="time", label="settled for"),
+    ] = 2.0  # fmt: skip
+    blend: Annotated[
+        Number,
+        Quantity(
+            "fr", "Frames over which the end of a loop is blended into its beginning.", (0, 50), 1, low=0, high=100_000,
+            group="time",
+        ),
+    ] = 12.0  # fmt: skip

@@ -10,7 +10,7 @@ from pydantic import Field, model_validator
 from lazzik.core.deformers.masks import AnyMask
 from lazzik.core.document import Frozen, Label, Name, Option, Quantity, Slug
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.scene.carried import Carried
+from lazzik.core.scene.carried import Blended
 
 MOST_PINS = 24
 
@@ -58,11 +58,11 @@ class Pin(Frozen):
         return " ".join((*(side for side in sides if side is not None), self.at))
 
 
-class Cloth(Carried):
+class Cloth(Blended):
     """What it is made of, where it is held, what moves it."""
 
     title: ClassVar[str] = "Cloth"
-    looks: ClassVar[tuple[str, ...]] = (*Carried.looks, "muted", "loop", "fit", "blend")
+    looks: ClassVar[tuple[str, ...]] = (*Blended.looks, "muted")
 
     muted: bool = False
     """Whether it is as it would be without being cloth."""
@@ -95,11 +95,6 @@ class Cloth(Carried):
             low=-0.5, high=3, rest=0.0,
         ),
     ] = 0.0  # fmt: skip
-    ahead: Annotated[
-        Number,
-        Quantity("s", "Seconds that it has been hanging there at the first frame, so that it begins settled.", (0, 12),
-                 0.1, low=0, high=600, group="time", label="settled for"),
-    ] = 2.0  # fmt: skip
     wind: Annotated[
         Literal["air", "still"],
         Option("Whether the air moves it.", label="in the air", group="wind", words={"air": "yes", "still": "no"}),
@@ -129,13 +124,6 @@ class Cloth(Carried):
         Quantity("", "Share of the speed along an object that it loses in a frame.", (0, 1), 0.01, low=0, high=1,
                  group="wind"),
     ] = 0.5  # fmt: skip
-    blend: Annotated[
-        Number,
-        Quantity(
-            "fr", "Frames over which the end of a loop is blended into its beginning.", (0, 50), 1, low=0, high=100_000,
-            group="time",
-        ),
-    ] = 12.0  # fmt: skip
 
     @model_validator(mode="after")
     def _told_apart(self) -> Self:

@@ -3,7 +3,7 @@ the air. (`Node`, as in glTF.)"""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Mapping
 from functools import cached_property
 from typing import Annotated, Literal, Self
 
@@ -23,8 +23,17 @@ from lazzik.core.scene.emitter import Emitter
 from lazzik.core.scene.morph_targets import ShapeFrames, ShapeTargets
 from lazzik.core.scene.picture import Picture
 from lazzik.core.scene.scatter import Scatter
+from lazzik.core.scene.swarm import Swarm
 
 MOST_DEFORMERS = 64
+
+CARRIED = ("emitter", "cloth", "swarm")
+"""Fields of what has a run."""
+
+LAID_OPEN: Mapping[str, str] = {
+    "air": "field", "copies": "scatter", "particles": "emitter", "cloth": "cloth", "swarm": "swarm", "aim": "aim",
+}  # fmt: skip
+"""Parts of an object that are more than numbers: what they are called in an address that lays one open -> field."""
 
 EulerOrder = Literal["xyz", "xzy", "yxz", "yzx", "zxy", "zyx"]
 
@@ -127,6 +136,8 @@ class Node(Frozen):
     """What sends out particles."""
     cloth: Cloth | None = None
     """What makes its mesh give way."""
+    swarm: Swarm | None = None
+    """What fills another with particles that keep their distance."""
     origin: Origin | None = None
 
     @model_validator(mode="after")
@@ -136,6 +147,8 @@ class Node(Frozen):
             raise ValueError("two deformers of one object share an id")
         if self.cloth is not None and (self.shape is None or self.emitter is not None):
             raise ValueError("only a mesh can be cloth, and not what sends out particles")
+        if self.swarm is not None and (self.shape is not None or self.emitter is not None):
+            raise ValueError("a swarm has no shape of its own, and sends out nothing")
         return self
 
     @cached_property
@@ -150,8 +163,13 @@ class Node(Frozen):
 
     @property
     def carried(self) -> Carried | None:
-        """What of it has a run: what sends out particles, or what makes it cloth."""
-        return self.emitter or self.cloth
+        """What of it has a run: what sends out particles, what makes it cloth, or what fills another."""
+        return next((part for name in CARRIED if (part := getattr(self, name)) is not None), None)
+
+    def with_carried(self, change: Callable[[Carried], Carried]) -> Self:
+        """The same with a change made to what of it has a run."""
+        changes = {name: change(part) for name in CARRIED if (part := getattr(self, name)) is not None}
+        return self.replaced(**changes) if changes else self
 
     @property
     def what(self) -> str:
@@ -166,6 +184,8 @@ class Node(Frozen):
             return "scatter"
         if self.emitter:
             return "emitter"
+        if self.swarm:
+            return "swarm"
         return self.shape.kind if self.shape else "group"
 
 

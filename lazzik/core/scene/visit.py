@@ -10,7 +10,7 @@ from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.channel.repeats import Repeats
 from lazzik.core.scene.address import Address, write
 from lazzik.core.scene.aim import Aim
-from lazzik.core.scene.node import Node, channels_of
+from lazzik.core.scene.node import CARRIED, Node, channels_of
 from lazzik.core.scene.scene import Scene
 
 Change = Callable[[Layer], Layer]
@@ -73,7 +73,7 @@ def with_repeating(scene: Scene, change: Callable[[Repeats], Repeats], slugs: Co
 
 def _repeating(node: Node, change: Callable[[Repeats], Repeats]) -> Node:
     changes: dict[str, object] = {}
-    for name in ("aim", "field", "scatter", "emitter", "cloth"):
+    for name in ("aim", "field", "scatter", *CARRIED):
         part: Repeats | None = getattr(node, name)
         if part is not None and (new := change(part)) is not part:
             changes[name] = new

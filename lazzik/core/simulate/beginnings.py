@@ -22,7 +22,7 @@ from lazzik.core.scene.emitter import Emitter
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.chance import ACROSS, ALONG, FACE, TRIES, Ids
-from lazzik.core.simulate.colliders import grid_of
+from lazzik.core.simulate.grid import grid_of
 from lazzik.core.simulate.inside import crossings
 from lazzik.core.types import Matrices, Points
 

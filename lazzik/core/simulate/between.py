@@ -49,6 +49,20 @@ def between(before: Moment, after: Moment, share: float, fps: float) -> Moment:
     return Moment(both.frame, *(np.concatenate([getattr(part, name) for part in parts]) for name in COLUMNS))
 
 
+def mixed(one: Moment, other: Moment, share: float) -> Moment:
+    """A moment between two of the same particles: each straight on from where it is in the one.
+
+    Parameters
+    ----------
+    share : float
+        How much of the other is mixed in, 0 to 1.
+    """
+    places, speeds = (
+        (1.0 - share) * a + share * b for a, b in ((one.places, other.places), (one.speeds, other.speeds))
+    )
+    return Moment(one.frame, one.ids, places, speeds, one.ages, one.lives)
+
+
 COLUMNS = ("ids", "places", "speeds", "ages", "lives")
 
 

@@ -23,58 +23,17 @@ from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.kernels import kernel
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
+from lazzik.core.simulate.contacts import add_contacts
+from lazzik.core.simulate.grid import TriangleGrid, first_met, grid_of, room_about
 from lazzik.core.types import Points, Samples
 
 Ints = NDArray[np.int64]
-
-CELLS = 32
-"""Cells of a grid along the longest side of what it holds, at most."""
 
 ROUNDS = 4
 """Times that a particle may meet something in one sub-step."""
 
 AWAY = 1e-6
 """Metres off a surface at which a particle is put that met it."""
-
-
-@dataclass(frozen=True, eq=False)
-class TriangleGrid:
-    """The triangles of an object, by cells of the space that they lie in."""
-
-    corners: NDArray[np.float64]
-    """(triangles, 3, 3) metres, in the object's space."""
-    low: Points
-    """(3,) metres: where the first cell begins."""
-    cell: float
-    """Metres of a cell."""
-    size: Ints
-    """(3,) cells along each axis."""
-    starts: Ints
-    """(cells + 1,) where the triangles of each cell begin in `members`."""
-    members: Ints
-    """Triangles, cell by cell."""
-
-
-def grid_of(corners: NDArray[np.float64]) -> TriangleGrid:
-    """Triangles sorted into cells.
-
-    Parameters
-    ----------
-    corners : (triangles, 3, 3) array
-        Metres.
-    """
-    lows, highs = corners.min(axis=1), corners.max(axis=1)
-    low, high = lows.min(axis=0) - 1e-9, highs.max(axis=0) + 1e-9
-    cell = max(float((high - low).max()) / CELLS, 1e-9)
-    size = np.maximum(1, np.ceil((high - low) / cell)).astype(np.int64)
-    first = np.clip(((lows - low) / cell).astype(np.int64), 0, size - 1)
-    last = np.clip(((highs - low) / cell).astype(np.int64), 0, size - 1)
-    counts = np.zeros(int(size.prod()) + 1, dtype=np.int64)
-    count_cells(first, last, size, counts)
-    starts = np.cumsum(counts)
-    members = np.empty(int(starts[-1]), dtype=np.int64)
-    fill_cells(first, last, size, starts[:-1].copy(), members)
-    return TriangleGrid(np.ascontiguousarray(corners), low, cell, size, starts, members)
 
 
 class Colliders:
@@ -120,9 +79,34 @@ class Colliders:
             grid, world, back = self._grids[place], self._worlds[place], self._back[place]
             ends = [np.ascontiguousarray(rows[k]) for rows in (world, back) for k in (moment, moment + 1)]
             sweep(
-                grid.corners, grid.low, grid.cell, grid.size, grid.starts, grid.members, ends[0],
+                grid.corners, grid.low, grid.cell, grid.size, grid.starts, grid.members, grid.clear, ends[0],
                 ends[1], ends[2], ends[3], seconds, law.meets,
                 law.bounce, law.friction, law.thickness, place, places, to, speeds, stuck, spots, ended,
+            )  # fmt: skip
+
+    def near(
+        self, moment: int, seconds: float, reach: float, places: Points, counts: Ints, normals: NDArray[np.float64],
+        offsets: NDArray[np.float64], carried: Points,
+    ) -> None:  # fmt: skip
+        """Add what particles are near at a moment, as planes (see `add_contacts`).
+
+        Parameters
+        ----------
+        reach : float
+            Metres.
+        places : (n, 3) array
+            Metres.
+        counts, normals, offsets, carried : (n,), (n, walls, 3), (n, walls), (n, 3) arrays
+            Added to.
+        """
+        for place in range(len(self.nodes)):
+            grid, worlds = self._grids[place], self._worlds[place]
+            world = worlds[moment]
+            seen = np.ascontiguousarray(np.einsum("ij,tcj->tci", world[:3, :3], grid.corners) + world[:3, 3])
+            ends = [np.ascontiguousarray(row) for row in (worlds[moment - 1], self._back[place][moment])]
+            add_contacts(
+                seen, grid.low, grid.cell, grid.size, grid.starts, grid.members, grid.clear, ends[0], ends[1], seconds,
+                reach, places, counts, normals, offsets, carried,
             )  # fmt: skip
 
     def carried(self, moment: int, stuck: Ints, spots: Points, to: Points) -> None:
@@ -154,117 +138,6 @@ class Law:
     bounce: float
     friction: float
     thickness: float
-
-
-@kernel("void(int64[:, ::1], int64[:, ::1], int64[::1], int64[::1])")
-def count_cells(first: Ints, last: Ints, size: Ints, counts: Ints) -> None:
-    """Count the triangles of each cell into the place after it.
-
-    Parameters
-    ----------
-    first, last : (triangles, 3) arrays
-        The cells that each spans.
-    size : (3,) array
-        Cells along each axis.
-    counts : (cells + 1,) array
-        Added to.
-    """
-    for t in range(first.shape[0]):
-        for i in range(first[t, 0], last[t, 0] + 1):
-            for j in range(first[t, 1], last[t, 1] + 1):
-                for k in range(first[t, 2], last[t, 2] + 1):
-                    counts[(i * size[1] + j) * size[2] + k + 1] += 1
-
-
-@kernel("void(int64[:, ::1], int64[:, ::1], int64[::1], int64[::1], int64[::1])")
-def fill_cells(first: Ints, last: Ints, size: Ints, heads: Ints, members: Ints) -> None:
-    """Fill `members` with the triangles of each cell.
-
-    Parameters
-    ----------
-    first, last : (triangles, 3) arrays
-        The cells that each spans.
-    size : (3,) array
-        Cells along each axis.
-    heads : (cells,) array
-        Where the next one of each cell goes; changed.
-    members : (all,) array
-        Filled.
-    """
-    for t in range(first.shape[0]):
-        for i in range(first[t, 0], last[t, 0] + 1):
-            for j in range(first[t, 1], last[t, 1] + 1):
-                for k in range(first[t, 2], last[t, 2] + 1):
-                    cell = (i * size[1] + j) * size[2] + k
-                    members[heads[cell]] = t
-                    heads[cell] += 1
-
-
-@kernel(
-    "float64(float64[:, :, ::1], float64[::1], float64, int64[::1], int64[::1], int64[::1], float64[::1],"
-    " float64[::1], float64[::1])"
-)
-def first_met(
-    corners: NDArray[np.float64], low: Samples, cell: float, size: Ints, starts: Ints, members: Ints, begin: Samples,
-    way: Samples, normal: Samples,
-) -> float:  # fmt: skip
-    """How far along a way the first triangle is crossed, as a share of it; infinity if none is.
-
-    Parameters
-    ----------
-    corners : (triangles, 3, 3) array
-        Metres.
-    low, size : (3,) arrays
-        Where the grid begins, and its cells along each axis.
-    starts, members : arrays
-        The triangles of each cell.
-    begin, way : (3,) arrays
-        Metres.
-    normal : (3,) array
-        Filled with that of the triangle, against the way.
-    """
-    best = np.inf
-    a = np.empty(3, dtype=np.int64)
-    b = np.empty(3, dtype=np.int64)
-    for k in range(3):
-        near, far = begin[k], begin[k] + way[k]
-        if near > far:
-            near, far = far, near
-        if not (far >= low[k] and near <= low[k] + cell * size[k]):  # not so: of NaN too
-            return best
-        a[k] = min(max(np.int64(np.floor((near - low[k]) / cell)), 0), size[k] - 1)
-        b[k] = min(max(np.int64(np.floor((far - low[k]) / cell)), 0), size[k] - 1)
-    for i in range(a[0], b[0] + 1):
-        for j in range(a[1], b[1] + 1):
-            for k in range(a[2], b[2] + 1):
-                here = (i * size[1] + j) * size[2] + k
-                for m in range(starts[here], starts[here + 1]):
-                    t = members[m]
-                    ex, ey, ez = (corners[t, 1, 0] - corners[t, 0, 0], corners[t, 1, 1] - corners[t, 0, 1],
-                                  corners[t, 1, 2] - corners[t, 0, 2])  # fmt: skip
-                    fx, fy, fz = (corners[t, 2, 0] - corners[t, 0, 0], corners[t, 2, 1] - corners[t, 0, 1],
-                                  corners[t, 2, 2] - corners[t, 0, 2])  # fmt: skip
-                    px, py, pz = (way[1] * fz - way[2] * fy, way[2] * fx - way[0] * fz, way[0] * fy - way[1] * fx)
-                    det = ex * px + ey * py + ez * pz
-                    if det == 0.0:
-                        continue
-                    sx, sy, sz = (begin[0] - corners[t, 0, 0], begin[1] - corners[t, 0, 1], begin[2] - corners[t, 0, 2])
-                    u = (sx * px + sy * py + sz * pz) / det
-                    if u < -1e-9 or u > 1.0 + 1e-9:
-                        continue
-                    qx, qy, qz = (sy * ez - sz * ey, sz * ex - sx * ez, sx * ey - sy * ex)
-                    v = (way[0] * qx + way[1] * qy + way[2] * qz) / det
-                    if v < -1e-9 or u + v > 1.0 + 1e-9:
-                        continue
-                    s = (fx * qx + fy * qy + fz * qz) / det
-                    if 0.0 <= s <= 1.0 and s < best:
-                        best = s
-                        nx, ny, nz = ey * fz - ez * fy, ez * fx - ex * fz, ex * fy - ey * fx
-                        length = np.sqrt(nx * nx + ny * ny + nz * nz)
-                        side = -1.0 if nx * way[0] + ny * way[1] + nz * way[2] > 0.0 else 1.0
-                        if length > 0.0:
-                            normal[0], normal[1], normal[2] = side * nx / length, side * ny / length, side * nz / length
-    return best
 
 
 @kernel("void(float64[:, ::1], float64[::1], float64[::1])")
@@ -341,15 +214,15 @@ def bounce_off(speed: Samples, carried: Samples, across: Samples, bounce: float,
 
 
 @kernel(
-    "void(float64[:, :, ::1], float64[::1], float64, int64[::1], int64[::1], int64[::1], float64[:, ::1],"
+    "void(float64[:, :, ::1], float64[::1], float64, int64[::1], int64[::1], int64[::1], int32[::1], float64[:, ::1],"
     " float64[:, ::1], float64[:, ::1], float64[:, ::1], float64, int64, float64, float64, float64, int64,"
     " float64[:, ::1], float64[:, ::1], float64[:, ::1], int64[::1], float64[:, ::1], boolean[::1])"
 )
 def sweep(
-    corners: NDArray[np.float64], low: Samples, cell: float, size: Ints, starts: Ints, members: Ints, world0: Points,
-    world1: Points, back0: Points, back1: Points, seconds: float, meets: int, bounce: float, friction: float,
-    thickness: float, place: int, places: Points, to: Points, speeds: Points, stuck: Ints, spots: Points,
-    ended: NDArray[np.bool_],
+    corners: NDArray[np.float64], low: Samples, cell: float, size: Ints, starts: Ints, members: Ints,
+    clear: NDArray[np.int32], world0: Points, world1: Points, back0: Points, back1: Points, seconds: float, meets: int,
+    bounce: float, friction: float, thickness: float, place: int, places: Points, to: Points, speeds: Points,
+    stuck: Ints, spots: Points, ended: NDArray[np.bool_],
 ) -> None:  # fmt: skip
     """Stop particles where they meet one object (see `Colliders.meet`).
 
@@ -359,8 +232,8 @@ def sweep(
         Metres, in the object's space.
     low, size : (3,) arrays
         Where the grid begins, and its cells along each axis.
-    starts, members : arrays
-        The triangles of each cell, as in `TriangleGrid`.
+    starts, members, clear : arrays
+        The triangles of each cell, and the room about it, as in `TriangleGrid`.
     world0, world1, back0, back1 : (4, 4) arrays
         From its space to the scene's at the beginning and the end, and back.
     places, to, speeds, spots : (n, 3) arrays
@@ -383,6 +256,8 @@ def sweep(
                 length += way[k] * way[k]
             length = np.sqrt(length)
             if not length > 0.0:
+                break
+            if length + thickness < room_about(low, cell, size, clear, begin):
                 break
             further = (length + thickness) / length
             for k in range(3):

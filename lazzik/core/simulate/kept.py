@@ -4,7 +4,8 @@ on; as bytes that tell whether they are damaged."""
 from __future__ import annotations
 
 import io
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, fields
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -13,61 +14,42 @@ import numpy as np
 
 from lazzik.core.simulate.cloth import ClothState, Draped
 from lazzik.core.simulate.particles import Moment, RunState
+from lazzik.core.simulate.swarm import SwarmState
 
-MOMENT = ("places", "speeds", "ages", "lives")
-STATE = ("ids", "places", "speeds", "born", "lives", "stuck", "spots")
+KINDS: Mapping[str, tuple[type[Any], type[Any]]] = {
+    "particles": (Moment, RunState), "cloth": (Draped, ClothState), "swarm": (Moment, SwarmState),
+}  # fmt: skip
+"""What a run of each kind is at a frame, and what it goes on from."""
 
 
 @dataclass(frozen=True, eq=False)
 class KeptFrames:
-    """Frames of a run, and the state after which it goes on: of particles, or of cloth."""
+    """Frames of a run, and the state after which it goes on."""
 
     moments: list[Any]
     """Moment or Draped, by frames."""
     state: Any
-    """RunState or ClothState."""
+    """RunState, ClothState or SwarmState."""
 
     def rounded(self) -> KeptFrames:
         """The same as it will be read, so that it does not matter who worked it out."""
         return KeptFrames([moment.rounded() for moment in self.moments], self.state)
 
 
-def pace(moment: Moment) -> float:
-    """Metres a second that half of the particles are slower than; 0 where there are none."""
-    return float(np.median(np.linalg.norm(moment.speeds, axis=1))) if len(moment) else 0.0
-
-
 def packed(stretch: KeptFrames) -> bytes:
-    """A stretch as bytes."""
-    rows = _particle_rows(stretch) if isinstance(stretch.state, RunState) else _cloth_rows(stretch)
-    rows |= {"frame": stretch.moments[0].frame, "alive": np.array([len(moment) for moment in stretch.moments])}
-    out = io.BytesIO()
-    np.savez(out, **rows)
-    return out.getvalue()
-
-
-def _particle_rows(stretch: KeptFrames) -> dict[str, Any]:
+    """A stretch as bytes: the rows of all its frames one after the other, and the state."""
     moments, state = stretch.moments, stretch.state
+    kind = next(kind for kind, (_, each) in KINDS.items() if isinstance(state, each))
     rows: dict[str, Any] = {
-        "starts": np.cumsum([0, *(len(moment) for moment in moments)]),
-        "ids": np.concatenate([moment.ids for moment in moments]),
-        "pace": np.array([pace(moment) for moment in moments], dtype=np.float32),
-        "step": state.step,
-        "due": state.due,
-    }
-    rows |= {name: np.concatenate([getattr(m, name) for m in moments]).astype(np.float32) for name in MOMENT}
-    return rows | {f"state_{name}": getattr(state, name) for name in STATE}
-
-
-def _cloth_rows(stretch: KeptFrames) -> dict[str, Any]:
-    moments, state = stretch.moments, stretch.state
-    return {
-        "draped": np.stack([moment.points for moment in moments]).astype(np.float32),
+        "kind": kind, "frame": moments[0].frame, "alive": np.array([len(moment) for moment in moments]),
         "pace": np.array([moment.pace for moment in moments], dtype=np.float32),
-        "step": state.step,
-        "state_places": state.places,
-        "state_speeds": state.speeds,
-    }
+    }  # fmt: skip
+    for name in _columns(type(moments[0])):
+        column = np.concatenate([getattr(moment, name) for moment in moments])
+        rows[name] = column if column.dtype.kind == "i" else column.astype(np.float32)
+    out = io.BytesIO()
+    np.savez(out, **rows, **{f"state_{field.name}": getattr(state, field.name) for field in fields(state)})
+    return out.getvalue()
 
 
 def unpacked(content: bytes) -> KeptFrames:
@@ -75,26 +57,26 @@ def unpacked(content: bytes) -> KeptFrames:
     try:
         with np.load(io.BytesIO(content)) as held:
             rows = {name: held[name] for name in held.files}
-        return _cloth_from(rows) if "draped" in rows else _particles_from(rows)
+        moment, state = KINDS[str(rows["kind"])]
+        frame, starts = int(rows["frame"]), np.cumsum([0, *rows["alive"].tolist()]).tolist()
+        moments = []
+        for k, (a, b) in enumerate(pairwise(starts)):
+            columns = {name: _double(rows[name][a:b]) for name in _columns(moment)}
+            given = {"pace": float(rows["pace"][k])} if "pace" in moment.__dataclass_fields__ else {}
+            moments.append(moment(frame=frame + k, **columns, **given))
+        kept = {field.name: rows[f"state_{field.name}"] for field in fields(state)}
+        return KeptFrames(moments, state(**{name: row if row.ndim else row.item() for name, row in kept.items()}))
     except Exception as error:  # whatever a damaged file makes of its readers
         raise ValueError("a stretch of a run is damaged") from error
 
 
-def _particles_from(rows: dict[str, Any]) -> KeptFrames:
-    frame, starts = int(rows["frame"]), rows["starts"].tolist()
-    moments = [
-        Moment(frame + k, rows["ids"][a:b], *(rows[name][a:b].astype(np.float64) for name in MOMENT))
-        for k, (a, b) in enumerate(pairwise(starts))
-    ]
-    state = RunState(int(rows["step"]), float(rows["due"]), *(rows[f"state_{name}"] for name in STATE))
-    return KeptFrames(moments, state)
+def _columns(moment: type[Any]) -> list[str]:
+    """What a moment has of each particle or point."""
+    return [field.name for field in fields(moment) if field.name not in ("frame", "pace")]
 
 
-def _cloth_from(rows: dict[str, Any]) -> KeptFrames:
-    frame = int(rows["frame"])
-    both = enumerate(zip(rows["draped"], rows["pace"].tolist(), strict=True))
-    moments = [Draped(frame + k, points.astype(np.float64), pace) for k, (points, pace) in both]
-    return KeptFrames(moments, ClothState(int(rows["step"]), rows["state_places"], rows["state_speeds"]))
+def _double(column: np.ndarray[Any, Any]) -> np.ndarray[Any, Any]:
+    return column if column.dtype.kind == "i" else column.astype(np.float64)
 
 
 def course(content: Path) -> tuple[list[int], list[float]]:

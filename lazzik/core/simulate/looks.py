@@ -1,18 +1,38 @@
-"""How particles look at their ages: size, colour and turn, from the emitter's numbers and its curves over life."""
+"""How particles look: size, colour and turn; of what an emitter sends out by its curves over life."""
 
 from __future__ import annotations
 
 import numpy as np
 
 from lazzik.core.clock import Clock
+from lazzik.core.document import Frozen
 from lazzik.core.evaluate.copies import chance
 from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.emitter import Emitter
+from lazzik.core.scene.node import Look
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.chance import ABOUT, AXIS, BEGUN, SIZE, SPIN, varied
-from lazzik.core.simulate.particles import Moment
+from lazzik.core.simulate.particles import Moment, Particles
+from lazzik.core.simulate.swarm import SwarmRun
 from lazzik.core.types import Points, Quaternions, Samples
+
+
+def looks_of(run: Particles | SwarmRun, moment: Moment) -> tuple[Samples, Points]:
+    """How large the particles of a run are, and what colour they have.
+
+    Returns
+    -------
+    (n,) array, (n, 4) array
+        Metres; red, green and blue as screens code them, and how solid, each 0 to 1.
+    """
+    scene, slug = run.scene, run.node.id
+    if isinstance(run, Particles):
+        return sizes_of(scene, slug, run.emitter, run.seed, moment), colors_of(run.emitter, moment)
+    color = (run.node.look or Look()).color
+    tint = [min(max(_now(scene, slug, color, name, moment.frame), 0.0), 1.0) for name in ("r", "g", "b")]
+    across = max(_now(scene, slug, run.swarm, "size", moment.frame), 0.0) * run.spacing
+    return np.full(len(moment), across), np.tile([*tint, 1.0], (len(moment), 1))
 
 
 def sizes_of(scene: Scene, slug: str, emitter: Emitter, seed: int, moment: Moment) -> Samples:
@@ -92,9 +112,9 @@ def _along(ways: Points) -> Quaternions:
     return np.asarray(Turn.from_matrix(np.stack([x, y, z], axis=2)).as_quat())
 
 
-def _now(scene: Scene, slug: str, emitter: Emitter, name: str, frame: float) -> float:
+def _now(scene: Scene, slug: str, part: Frozen, name: str, frame: float) -> float:
     clock = Clock(scene.fps, scene.first, np.array([float(frame)]))
-    value = float(np.ravel(value_of(emitter, name, clock, Scope(scene, None, []).at(slug)))[0])
+    value = float(np.ravel(value_of(part, name, clock, Scope(scene, None, []).at(slug)))[0])
     return value if np.isfinite(value) else 0.0
 
 

@@ -103,6 +103,11 @@ class Moment:
     def __len__(self) -> int:
         return len(self.ids)
 
+    @property
+    def pace(self) -> float:
+        """Metres a second that half of the particles are slower than; 0 where there are none."""
+        return float(np.median(np.linalg.norm(self.speeds, axis=1))) if len(self) else 0.0
+
     def rounded(self) -> Moment:
         """The same in single precision, as it is kept."""
         rows = (self.places, self.speeds, self.ages, self.lives)

@@ -4,7 +4,7 @@ The frame of the run that is seen at a frame of the scene is r(f) = r₀ + ∫ t
 is that first frame too, or the last where tempo is below 0 there. Tempo is read at whole frames, straight in between;
 before the run begins its first frame is seen.
 
-In a loop of L frames the end of cloth is blended into its beginning: over n frames
+In a loop of L frames the end of cloth and of a swarm is blended into its beginning: over n frames
 
     x(f) = (1 − s)·run(f + L) + s·run(f),   s = smoothstep(f / n)
 
@@ -24,9 +24,9 @@ from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.hermite import smoothstep
 from lazzik.core.progress import UNHEARD, Progress
-from lazzik.core.scene.edits.cloths import cloth_of
+from lazzik.core.scene.carried import Blended
 from lazzik.core.scene.scene import Scene
-from lazzik.core.simulate.between import between
+from lazzik.core.simulate.between import between, mixed
 from lazzik.core.simulate.kept import KeptFrames
 from lazzik.core.simulate.particles import Moment
 from lazzik.core.simulate.run import STRETCH, Stretches, carried_of
@@ -63,14 +63,14 @@ def run_frames(scene: Scene, slug: str, frames: Samples) -> Samples:
 
 
 def seams(scene: Scene, slug: str) -> tuple[int, int]:
-    """The length of the loop of cloth in frames, and over how many of them its end is blended into its beginning; 0 and
-    0 where it has none."""
-    node, cloth = cloth_of(scene, slug)
-    loop = round(cloth.loop) if cloth.loop is not None else 0
-    if loop < 1:
+    """The length of the loop of a run that does not close by itself, in frames, and over how many of them its
+    end is blended into its beginning; 0 and 0 where it has none."""
+    node, carried = carried_of(scene, slug)
+    loop = round(carried.loop) if carried.loop is not None else 0
+    if loop < 1 or not isinstance(carried, Blended):
         return 0, 0
     now = scene.clock().at(scene.clock().frames[:1])
-    blend = np.nan_to_num(np.asarray(value_of(cloth, "blend", now, Scope(scene, None, []).at(node.id)), dtype=float))
+    blend = np.nan_to_num(np.asarray(value_of(carried, "blend", now, Scope(scene, None, []).at(node.id)), dtype=float))
     return loop, min(max(round(float(blend.reshape(-1)[0])), 0), loop)
 
 
@@ -110,9 +110,7 @@ def frames_read(scene: Scene, slug: str, frames: Samples) -> Samples:
     (1 or 2, n) array
         Of the run, with their part.
     """
-    if scene.node(slug).cloth is not None:
-        return runs_mixed(scene, slug, frames)[:2]
-    return run_frames(scene, slug, frames)[None]
+    return runs_mixed(scene, slug, frames)[: 2 if any(seams(scene, slug)) else 1]
 
 
 def stretches_read(scene: Scene, slug: str, first: int, last: int) -> int:
@@ -122,7 +120,7 @@ def stretches_read(scene: Scene, slug: str, first: int, last: int) -> int:
 
 
 class Playback:
-    """The particles of an emitter at frames of the scene, from stretches that are kept or worked out."""
+    """The particles of an emitter or a swarm at frames of the scene, from stretches that are kept or worked out."""
 
     def __init__(self, scene: Scene, slug: str, shelf: Shelf[KeptFrames], *, makes: bool = True) -> None:
         self.scene, self.slug = scene, slug
@@ -136,11 +134,15 @@ class Playback:
         frames : (n,) array
             Of the scene, with their part.
         """
-        for frame in run_frames(self.scene, self.slug, frames).tolist():
+        for one, other, share in runs_mixed(self.scene, self.slug, frames).T.tolist():
             progress.hear()
-            whole = math.floor(frame)
-            before = self._kept(whole)
-            yield between(before, self._kept(whole + 1), frame - whole, self.scene.fps) if frame > whole else before
+            moment = self._at(one)
+            yield mixed(moment, self._at(other), share) if share > 0.0 else moment
+
+    def _at(self, frame: float) -> Moment:
+        whole = math.floor(frame)
+        before = self._kept(whole)
+        return between(before, self._kept(whole + 1), frame - whole, self.scene.fps) if frame > whole else before
 
     def _kept(self, frame: int) -> Moment:
         place, k = divmod(frame - self.scene.first, STRETCH)

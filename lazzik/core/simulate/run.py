@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import platform
 from collections import OrderedDict
+from collections.abc import Mapping
 from hashlib import sha256
 from pathlib import Path
 from typing import Any
@@ -25,8 +26,9 @@ from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.cloth import ClothRun
 from lazzik.core.simulate.kept import KeptFrames, packed, unpacked
 from lazzik.core.simulate.particles import Particles
+from lazzik.core.simulate.swarm import SwarmRun
 
-FORMAT = "3"
+FORMAT = "4"
 """Raised whenever the same document would give another run, or a stretch is written otherwise."""
 
 STRETCH = 25
@@ -44,10 +46,19 @@ def carried_of(scene: Scene, slug: str) -> tuple[Node, Carried]:
     return node, node.carried
 
 
-def simulation_of(scene: Scene, slug: str) -> Particles | ClothRun:
+Simulation = Particles | ClothRun | SwarmRun
+"""What works a run out."""
+
+SIMULATIONS: Mapping[str, type[Particles] | type[ClothRun] | type[SwarmRun]] = {
+    "emitter": Particles, "cloth": ClothRun, "swarm": SwarmRun,
+}  # fmt: skip
+"""By the field of the object that has one."""
+
+
+def simulation_of(scene: Scene, slug: str) -> Simulation:
     """What works the run of an object out. Raises UnknownAddress and InvalidEdit."""
-    node, _ = carried_of(scene, slug)
-    return Particles(scene, slug) if node.emitter is not None else ClothRun(scene, slug)
+    node, part = carried_of(scene, slug)
+    return next(kind(scene, slug) for name, kind in SIMULATIONS.items() if getattr(node, name) is part)
 
 
 def run_key(scene: Scene, slug: str) -> str:
@@ -58,16 +69,14 @@ def run_key(scene: Scene, slug: str) -> str:
     for name in bare.refers:
         held += scene.lineage(scene.by_id[name])
     read = [depends_on(scene, here.replaced(label="any", visible=True, look=None)) for here in held]
-    blown = seen_by(scene, frozenset({CARRIED_AIR})) if getattr(bare, "wind", "still") == "air" else ()
+    blown = seen_by(scene, frozenset({CARRIED_AIR})) if bare.in_air else ()
     parts = (FORMAT, platform.machine(), np.__version__, scene.fps, scene.first, read, blown)
     return sha256(repr(parts).encode()).hexdigest()
 
 
 def _bare(node: Node, part: Carried) -> Node:
     """An object as its run reads it: deformers act on cloth that hangs already."""
-    if node.emitter is not None:
-        return node.replaced(emitter=part)
-    return node.replaced(cloth=part, deform=(), targets=None)
+    return node.with_carried(lambda _: part).replaced(deform=(), targets=None)
 
 
 def run_played(scene: Scene, slug: str) -> str:
@@ -75,7 +84,7 @@ def run_played(scene: Scene, slug: str) -> str:
     return carried_of(scene, slug)[1].locked or run_key(scene, slug)
 
 
-def next_stretch(run: Particles | ClothRun, place: int, before: Any = None, progress: Progress = UNHEARD) -> KeptFrames:
+def next_stretch(run: Simulation, place: int, before: Any = None, progress: Progress = UNHEARD) -> KeptFrames:
     """Work a stretch out, from the state that the one before it ended with. Raises Stopped."""
     first = run.scene.first + place * STRETCH
     rows: list[tuple[Any, Any]] = list(run.frames(first, first + STRETCH - 1, before, progress))

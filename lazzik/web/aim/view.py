@@ -29,12 +29,6 @@ class AimView:
     groups: tuple[Group, ...]
 
 
-def split_aim(at: str) -> str | None:
-    """The object of an address that shows its aim, 'dish/aim'; None if it is none."""
-    node, _, part = at.partition("/")
-    return node if part == "aim" else None
-
-
 def target_name(scene: Scene, aim: Aim) -> str:
     """What an aim's target is called."""
     return scene.called[aim.target] if aim.target is not None else "a point of the scene"

@@ -54,12 +54,6 @@ class AirView:
     """Metres downwind of the farthest of them."""
 
 
-def split_air(at: str) -> str | None:
-    """The object of an address that shows its field, 'wind/air'; None if it is none."""
-    node, _, part = at.partition("/")
-    return node if part == "air" else None
-
-
 def speed_of(field: AirField) -> float:
     """Metres per second by which it moves the air, by its base."""
     return base_value(getattr(field, type(field).strongest))

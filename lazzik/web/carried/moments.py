@@ -8,19 +8,25 @@ from dataclasses import replace
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lazzik.core.clock import Clock
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface import Surface, surface_of
+from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate import coarse
+from lazzik.core.simulate.cloth import ClothRun
+from lazzik.core.simulate.coarse_swarm import coarse_swarm
 from lazzik.core.simulate.draped import surface_seen
-from lazzik.core.simulate.looks import colors_of, sizes_of, turns_of
+from lazzik.core.simulate.looks import looks_of, turns_of
 from lazzik.core.simulate.particles import MOST_ALIVE, SUBSTEPS, Moment, Particles
 from lazzik.core.simulate.playback import Playback, run_frames
-from lazzik.core.simulate.run import STRETCH
+from lazzik.core.simulate.run import STRETCH, Simulation, simulation_of
+from lazzik.core.simulate.shell import shell_of
+from lazzik.core.simulate.swarm import SwarmRun
 from lazzik.core.types import Samples
 from lazzik.store.runs import Runs
 from lazzik.web.carried.facts import run_facts
@@ -32,6 +38,8 @@ THINNED = 250
 
 MOST_READ = 20_000
 """Particles of a frame that are read from the disk for each move of a drag."""
+
+Colors = NDArray[np.uint8]
 
 MOST_STEPS = 300
 """Sub-steps that it does; those born longer ago are left out."""
@@ -52,7 +60,7 @@ def told_at(scene: Scene, slug: str, frames: Samples, runs: Runs, memo: Memo) ->
     """
     node = scene.node(slug)
     if node.cloth is None:
-        return told_of(scene, slug, list(Playback(scene, slug, runs, makes=False).moments(frames)))
+        return told_of(simulation_of(scene, slug), list(Playback(scene, slug, runs, makes=False).moments(frames)))
     beside = Memo(behind=memo)
     beside.runs = runs
     clock = Clock(scene.fps, scene.first, frames)
@@ -70,19 +78,37 @@ def told_surface(surface: Surface, count: int) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def told_of(scene: Scene, slug: str, moments: Sequence[Moment]) -> dict[str, Any]:
-    """Moments of a run: how many live at each, and of each of those its place, size and colour, of copies the turn."""
-    run = Particles(scene, slug)
-    looks = (scene, slug, run.emitter, run.seed)
+def told_of(run: Simulation, moments: Sequence[Moment]) -> dict[str, Any]:
+    """Moments of a run: how many live at each, and of each of those its place, size and colour, of copies the turn; of
+    a swarm that has a shell that one's points."""
+    assert not isinstance(run, ClothRun)
+    looks = [looks_of(run, moment) for moment in moments]
+    colors = [np.round(255 * tints).astype("u1") for _, tints in looks]
+    if isinstance(run, SwarmRun) and run.swarm.drawn == "shell":
+        return _told_shells([shell_of(run, moment) for moment in moments], colors)
     told = {
         "counts": [len(moment) for moment in moments],
         "places": floats(np.concatenate([moment.places for moment in moments])),
-        "sizes": floats(np.concatenate([sizes_of(*looks, moment) for moment in moments])),
-        "colors": np.round(255 * np.concatenate([colors_of(run.emitter, m) for m in moments])).astype("u1").tobytes(),
+        "sizes": floats(np.concatenate([sizes for sizes, _ in looks])),
+        "colors": np.concatenate(colors).tobytes(),
     }
-    if run.emitter.drawn == "copies":
-        told["turns"] = floats(np.concatenate([turns_of(*looks, moment) for moment in moments]))
+    if isinstance(run, Particles) and run.emitter.drawn == "copies":
+        turns = (turns_of(run.scene, run.node.id, run.emitter, run.seed, moment) for moment in moments)
+        told["turns"] = floats(np.concatenate(list(turns)))
     return told
+
+
+def _told_shells(shells: Sequence[Mesh], colors: Sequence[Colors]) -> dict[str, Any]:
+    """Shells, one for each moment: their points, normals and colour, and the corners of their triangles."""
+    tints = [np.repeat(rows[:1], len(shell.points), axis=0) for shell, rows in zip(shells, colors, strict=True)]
+    return {
+        "counts": [len(shell.points) for shell in shells],
+        "places": floats(np.concatenate([shell.points for shell in shells])),
+        "normals": np.round(127 * np.concatenate([shell.normals for shell in shells])).astype("i1").tobytes(),
+        "colors": np.concatenate(tints).tobytes(),
+        "triangles": [len(shell.triangles) for shell in shells],
+        "corners": np.concatenate([shell.triangles for shell in shells]).astype("<u4").tobytes(),
+    }
 
 
 def carried_between(before: Scene, after: Scene, frame: float, runs: Runs) -> list[dict[str, Any]]:
@@ -100,10 +126,14 @@ def carried_between(before: Scene, after: Scene, frame: float, runs: Runs) -> li
             continue
         same = old is not None and old["run"] == fact["run"]
         moment = _kept(after, node, frame, runs) if same else None
+        run = simulation_of(after, node)
         if moment is None and not fact["locked"]:
-            moment = thinned(after, node, frame)
+            if isinstance(run, SwarmRun):
+                run, moment = coarse_swarm(after, node, frame, before, runs)
+            else:
+                moment = thinned(after, node, frame)
         if moment is not None:
-            told.append({"node": node} | told_of(after, node, [moment]))
+            told.append({"node": node} | told_of(run, [moment]))
     return told
 
 

@@ -10,6 +10,7 @@ from pydantic import BaseModel
 
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.progress import Progress
+from lazzik.core.scene.node import LAID_OPEN
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.playback import frames_read
 from lazzik.core.simulate.run import STRETCH, carried_of, run_played
@@ -73,7 +74,7 @@ def make_run(
 ) -> dict[str, Any]:  # fmt: skip
     """Work out what of it is not there yet, as a job. One that works for an older state of the same object stops."""
     state = store.current(scene_id, body.revision)
-    node, _ = carried_of(state.scene, body.node)
+    node, carried = carried_of(state.scene, body.node)
     key = run_played(state.scene, node.id)
     at_work: dict[tuple[str, str], tuple[str, Job]] = request.app.state.runs_at_work
     before = at_work.get((scene_id, node.id))
@@ -87,8 +88,12 @@ def make_run(
         made = heavy.run(tasks.simulated, source, node.id, progress=progress)
         return Result(content=None, summary=f"{made} stretches of frames")
 
-    label = f"{'Cloth' if node.cloth else 'Particles'} of {node.label}"
-    job = Job(label, "application/json", if_stopped="Stopped; the frames that are there stay.")
+    part = next(name for name, field in LAID_OPEN.items() if getattr(node, field) is carried)
+    job = Job(
+        f"{part.capitalize()} of {node.label}",
+        "application/json",
+        if_stopped="Stopped; the frames that are there stay.",
+    )
     jobs.start(job, work)
     at_work[scene_id, node.id] = (key, job)
     return job.news
@@ -116,7 +121,7 @@ def run_frames_there(
 ) -> Response:
     """Some frames that are there, of each the first `shown` of `per` moments: of particles how many live at each, and
     of each of those its place, size and colour, of copies how they are turned too; of cloth the points and normals of
-    its mesh as its deformers leave them."""
+    its mesh as its deformers leave them; of a shell its mesh."""
     scene = seen.scene
     if run_played(scene, node) != run:
         raise UnknownAddress("These frames are those of another run", node)

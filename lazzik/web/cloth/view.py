@@ -52,12 +52,6 @@ class ClothView:
     pins: tuple[PinView, ...]
 
 
-def split_cloth(at: str) -> str | None:
-    """The object of an address that shows its cloth, 'cover/cloth'; None if it is none."""
-    node, _, part = at.partition("/")
-    return node if part == "cloth" else None
-
-
 def cloth_view(scene: Scene, node: Node, cloth: Cloth) -> ClothView:
     """What an object is as cloth."""
     assert node.shape is not None

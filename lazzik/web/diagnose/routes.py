@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
+
 from fastapi import APIRouter, Request, Response
 
 from lazzik.core.diagnose.aim import why_aim
@@ -9,43 +11,37 @@ from lazzik.core.diagnose.air import why_field
 from lazzik.core.diagnose.cloth import why_cloth
 from lazzik.core.diagnose.number import why
 from lazzik.core.diagnose.particles import why_particles
+from lazzik.core.diagnose.reason import Reason
 from lazzik.core.diagnose.shape import why_shape
+from lazzik.core.diagnose.swarm import why_swarm
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.seams import seams
-from lazzik.core.scene.address import Address, title
-from lazzik.web.aim.view import split_aim
-from lazzik.web.air.view import split_air
-from lazzik.web.cloth.view import split_cloth
+from lazzik.core.scene.address import Address, part_named, title
+from lazzik.core.scene.node import Node
+from lazzik.core.scene.scene import Scene
 from lazzik.web.deps import Kept, Store
 from lazzik.web.diagnose.words import reason_view
-from lazzik.web.emitter.view import split_emitter
 from lazzik.web.shape.view import split_shape
 from lazzik.web.ui.templating import templates
 
 router = APIRouter(prefix="/scenes/{scene_id}")
 
 
+WHY: Mapping[str, Callable[[Scene, Node, Scope], list[Reason]]] = {
+    "air": why_field, "particles": why_particles, "cloth": why_cloth, "swarm": why_swarm, "aim": why_aim,
+}  # fmt: skip
+"""By the part of an object that is laid open."""
+
+
 @router.get("/why")
 def why_sheet(request: Request, scene_id: str, at: str, store: Store, memo: Kept) -> Response:
-    """Why a layer, a number with all its layers, a deformer, an aim, a field, what is sent out or cloth does not
-    show."""
+    """Why a layer, a number with all its layers, a deformer, or another part of an object does not show."""
     scene = store.open(scene_id).scene
     scope = Scope(scene, memo, [])
-    shape, aims, blows = split_shape(at), split_aim(at), split_air(at)
-    sends = split_emitter(at)
-    hangs = split_cloth(at)
-    if hangs is not None:
-        node = scene.node(hangs)
-        heading, reasons = f"{node.label} / cloth", why_cloth(scene, node, scope)
-    elif sends is not None:
-        node = scene.node(sends)
-        heading, reasons = f"{node.label} / particles", why_particles(scene, node, scope)
-    elif blows is not None:
-        node = scene.node(blows)
-        heading, reasons = f"{node.label} / air", why_field(scene, node, scope)
-    elif aims is not None:
-        node = scene.node(aims)
-        heading, reasons = f"{node.label} / aim", why_aim(scene, node, scope)
+    part, shape = part_named(at), split_shape(at)
+    if part is not None and part[1] in WHY:
+        node = scene.node(part[0])
+        heading, reasons = f"{node.label} / {part[1]}", WHY[part[1]](scene, node, scope)
     elif shape is None:
         address = Address.parse(at)
         heading, reasons = title(scene, address), why(scene, address, scope)

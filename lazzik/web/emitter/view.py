@@ -52,12 +52,6 @@ class EmitterView:
     over_life: tuple[OverLifeView, ...]
 
 
-def split_emitter(at: str) -> str | None:
-    """The object of an address that shows what it sends out, 'snow/particles'; None if it is none."""
-    node, _, part = at.partition("/")
-    return node if part == "particles" else None
-
-
 def emitter_view(scene: Scene, node: Node, emitter: Emitter) -> EmitterView:
     """What an object sends out."""
     shapes = tuple((each.id, scene.called[each.id]) for each in scene.nodes if each.shape is not None)

@@ -58,12 +58,6 @@ class ScatterView:
         return 0 < self.stands <= MOST_REAL
 
 
-def split_scatter(at: str) -> str | None:
-    """The object of an address that shows what it scatters, 'meadow/copies'; None if it is none."""
-    node, _, part = at.partition("/")
-    return node if part == "copies" else None
-
-
 def scatter_view(scene: Scene, node: Node, scatter: Scatter, scope: Scope) -> ScatterView:
     """What an object scatters."""
     return ScatterView(

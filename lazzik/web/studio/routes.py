@@ -11,17 +11,23 @@ from fastapi import APIRouter, Cookie, Depends, Query, Request, Response
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.mesh_density import CoarseMarks
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.scene.address import Address
+from lazzik.core.scene.address import Address, part_named
+from lazzik.core.scene.aim import Aim
+from lazzik.core.scene.cloth import Cloth
+from lazzik.core.scene.emitter import Emitter
+from lazzik.core.scene.node import LAID_OPEN, Node
+from lazzik.core.scene.scatter import Scatter
 from lazzik.core.scene.scene import MOST_NODES, Scene
+from lazzik.core.scene.swarm import Swarm
 from lazzik.demo.starts import BY_KEY
 from lazzik.store.scenes import State
-from lazzik.web.aim.view import aim_view, split_aim
-from lazzik.web.air.view import air_view, split_air
-from lazzik.web.cloth.view import cloth_view, split_cloth
+from lazzik.web.aim.view import aim_view
+from lazzik.web.air.view import air_view
+from lazzik.web.cloth.view import cloth_view
 from lazzik.web.deps import Kept, Marked, Store
-from lazzik.web.emitter.view import emitter_view, split_emitter
+from lazzik.web.emitter.view import emitter_view
 from lazzik.web.requests.fields import Also, AskedRevision
-from lazzik.web.scatter.view import scatter_view, split_scatter
+from lazzik.web.scatter.view import scatter_view
 from lazzik.web.shape.facts import shape_facts
 from lazzik.web.shape.view import deformer_palette, shape_view, split_shape
 from lazzik.web.sheaves.view import sheaf_rows, sheaf_view
@@ -31,15 +37,13 @@ from lazzik.web.studio.facts import facts_of
 from lazzik.web.studio.selection import chosen, chosen_also
 from lazzik.web.studio.tree import Choice, Had, Listing, tree_view
 from lazzik.web.studio.view import BEYONDS, count_moving, dials
+from lazzik.web.swarm.view import swarm_view
 from lazzik.web.ui.templating import templates
 
 router = APIRouter()
 
 STILL_NEW = 6
 """Steps up to which a scene counts as new, and first steps are shown in it."""
-
-PARTS = (split_shape, split_aim, split_air, split_scatter, split_emitter, split_cloth)
-"""What tells addresses apart that show a part of an object rather than a number."""
 
 SMALL = 15
 """Objects of a scene in which they are."""
@@ -121,29 +125,41 @@ def _choice(state: State, shown: Asked) -> Choice:
     part = _part(state.scene, shown.at)
     if part is not None:
         return part
-    gone = any(split(shown.at) for split in PARTS)  # a part that is there no more
+    gone = part_named(shown.at) or split_shape(shown.at)  # a part that is there no more
     address = chosen(state.scene, "" if gone else shown.at)
     also, left_out = chosen_also(state.scene, shown.also, address)
     return Choice(shown=address, also=also, left_out=left_out)
 
 
 def _part(scene: Scene, at: str) -> Choice | None:
-    """The shape, the aim, the field, the copies, the particles or the cloth of an object, if that is what is asked for
-    and there is one."""
-    shape, aims, blows, many, sends, hangs = (split(at) for split in PARTS)
+    """The shape or another part of an object, if that is what is asked for and there is one."""
+    shape, part = split_shape(at), part_named(at)
     if shape and shape[0] in scene.by_id:
         return Choice(shown=Address(shape[0], "shape"))
-    if aims in scene.by_id and scene.by_id[aims].aim is not None:
-        return Choice(shown=Address(aims, "aim"))
-    if blows in scene.by_id and scene.by_id[blows].field is not None:
-        return Choice(shown=Address(blows, "air"))
-    if many in scene.by_id and scene.by_id[many].scatter is not None:
-        return Choice(shown=Address(many, "copies"))
-    if sends in scene.by_id and scene.by_id[sends].emitter is not None:
-        return Choice(shown=Address(sends, "particles"))
-    if hangs in scene.by_id and scene.by_id[hangs].cloth is not None:
-        return Choice(shown=Address(hangs, "cloth"))
+    if part and part[0] in scene.by_id and getattr(scene.by_id[part[0]], LAID_OPEN[part[1]]) is not None:
+        return Choice(shown=Address(*part))
     return None
+
+
+def _laid_open(scene: Scene, address: Address | None, scope: Scope) -> dict[str, Any]:
+    """The part of an object that an address lays open, by what its panel calls it; nothing if it lays open none."""
+    node = scene.by_id.get(address.node) if address else None
+    match (getattr(node, LAID_OPEN.get(address.path, ""), None) if address else None, node):
+        case (Aim() as aim, Node()):
+            return {"aiming": aim_view(scene, node, aim)}
+        case (Scatter() as scatter, Node()):
+            return {"scattering": scatter_view(scene, node, scatter, scope)}
+        case (Emitter() as emitter, Node()):
+            return {"emitting": emitter_view(scene, node, emitter)}
+        case (Cloth() as cloth, Node()):
+            return {"draping": cloth_view(scene, node, cloth)}
+        case (Swarm() as swarm, Node()):
+            return {"swarming": swarm_view(scene, node, swarm)}
+        case (None, _):
+            return {}
+        case (field, Node()):
+            return {"airing": air_view(scene, node, field, scope)}
+    return {}
 
 
 def _tree(state: State, marks: CoarseMarks, shown: Asked, choice: Choice, scope: Scope) -> dict[str, Any]:
@@ -164,16 +180,8 @@ def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[
     address, shape = choice.shown, split_shape(shown.at)
     node = state.scene.by_id.get(address.node) if address else None
     form = shape_view(state.scene, node, shape[1], scope) if shape and node else None
-    at_part = address.path if address else ""
-    aiming = aim_view(state.scene, node, node.aim) if node and node.aim and at_part == "aim" else None
-    airing = air_view(state.scene, node, node.field, scope) if node and node.field and at_part == "air" else None
-    many = node.scatter if node and at_part == "copies" else None
-    scattering = scatter_view(state.scene, node, many, scope) if node and many else None
-    emitting = (
-        emitter_view(state.scene, node, node.emitter) if node and node.emitter and at_part == "particles" else None
-    )
-    draping = cloth_view(state.scene, node, node.cloth) if node and node.cloth and at_part == "cloth" else None
-    laid_open = form or aiming or airing or scattering or emitting or draping
+    opened = _laid_open(state.scene, address, scope)
+    laid_open = form or opened
     view = strata_view(state.scene, address, choice.also, choice.left_out) if address and not laid_open else None
     at = shown.at if laid_open else str(address or "")
     tree = _tree(state, marks, shown, choice, scope)
@@ -189,11 +197,7 @@ def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[
             state, at, view, shape_facts(form) if form else None, moving=shown.listing.moving, find=shown.listing.find
         ),
         "form": form,
-        "aiming": aiming,
-        "airing": airing,
-        "scattering": scattering,
-        "emitting": emitting,
-        "draping": draping,
+        **opened,
         "sheaves": sheaf_rows(state.scene, address),
         "sheaf": sheaf_view(state.scene, address),
         "palette": palette(),

@@ -21,7 +21,7 @@ from lazzik.core.evaluate.shapes import surface_moves
 from lazzik.core.scene.address import Address
 from lazzik.core.scene.edits.cloths import stuff_of
 from lazzik.core.scene.emitter import Emitter
-from lazzik.core.scene.node import Node, channels_of
+from lazzik.core.scene.node import LAID_OPEN, Node, channels_of
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
 from lazzik.web.aim.view import target_name
@@ -44,7 +44,7 @@ MOST_VALUES = 1500
 ICONS = {
     "group": "diagram-3", "box": "box", "ball": "circle", "tube": "capsule", "ring": "record-circle",
     "sheet": "square", "camera": "camera-video", "light": "lightbulb", "wind": "wind", "eddies": "hurricane",
-    "whirl": "tornado", "push": "fan", "scatter": "flower3", "emitter": "stars",
+    "whirl": "tornado", "push": "fan", "scatter": "flower3", "emitter": "stars", "swarm": "droplet",
 }  # fmt: skip
 
 
@@ -117,6 +117,17 @@ class TripleRow:
 
 
 @dataclass(frozen=True, kw_only=True)
+class PartRow:
+    """A part of an object that is laid open as a whole."""
+
+    name: str
+    icon: str
+    words: str
+    """In short, what it is."""
+    chosen: bool
+
+
+@dataclass(frozen=True, kw_only=True)
 class TreeRow:
     """An object; the chosen one carries its channels."""
 
@@ -131,21 +142,10 @@ class TreeRow:
     can_form: bool
     """Whether it has a shape, or shapes below it."""
     form_chosen: bool
-    aim: str
-    """What its aim's target is called; '' if it does not aim."""
-    aim_chosen: bool
-    air: str
-    """How fast it moves the air; '' if it does not."""
-    air_chosen: bool
-    copies: str
-    """How many copies it scatters; '' if it scatters nothing."""
-    copies_chosen: bool
-    particles: str
-    """How many particles it sends out; '' if it sends out none."""
-    particles_chosen: bool
-    cloth: str
-    """What it is made of as cloth; '' if it is none."""
-    cloth_chosen: bool
+    parts: tuple[PartRow, ...]
+    """What of it is more than numbers."""
+    in_short: str
+    """What it is by the first of these, where it has no shape beside."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -233,6 +233,7 @@ def _wanted(scene: Scene, choice: Choice, listing: Listing) -> set[str] | None:
 def _row(scene: Scene, node: Node, depth: int, choice: Choice, scope: Scope) -> TreeRow:
     chosen = choice.shown
     is_chosen = chosen is not None and chosen.node == node.id
+    parts = tuple(_parts(scene, node, chosen.path if is_chosen and chosen is not None else ""))
     clock = scene.clock()
     moving = node.moving
     drawn = moving if is_chosen else moving[:1]
@@ -250,27 +251,45 @@ def _row(scene: Scene, node: Node, depth: int, choice: Choice, scope: Scope) -> 
         channels=_channels(node, choice, values) if is_chosen else (),
         can_form=node.shape is not None or node.id in scene.below,
         form_chosen=is_chosen and chosen is not None and chosen.path == "shape",
-        aim=target_name(scene, node.aim) if node.aim else "",
-        aim_chosen=is_chosen and chosen is not None and chosen.path == "aim",
-        air=speed_words(speed_of(node.field)) if node.field else "",
-        copies=f"{int(base_value(node.scatter.count)):,}" if node.scatter else "",
-        copies_chosen=is_chosen and chosen is not None and chosen.path == "copies",
-        particles=_rate(node.emitter) if node.emitter else "",
-        particles_chosen=is_chosen and chosen is not None and chosen.path == "particles",
-        cloth=stuff_of(node.cloth) or "its own" if node.cloth else "",
-        cloth_chosen=is_chosen and chosen is not None and chosen.path == "cloth",
-        air_chosen=is_chosen and chosen is not None and chosen.path == "air",
+        parts=parts,
+        in_short=parts[0].words if parts and node.shape is None and parts[0].name != "aim" else "",
     )
 
 
-LAID_OPEN = ("deform.", "shape.", "aim.", "field.", "scatter.", "emitter.", "cloth.")
+BESIDE = ("deform.", "shape.", *(f"{field}." for field in LAID_OPEN.values()))
 """What begins the paths of numbers that are seen where the part that they belong to is laid open."""
+
+PART_ICONS = {
+    "air": "wind", "copies": "flower3", "particles": "stars", "cloth": "flag", "swarm": "droplet", "aim": "crosshair",
+}  # fmt: skip
 
 
 def _opened(node: Node) -> str:
     """The part of an object that is laid open when it is chosen, if it has one that is more than numbers."""
-    parts = (("air", node.field), ("copies", node.scatter), ("particles", node.emitter), ("cloth", node.cloth))
-    return next((name for name, part in parts if part is not None), "")
+    return next((name for name, field in LAID_OPEN.items() if name != "aim" and getattr(node, field) is not None), "")
+
+
+def _parts(scene: Scene, node: Node, chosen: str) -> Iterator[PartRow]:
+    for name, field in LAID_OPEN.items():
+        if getattr(node, field) is not None:
+            yield PartRow(name=name, icon=PART_ICONS[name], words=_in_short(scene, node, name), chosen=chosen == name)
+
+
+def _in_short(scene: Scene, node: Node, name: str) -> str:
+    """What a part is, in a word or two."""
+    match name:
+        case "air" if node.field:
+            return speed_words(speed_of(node.field))
+        case "copies" if node.scatter:
+            return f"{int(base_value(node.scatter.count)):,}"
+        case "particles" if node.emitter:
+            return _rate(node.emitter)
+        case "cloth" if node.cloth:
+            return stuff_of(node.cloth) or "its own"
+        case "swarm" if node.swarm:
+            return f"{base_value(node.swarm.spacing):.3g} m apart"
+        case _:
+            return target_name(scene, node.aim) if node.aim else ""
 
 
 def _rate(emitter: Emitter) -> str:
@@ -324,7 +343,7 @@ def _single(node: Node, choice: Choice, values: dict[str, Samples]) -> list[Chan
     rows = []
     also = {(address.node, address.path) for address in choice.also}
     for path, number, quantity in channels_of(node):
-        if path.startswith(LAID_OPEN) and path not in values:
+        if path.startswith(BESIDE) and path not in values:
             continue  # those that stand still are seen where the shape and the aim are laid open
         address = Address(node.id, path)
         rows.append(

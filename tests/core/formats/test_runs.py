@@ -13,7 +13,7 @@ import pytest
 
 from lazzik import simulate
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.formats.carried import emitters_in
+from lazzik.core.formats.carried import particles_in
 from lazzik.core.formats.registry import FORMATS, format_for
 from lazzik.core.formats.runs import write_run
 from lazzik.core.formats.usd import write_usd
@@ -118,10 +118,10 @@ def test_what_can_not_be_written_is_said_and_nothing_is_left(snowy: Scene, tmp_p
     with pytest.raises(Stopped):
         write_run(snowy, ["snow"], 0, 12, tmp_path / "run.csv", Progress(stop))
     assert list(tmp_path.iterdir()) == []
-    with pytest.raises(InvalidEdit, match="sends out nothing"):
-        emitters_in(snowy, ["wind"])
+    with pytest.raises(InvalidEdit, match="has no particles"):
+        particles_in(snowy, ["wind"])
     with pytest.raises(InvalidEdit, match="Nothing in this scene"):
-        emitters_in(Scene(name="Bare"))
+        particles_in(Scene(name="Bare"))
 
 
 def test_a_ply_file_for_each_frame_is_read_by_another_program(snowy: Scene, tmp_path: Path) -> None:
@@ -180,7 +180,7 @@ def test_the_card_of_particles_delivers_what_it_says(snowy: Scene) -> None:
     assert arrays["snow.starts"][-1] == len([row for row in rows if row["object"] == "snow"])
     assert type(format_for("storm.particles.csv")) is kind
     assert type(format_for("storm.csv")) is not kind
-    with pytest.raises(InvalidEdit, match="Nothing in this scene sends out particles"):
+    with pytest.raises(InvalidEdit, match="Nothing in this scene has particles"):
         kind().write(Scene(name="Bare"))
 
 

@@ -59,6 +59,7 @@ from lazzik.core.scene.edits.shapes import (
 from lazzik.core.scene.edits.sheaves import ChangeSheaf, GatherSheaf, JoinSheaf, LeaveSheaf, MoveSheaf, PartSheaf
 from lazzik.core.scene.edits.stacks import SetLoop
 from lazzik.core.scene.edits.stagger import Stagger
+from lazzik.core.scene.edits.swarms import ChangeSwarm, Pour
 from lazzik.core.scene.edits.together import OnNumbers, Together
 from lazzik.core.scene.edits.whole import ChangeScene
 from lazzik.core.scene.scene import Scene
@@ -127,6 +128,8 @@ AnyEdit = Annotated[
     | AddPin
     | ChangePin
     | RemovePin
+    | Pour
+    | ChangeSwarm
     | Orbit
     | Pan
     | GatherSheaf

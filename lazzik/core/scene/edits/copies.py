@@ -15,7 +15,7 @@ from lazzik.core.document import Label, Slug, Typed
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.layers.formula import Formula
 from lazzik.core.scene.edits.base import Edit, free_label, free_slug
-from lazzik.core.scene.edits.scatters import copied_scatter
+from lazzik.core.scene.edits.scatters import copied
 from lazzik.core.scene.node import Node, Scale
 from lazzik.core.scene.rest_pose import extent, triple
 from lazzik.core.scene.scene import MOST_NODES, PARTS, Scene
@@ -60,13 +60,9 @@ class Duplicate(Edit):
                 names[node.id] = free_slug(node.label, taken)
                 taken.add(names[node.id])
             for node in below:
-                copy = node.replaced(
+                copy = copied(node, names).replaced(
                     id=names[node.id],
                     parent=names.get(node.parent or "", node.parent),
-                    aim=node.aim and node.aim.retargeted(names),
-                    scatter=node.scatter and copied_scatter(node.scatter, names),
-                    emitter=node.emitter and node.emitter.renamed(names),
-                    cloth=node.cloth and node.cloth.renamed(names),
                 )
                 made.append(self._stepped(copy, k, labels) if node is first else copy)
         holder = self._holder(scene, first, taken)

@@ -15,7 +15,7 @@ from lazzik.core.layers.clip import Clip
 from lazzik.core.scene.edits.aims import without_targets
 from lazzik.core.scene.edits.base import Edit, free_label, free_slug
 from lazzik.core.scene.edits.dials import free_name
-from lazzik.core.scene.edits.scatters import copied_scatter, without_scattered
+from lazzik.core.scene.edits.scatters import copied, without_scattered
 from lazzik.core.scene.node import Camera, Light, Look, Node, Position
 from lazzik.core.scene.scene import MOST_NODES, PARTS, Scene
 
@@ -69,13 +69,9 @@ class BringIn(Edit):
         if strangers:
             raise InvalidEdit(f"An object is to sit under '{strangers[0]}', which does not come with it", strangers[0])
         brought = [
-            node.replaced(
+            copied(node, names).replaced(
                 id=names[node.id],
                 parent=names[node.parent] if node.parent else self.under,
-                aim=node.aim and node.aim.retargeted(names),
-                scatter=node.scatter and copied_scatter(node.scatter, names),
-                emitter=node.emitter and node.emitter.renamed(names),
-                cloth=node.cloth and node.cloth.renamed(names),
             )
             for node in self.nodes
         ]

@@ -10,7 +10,6 @@ from pydantic import Field
 from lazzik.core.deformers.masks import AnyMask
 from lazzik.core.document import InFrames, Label, Slug
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.scene.carried import Carried
 from lazzik.core.scene.edits.base import Edit, checked_choices, free_label, free_slug
 from lazzik.core.scene.edits.shapes import painted_mask
 from lazzik.core.scene.node import Node
@@ -169,15 +168,21 @@ def without_scattered(scene: Scene, gone: Collection[str]) -> tuple[Node, ...]:
             lost = scatter.surface in gone
             over = {"surface": None, "over": "grid" if scatter.over == "surface" else scatter.over} if lost else {}
             node = node.replaced(scatter=scatter.replaced(sources=sources, **over))
-        for name in ("emitter", "cloth"):
-            part: Carried | None = getattr(node, name)
-            if part is not None and not set(gone).isdisjoint(part.refers):
-                node = node.replaced(**{name: part.without(set(gone))})
+        if node.carried is not None and not set(gone).isdisjoint(node.carried.refers):
+            node = node.with_carried(lambda part: part.without(set(gone)))
         stay.append(node)
     return tuple(stay)
 
 
-def copied_scatter(scatter: Scatter, names: dict[str, str]) -> Scatter:
+def copied(node: Node, names: dict[str, str]) -> Node:
+    """An object whose parts name copies of others, where these are copied too (object -> copy)."""
+    changed = node.replaced(
+        aim=node.aim and node.aim.retargeted(names), scatter=node.scatter and _copied_scatter(node.scatter, names)
+    )
+    return changed.with_carried(lambda part: part.renamed(names))
+
+
+def _copied_scatter(scatter: Scatter, names: dict[str, str]) -> Scatter:
     """A scatter whose sources and surface are the copies of them, where these are copied too (object -> copy)."""
     sources = tuple(names.get(slug, slug) for slug in scatter.sources)
     surface = names.get(scatter.surface or "", scatter.surface or "") or None

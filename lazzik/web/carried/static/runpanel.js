@@ -1,4 +1,4 @@
-// The run of what is open, particles or cloth: what of it is there, what there is to say of it.
+// The run of what is open, particles, cloth or a swarm: what of it is there, what there is to say of it.
 
 import { act } from "lazzik/lib/actions.js";
 import { floats, packed, post } from "lazzik/lib/api.js";
@@ -14,13 +14,16 @@ import { onView } from "lazzik/timeline/timeaxis.js";
 /** @import { Runs } from "lazzik/stage/runs.js" */
 /** @import { Transport } from "lazzik/timeline/transport.js" */
 
+/** @type {Record<string, "change-emitter" | "change-cloth" | "change-swarm">} */
+const CHANGE = { particles: "change-emitter", cloth: "change-cloth", swarm: "change-swarm" };
+
 /** A run that is locked is kept, whatever the limit. @param {HTMLElement | null} button */
 async function lock(button) {
   const { node = "", locked } = button?.dataset ?? {};
-  const drawn = store.facts.carried.find((each) => each.node === node)?.drawn;
-  if (!node) return toast("Open particles or cloth first.");
+  const part = store.facts.carried.find((each) => each.node === node)?.part;
+  if (!node || !part) return toast("Open particles, cloth or a swarm first.");
   const { run } = locked === "true" ? { run: null } : await post(`${store.url}/keep-run`, { revision: store.revision, node });
-  await commit([{ do: drawn === "cloth" ? "change-cloth" : "change-emitter", node, locked: run }]);
+  await commit([{ do: CHANGE[part], node, locked: run }]);
 }
 
 /** @typedef {{ from: number, alive: Float32Array, pace: Float32Array }} Course below 0 where frames are not there */
@@ -88,9 +91,9 @@ export class RunPanel {
     const { there, count, locked, thinned, waits } = this.runs.told(node, store.frame);
     const goOn = maybe("[data-act=go-on]");
     if (goOn) goOn.hidden = !waits;
-    const cloth = store.facts.carried.some((fact) => fact.node === node && fact.drawn === "cloth");
+    const particles = store.facts.carried.some((fact) => fact.node === node && fact.part === "particles");
     const parts = [
-      thinned && (cloth ? "coarsely, while its run comes" : "a few of them, while their run comes"),
+      thinned && (particles ? "a few of them, while their run comes" : "coarsely, while its run comes"),
       there < count && `${Math.floor((100 * there) / count)} % of the frames are there`,
       locked && "locked: the run stays as it is, whatever changes",
     ];

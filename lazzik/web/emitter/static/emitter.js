@@ -20,7 +20,7 @@ export function offerEmitters() {
         if (!landed) return;
         closeSheet();
         const sends = store.facts.carried.find(({ node }) => !before.has(node));
-        if (sends) await choose(`${sends.node}/${sends.drawn === "cloth" ? "cloth" : "particles"}`, { moving: false, also: [] });
+        if (sends) await choose(`${sends.node}/${sends.part}`, { moving: false, also: [] });
       },
     },
     { name: "objects", run: makeObjects, label: "Make objects of the open particles" },

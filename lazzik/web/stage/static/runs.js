@@ -1,12 +1,14 @@
-// What is carried, particles and cloth: fetched by stretches of frames where they are there, made by a job where not.
+// What is carried, particles, cloth and swarms: fetched by stretches of frames where they are there, made by a job where not.
 
 import { floats, packed, post, Refused, text } from "lazzik/lib/api.js";
 import { guard } from "lazzik/lib/guard.js";
 import { followJob } from "lazzik/lib/jobs.js";
 import { toast } from "lazzik/lib/toasts.js";
+import { Balls } from "./balls.js";
 import { Dots } from "./dots.js";
 import { Flown } from "./flown.js";
 import { Hung } from "./hung.js";
+import { Shell } from "./shell.js";
 
 /** @import { RunFacts } from "lazzik/lib/types.d.ts" */
 /** @import { Entry, Points } from "./model.js" */
@@ -15,12 +17,13 @@ const MOST = 160 * 2 ** 20; // bytes of frames kept
 const AGAIN = 400; // milliseconds between two looks at which frames have come
 
 /**
- * @typedef {object} Moment the particles of one, or the points of cloth
+ * @typedef {object} Moment the particles of one, or the points of cloth or of a shell
  * @property {Float32Array} places
- * @property {Float32Array} sizes none of cloth
+ * @property {Float32Array} sizes none of cloth and shells
  * @property {Uint8Array} colors none of cloth
  * @property {Float32Array} [turns] of copies, as quaternions
- * @property {Int8Array} [normals] of cloth
+ * @property {Int8Array} [normals] of cloth and shells
+ * @property {Uint32Array} [corners] of the triangles of a shell
  */
 
 /**
@@ -34,7 +37,10 @@ const AGAIN = 400; // milliseconds between two looks at which frames have come
  * @property {(id: string) => unknown} restShape
  */
 
-/** @typedef {Moment & { starts: number[], per: number }} Stretch some frames; where each of its moments begins, and the end */
+/**
+ * @typedef {Moment & { starts: number[], faces: number[], per: number }} Stretch some frames; where the points of each of its
+ *   moments begin, and the triangles of a shell, and the ends
+ */
 
 /**
  * @typedef {object} Run of one object
@@ -48,7 +54,7 @@ const AGAIN = 400; // milliseconds between two looks at which frames have come
  * @property {Set<number>} there
  * @property {Map<number, Stretch>} kept
  * @property {Map<number, Promise<void>>} asked
- * @property {Dots | Flown | Hung} drawn
+ * @property {Dots | Flown | Hung | Balls | Shell} drawn
  * @property {Run | null} older the one before it, shown where this one's frames are not there yet
  * @property {Thin | null} thin
  * @property {boolean} [again] whether frames that went were asked for again
@@ -60,21 +66,29 @@ const AGAIN = 400; // milliseconds between two looks at which frames have come
  * @param {any} content as the server sends it
  * @returns {Stretch}
  */
-function stretchOf({ counts, places, sizes, colors, turns, normals, per = 1 }) {
-  const starts = [0];
-  for (const count of counts) starts.push(starts[starts.length - 1] + count);
+function stretchOf({ counts, places, sizes, colors, turns, normals, triangles = [], corners, per = 1 }) {
   return {
-    starts, per, places: floats(places), sizes: sizes ? floats(sizes) : new Float32Array(), colors: colors?.slice() ?? new Uint8Array(),
+    starts: begins(counts), faces: begins(triangles), per, places: floats(places),
+    sizes: sizes ? floats(sizes) : new Float32Array(), colors: colors?.slice() ?? new Uint8Array(),
     ...(turns && { turns: floats(turns) }), ...(normals && { normals: new Int8Array(normals.slice().buffer) }),
+    ...(corners && { corners: new Uint32Array(corners.slice().buffer) }),
   };
 }
 
+/** Where each of some rows begins that follow each other, and the end. @param {number[]} counts */
+function begins(counts) {
+  const starts = [0];
+  for (const count of counts) starts.push(starts[starts.length - 1] + count);
+  return starts;
+}
+
 /** One of its moments. @param {Stretch} stretch @param {number} n @returns {Moment} */
-function momentOf({ starts, places, sizes, colors, turns, normals }, n) {
+function momentOf({ starts, faces, places, sizes, colors, turns, normals, corners }, n) {
   const [from, to] = [starts[n], starts[n + 1]];
   return {
     places: places.subarray(3 * from, 3 * to), sizes: sizes.subarray(from, to), colors: colors.subarray(4 * from, 4 * to),
     ...(turns && { turns: turns.subarray(4 * from, 4 * to) }), ...(normals && { normals: normals.subarray(3 * from, 3 * to) }),
+    ...(corners && { corners: corners.subarray(3 * faces[n], 3 * faces[n + 1]) }),
   };
 }
 
@@ -150,8 +164,10 @@ export class Runs {
   }
 
   /** @param {RunFacts} facts */
-  drawer({ node, drawn, copies, across }) {
+  drawer({ node, drawn, copies, across, roughness }) {
     if (drawn === "cloth") return new Hung(this.stage, node);
+    if (drawn === "shell") return new Shell(this.stage, roughness);
+    if (drawn === "balls") return new Balls(this.stage, roughness);
     return drawn === "copies" && copies ? new Flown(this.stage, copies, across) : new Dots(this.stage, drawn === "points" ? "points" : "puffs");
   }
 
@@ -274,8 +290,8 @@ export class Runs {
       const stretch = stretchOf(await packed(`${this.url}/run-frames?${asked}`));
       if (this.kept.get(node) !== run) return;
       if (this.bytes > MOST) { for (const each of this.kept.values()) each.kept.clear(); this.bytes = 0; }
-      const { places, sizes, colors, turns, normals } = stretch;
-      this.bytes += places.byteLength + sizes.byteLength + colors.byteLength + (turns?.byteLength ?? normals?.byteLength ?? 0);
+      const { places, sizes, colors, turns, normals, corners } = stretch;
+      for (const each of [places, sizes, colors, turns, normals, corners]) this.bytes += each?.byteLength ?? 0;
       run.kept.set(place, stretch);
       this.heard();
       this.show(this.stage.frame);

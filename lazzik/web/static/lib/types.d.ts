@@ -95,9 +95,11 @@ export type RunFacts = {
   node: string;
   run: string;
   looks: string;
+  part: string;
   drawn: string;
   copies: string;
   across: number;
+  roughness: number;
   locked: boolean;
 };
 
@@ -505,6 +507,16 @@ export type ChangeSheaf = {
   fade_out?: number | string | null;
 };
 
+export type ChangeSwarm = {
+  do: "change-swarm";
+  node: string;
+  settings?: Record<string, string>;
+  of?: string | null;
+  colliders?: string[] | null;
+  locked?: string | null;
+  loop?: number | string | null;
+};
+
 export type Channel = {
   value?: number;
   keys?: Key[];
@@ -526,6 +538,8 @@ export type Cloth = {
   colliders?: string[];
   tempo?: number | Channel;
   locked?: string | null;
+  ahead?: number | Channel;
+  blend?: number | Channel;
   muted?: boolean;
   pins?: Pin[];
   weight?: number | Channel;
@@ -533,7 +547,6 @@ export type Cloth = {
   bend?: number | Channel;
   calm?: number | Channel;
   slack?: number | Channel;
-  ahead?: number | Channel;
   wind?: "air" | "still";
   across?: number | Channel;
   along?: number | Channel;
@@ -541,7 +554,6 @@ export type Cloth = {
   thickness?: number | Channel;
   bounce?: number | Channel;
   friction?: number | Channel;
-  blend?: number | Channel;
 };
 
 export type Color = {
@@ -897,6 +909,7 @@ export type Node = {
   scatter?: Scatter | null;
   emitter?: Emitter | null;
   cloth?: Cloth | null;
+  swarm?: Swarm | null;
   origin?: Origin | null;
 };
 
@@ -1082,6 +1095,13 @@ export type Position = {
   x?: number | Channel;
   y?: number | Channel;
   z?: number | Channel;
+};
+
+export type Pour = {
+  do: "pour";
+  of: string;
+  fills?: "body" | "hollow";
+  label?: string;
 };
 
 export type Push = {
@@ -1533,6 +1553,30 @@ export type SwapEnds = {
   address: string;
 };
 
+export type Swarm = {
+  loop?: number | null;
+  fit?: boolean;
+  colliders?: string[];
+  tempo?: number | Channel;
+  locked?: string | null;
+  ahead?: number | Channel;
+  blend?: number | Channel;
+  of?: string | null;
+  fills?: "body" | "hollow";
+  full?: number | Channel;
+  spacing?: number | Channel;
+  viscosity?: number | Channel;
+  cohesion?: number | Channel;
+  gravity?: number | Channel;
+  wind?: "surface" | "all" | "still";
+  answers?: number | Channel;
+  friction?: number | Channel;
+  drawn?: "shell" | "balls" | "points";
+  size?: number | Channel;
+  fine?: number | Channel;
+  round?: number | Channel;
+};
+
 export type Sway = {
   loop?: number | null;
   fit?: boolean;
@@ -1821,4 +1865,4 @@ export type Window = {
   fade_out?: number;
 };
 
-export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | PutPicture | BringPicture | ChangePicture | AimAt | ChangeAim | RemoveAim | ChangeField | StandInWind | AddScatter | ChangeScatter | TakeCopies | AddEmitter | ChangeEmitter | Drape | Undrape | ChangeCloth | AddPin | ChangePin | RemovePin | Orbit | Pan | GatherSheaf | ChangeSheaf | MoveSheaf | JoinSheaf | LeaveSheaf | PartSheaf | KeepSheaf | AddMark | ChangeMark | RemoveMark | ChangeScene | PlaceBake | BakeAgain | TakeBack;
+export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | PutPicture | BringPicture | ChangePicture | AimAt | ChangeAim | RemoveAim | ChangeField | StandInWind | AddScatter | ChangeScatter | TakeCopies | AddEmitter | ChangeEmitter | Drape | Undrape | ChangeCloth | AddPin | ChangePin | RemovePin | Pour | ChangeSwarm | Orbit | Pan | GatherSheaf | ChangeSheaf | MoveSheaf | JoinSheaf | LeaveSheaf | PartSheaf | KeepSheaf | AddMark | ChangeMark | RemoveMark | ChangeScene | PlaceBake | BakeAgain | TakeBack;

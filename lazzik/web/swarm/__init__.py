@@ -1,0 +1,1 @@
+"""A swarm laid open: what it fills, what moves it, how it is drawn."""
