@@ -6,13 +6,16 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
+from lazzik.core.air.eddies import Eddies
 from lazzik.core.air.wind import Wind
 from lazzik.core.channel.channel import Channel
-from lazzik.core.geometry.primitives import Ball, Box, Sheet, Tube
+from lazzik.core.geometry.primitives import Ball, Basin, Box, Sheet, Tube
 from lazzik.core.scene.cloth import STUFFS, Cloth, Pin
 from lazzik.core.scene.edits.objects import BringIn
+from lazzik.core.scene.edits.swarms import WATER
 from lazzik.core.scene.emitter import Emitter
 from lazzik.core.scene.node import Node, Rotation
+from lazzik.core.scene.swarm import Swarm
 from lazzik.demo.parts import AMBER, BONE, PINE, STONE, at, breeze, layer, part, shaped
 
 
@@ -96,6 +99,28 @@ def _curtain() -> list[Node]:
     ]  # fmt: skip
 
 
+def _drop() -> list[Node]:
+    eddies = Eddies(kind="eddies", strength=1.1, size=0.8, reach="within", inner=1.2, outer=2.5)
+    swarm = Swarm(
+        of="drop", spacing=0.045, cohesion=14.0, viscosity=4.0, gravity=0.0, wind="all", answers=0.9, ahead=1.0
+    )
+    return [
+        part("drop", "Drop", None, Ball(kind="ball", radius=0.3), STONE, position=at(0, 1.4, 0), visible=False),
+        Node(id="draughts", label="Draughts", field=eddies, position=at(0, 1.4, 0)),
+        Node(id="afloat", label="Drop that holds together", look=WATER, swarm=swarm),
+    ]
+
+
+def _basin() -> list[Node]:
+    tipped = Channel(layers=(layer("wave", "Carried", amplitude=4.0, period=1.4),))
+    return [
+        part("basin", "Basin", None, Basin(kind="basin", radius=0.4, upper=1.15, height=0.36, base=True), STONE,
+             rotation=Rotation(z=tipped)),
+        Node(id="water", label="Water in a basin", look=WATER, swarm=Swarm(
+            of="basin", fills="hollow", full=0.6, spacing=0.04, viscosity=3.0, wind="still", ahead=2.0)),
+    ]  # fmt: skip
+
+
 def _smoke() -> list[Node]:
     return [
         part("chimney", "Chimney", None, Box(kind="box", width=0.4, height=1.4, depth=0.4, base=True), STONE),
@@ -133,5 +158,9 @@ WHOLE = (
                 note="Canvas tied at its corners over a case. Gusts of a wind lift it."),
     WholeRecipe(key="curtain", label="Curtain in a draught", build=_curtain,
                 note="Silk on a rail, and a draught of its own that swells and sinks."),
+    WholeRecipe(key="drop", label="Drop that holds together", build=_drop,
+                note="It floats; draughts of its own pull it apart, and it draws itself together again."),
+    WholeRecipe(key="basin", label="Water in a basin", build=_basin,
+                note="It sloshes as the basin is tipped. Let something else fall in by what it meets."),
 )  # fmt: skip
 """In the order in which they are offered."""

@@ -24,7 +24,7 @@ from lazzik.core.scene.edits.layers import landing
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 
-ROUND = {"ball": "xyz", "tube": "y", "ring": "y"}
+ROUND = {"ball": "xyz", "tube": "y", "ring": "y", "basin": "y"}
 """Shapes that look the same however they are turned about these axes."""
 
 

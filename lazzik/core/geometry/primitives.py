@@ -232,6 +232,37 @@ class Ring(Shape):
         return lathe(sizes["radius"] + np.cos(a) * half, np.sin(a) * half, self.around, round_again=True)
 
 
+class Basin(Shape):
+    """A round basin, open above."""
+
+    title: ClassVar[str] = "Basin"
+    cut_by: ClassVar[dict[str, str]] = {"y": "along", "x": "around", "z": "around"}
+    kind: Literal["basin"]
+    radius: Size = 0.5
+    upper: Annotated[
+        Number, Quantity("×", "Radius of its rim, times that of its foot.", (0.3, 2), 0.01, low=0.01, label="rim")
+    ] = 1.2
+    height: Size = 0.4
+    wall: Annotated[
+        Number, Quantity("m", "How thick its wall and its floor are.", (0.01, 0.2), 0.005, low=1e-4, high=1000)
+    ] = 0.03
+    around: Annotated[CutsRound, Option("Segments around it: what bends it needs them.", "cuts around")] = 32
+    along: Annotated[Cuts, Option("Segments along its height: what bends it needs them.", "cuts along")] = 4
+
+    def build(self, sizes: Sizes, assets: AssetStore) -> Mesh:
+        foot, high = sizes["radius"], sizes["height"]
+        rim = foot * sizes["upper"]
+        wall = min(sizes["wall"], 0.9 * foot, 0.9 * rim, 0.9 * high)
+        low, top = -high / 2, high / 2
+        rising = np.linspace(0.0, 1.0, self.along + 1)
+        outer = lathe(foot + (rim - foot) * rising, low + high * rising, self.around)
+        within = foot + (rim - foot) * wall / high - wall  # where the inner wall meets the floor
+        inner = lathe(rim - wall + (within - rim + wall) * rising, top + (low + wall - top) * rising, self.around)
+        edge = lathe(np.array([rim, rim - wall]), np.array([top, top]), self.around)
+        floors = [disc(foot, low, self.around, 1, up=False), disc(within, low + wall, self.around, 1, up=True)]
+        return concatenate([outer, edge, inner, *floors])
+
+
 class Sheet(Shape):
     """A flat sheet, lying or standing, seen from both sides."""
 

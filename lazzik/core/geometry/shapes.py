@@ -10,9 +10,9 @@ from pydantic import Field
 
 from lazzik.core.geometry.imported import MeshShape
 from lazzik.core.geometry.lettering import Lettering
-from lazzik.core.geometry.primitives import Ball, Box, Ring, Shape, Sheet, Tube
+from lazzik.core.geometry.primitives import Ball, Basin, Box, Ring, Shape, Sheet, Tube
 
-SHAPES: tuple[type[Shape], ...] = (Box, Ball, Tube, Ring, Sheet, Lettering, MeshShape)
+SHAPES: tuple[type[Shape], ...] = (Box, Ball, Tube, Ring, Basin, Sheet, Lettering, MeshShape)
 
 if TYPE_CHECKING:
     AnyShape = Shape

@@ -103,7 +103,17 @@ def add_contacts(
     own, wide, point, was = np.empty(3), np.empty(3), np.empty(3), np.empty(3)
     first, last = np.empty(3, dtype=np.int64), np.empty(3, dtype=np.int64)
     room, place = np.empty((3, 3)), np.empty(3)
-    checked = np.empty(16, dtype=np.int64)
+    last_for = np.full(len(seen), -1, dtype=np.int64)  # a triangle lies in several cells
+    middles, wides = np.empty((len(seen), 3)), np.empty(len(seen))
+    for t in range(len(seen)):
+        wides[t] = 0.0
+        for k in range(3):
+            middles[t, k] = (seen[t, 0, k] + seen[t, 1, k] + seen[t, 2, k]) / 3.0
+        for c in range(3):
+            away = 0.0
+            for k in range(3):
+                away += (seen[t, c, k] - middles[t, k]) ** 2
+            wides[t] = max(wides[t], np.sqrt(away))
     for k in range(3):  # a ball of the scene is a box of the object's space at most so wide
         wide[k] = reach * np.sqrt(back1[k, 0] ** 2 + back1[k, 1] ** 2 + back1[k, 2] ** 2)
     for n in range(len(places)):
@@ -120,16 +130,19 @@ def add_contacts(
         for k in range(3):
             first[k] = min(max(np.int64(np.floor((own[k] - wide[k] - low[k]) / cell)), 0), size[k] - 1)
             last[k] = min(max(np.int64(np.floor((own[k] + wide[k] - low[k]) / cell)), 0), size[k] - 1)
-        for c in range(16):
-            checked[c] = -1
         for i in range(first[0], last[0] + 1):
             for j in range(first[1], last[1] + 1):
                 row = (i * size[1] + j) * size[2]
                 for m in range(starts[row + first[2]], starts[row + last[2] + 1]):
                     t = members[m]
-                    if checked[t & 15] == t:
+                    if last_for[t] == n:
                         continue
-                    checked[t & 15] = t
+                    last_for[t] = n
+                    away = 0.0
+                    for k in range(3):
+                        away += (place[k] - middles[t, k]) ** 2
+                    if away >= (reach + wides[t]) ** 2:
+                        continue
                     nearest_on(seen[t], place, room, point)
                     away = 0.0
                     for k in range(3):

@@ -49,6 +49,10 @@ SMALL = 15
 """Objects of a scene in which they are."""
 
 
+PANELS = ("aiming", "airing", "scattering", "emitting", "draping", "swarming")
+"""What the panels call the parts of an object that they lay open."""
+
+
 @dataclass(frozen=True, kw_only=True)
 class Asked:
     """What a page of the studio is asked to show."""
@@ -180,8 +184,8 @@ def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[
     address, shape = choice.shown, split_shape(shown.at)
     node = state.scene.by_id.get(address.node) if address else None
     form = shape_view(state.scene, node, shape[1], scope) if shape and node else None
-    opened = _laid_open(state.scene, address, scope)
-    laid_open = form or opened
+    opened = dict.fromkeys(PANELS) | _laid_open(state.scene, address, scope)
+    laid_open = form or any(opened.values())
     view = strata_view(state.scene, address, choice.also, choice.left_out) if address and not laid_open else None
     at = shown.at if laid_open else str(address or "")
     tree = _tree(state, marks, shown, choice, scope)

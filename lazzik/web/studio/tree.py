@@ -42,7 +42,7 @@ MOST_VALUES = 1500
 """Frames up to which the values of a number are sent with its row, to be shown as they are at the playhead."""
 
 ICONS = {
-    "group": "diagram-3", "box": "box", "ball": "circle", "tube": "capsule", "ring": "record-circle",
+    "group": "diagram-3", "box": "box", "ball": "circle", "tube": "capsule", "ring": "record-circle", "basin": "cup",
     "sheet": "square", "camera": "camera-video", "light": "lightbulb", "wind": "wind", "eddies": "hurricane",
     "whirl": "tornado", "push": "fan", "scatter": "flower3", "emitter": "stars", "swarm": "droplet",
 }  # fmt: skip

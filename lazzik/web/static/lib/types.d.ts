@@ -184,7 +184,7 @@ export type AddMark = {
 export type AddObject = {
   do: "add-object";
   label: string;
-  shape?: Box | Ball | Tube | Ring | Sheet | Lettering | MeshShape | null;
+  shape?: Box | Ball | Tube | Ring | Basin | Sheet | Lettering | MeshShape | null;
   parent?: string | null;
   light?: Light | null;
   camera?: Camera | null;
@@ -274,6 +274,18 @@ export type BallMask = {
   across?: number | Channel;
   radius?: number | Channel;
   rim?: number | Channel;
+};
+
+export type Basin = {
+  kind: "basin";
+  base?: boolean;
+  pivot?: [number, number, number];
+  radius?: number | Channel;
+  upper?: number | Channel;
+  height?: number | Channel;
+  wall?: number | Channel;
+  around?: number;
+  along?: number;
 };
 
 export type Bend = {
@@ -899,7 +911,7 @@ export type Node = {
   rotation?: Rotation;
   scale?: Scale;
   aim?: Aim | null;
-  shape?: Box | Ball | Tube | Ring | Sheet | Lettering | MeshShape | null;
+  shape?: Box | Ball | Tube | Ring | Basin | Sheet | Lettering | MeshShape | null;
   deform?: (Bend | Twist | Taper | Stretch | Undulate | Ripple | Rumple | Sway | Jiggle)[];
   targets?: ShapeTargets | ShapeFrames | null;
   look?: Look | null;
@@ -1407,7 +1419,7 @@ export type SetPivot = {
 export type SetShape = {
   do: "set-shape";
   node: string;
-  shape: Box | Ball | Tube | Ring | Sheet | Lettering | MeshShape;
+  shape: Box | Ball | Tube | Ring | Basin | Sheet | Lettering | MeshShape;
   drop?: string[];
   stiff?: boolean;
 };
