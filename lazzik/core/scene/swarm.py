@@ -91,9 +91,9 @@ class Swarm(Blended):
 
     @property
     def met(self) -> tuple[Slug, ...]:
-        """The objects that it can't pass: that whose hollow it fills, and those that it meets."""
-        held = (self.of,) if self.of is not None and self.fills == "hollow" else ()
-        return tuple(dict.fromkeys((*held, *self.colliders)))
+        """The objects that it can't pass: those that it meets, and last that whose hollow it fills."""
+        held = self.of if self.fills == "hollow" else None
+        return (*(slug for slug in self.colliders if slug != held), *((held,) if held is not None else ()))
 
     @property
     def refers(self) -> tuple[Slug, ...]:

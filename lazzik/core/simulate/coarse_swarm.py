@@ -1,7 +1,7 @@
 """A swarm more coarsely, as it is shown while something is dragged: fewer particles, a short while back.
 
-They are so much farther apart that a few of all take up as much room: every so many of those that are in the run of
-another state of the scene, which push each other into place on their way.
+They are so much farther apart that a few take up as much room as all: one in each of the fullest
+cells of a grid that wide, in the middle of what is there, and as fast.
 """
 
 from __future__ import annotations
@@ -18,12 +18,16 @@ from lazzik.core.simulate.kept import KeptFrames
 from lazzik.core.simulate.particles import Moment
 from lazzik.core.simulate.playback import Playback
 from lazzik.core.simulate.swarm import SwarmRun
+from lazzik.core.types import Points
 
 MOST = 700
 """Particles that it has, about."""
 
 BACK = 6
 """Frames that are worked out."""
+
+SETTLING = 6
+"""Sub-steps in which they push each other into place before."""
 
 
 def coarse_swarm(
@@ -35,10 +39,8 @@ def coarse_swarm(
     first = max(at - BACK, scene.first)
     there = _there(before, slug, first, shelf) if _begins_alike(before, scene, slug) else None
     if there is not None and len(there):
-        every = max(1, round(len(there) / MOST))
-        run = SwarmRun(scene, slug, coarser=every ** (1 / 3), block=BACK)
-        some = there.only(np.arange(0, len(there), every))
-        state = run.begun(first, some.places, some.speeds)
+        run = SwarmRun(scene, slug, coarser=max(1.0, (len(there) / MOST) ** (1 / 3)), block=BACK)
+        state = run.pushed_apart(run.begun(first, *_fewer(there, run.spacing, min(len(there), MOST))), SETTLING)
     else:
         whole = SwarmRun(scene, slug)
         source = scene.by_id.get(whole.swarm.of or "")
@@ -61,3 +63,15 @@ def _there(before: Scene, slug: str, frame: int, shelf: Shelf[KeptFrames]) -> Mo
         return next(Playback(before, slug, shelf, makes=False).moments(np.array([float(frame)])))
     except UnknownAddress:
         return None
+
+
+def _fewer(moment: Moment, apart: float, many: int) -> tuple[Points, Points]:
+    """((m, 3), (m, 3)) places and speeds in so many cells of a grid, at most."""
+    cells = np.floor(moment.places / apart).astype(np.int64)
+    _, place, counts = np.unique(cells, axis=0, return_inverse=True, return_counts=True)
+    rows = [
+        np.stack([np.bincount(place.ravel(), weights=column) for column in values.T], axis=1) / counts[:, None]
+        for values in (moment.places, moment.speeds)
+    ]
+    full = np.sort(np.argsort(-counts, kind="stable")[:many])
+    return np.ascontiguousarray(rows[0][full]), np.ascontiguousarray(rows[1][full])

@@ -43,7 +43,7 @@ class Colliders:
         """What bends is looked at anew at every so many of the moments."""
         self.nodes, self.every = nodes, every
         self._worlds = [world_of(scene, node, clock, scope) for node in nodes]
-        self._back = [np.linalg.inv(rows) for rows in self._worlds]
+        self._back = [_inverses(rows) for rows in self._worlds]
         self._moving = [surface_moves(scene, node) for node in nodes]
         self._surfaces = [surface_of(scene, node, clock, scope) for node in nodes]
         self._grids = [self._grid(place, 0) for place in range(len(nodes))]
@@ -125,6 +125,14 @@ class Colliders:
             mine = stuck == place
             world = self._worlds[place][moment]
             to[mine] = spots[mine] @ world[:3, :3].T + world[:3, 3]
+
+
+def _inverses(matrices: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(moments, 4, 4) back from the scene; no numbers where an object is pressed flat: it is met by nothing then."""
+    flat = ~(np.abs(np.linalg.det(matrices[:, :3, :3])) > 1e-15)
+    back: NDArray[np.float64] = np.linalg.inv(np.where(flat[:, None, None], np.eye(4), matrices))
+    back[flat] = np.nan
+    return back
 
 
 BOUNCE, STICK, END = range(3)

@@ -2,7 +2,7 @@
 
 Of an object's body that is all that lies in it (inside.py). Of its hollow it is what the object encloses to the left
 and right, before and behind and beneath, but for its own walls; of one that is a mere skin, as a box without thickness,
-its inside.
+its inside. None begins in the body of what it meets.
 """
 
 from __future__ import annotations
@@ -87,6 +87,9 @@ def filled(scene: Scene, swarm: Swarm, spacing: float, full: float, clock: Clock
             "out: let them be farther apart",
             source.id,
         )
+    for slug in swarm.met:
+        if slug != swarm.of:
+            places = places[~_within(scene, scene.by_id[slug], places, clock, scope)]
     ids = np.arange(len(places))
     jitter = np.stack([chance(ids, 0, axis) for axis in range(3)], axis=1) - 0.5
     places = np.ascontiguousarray(places + JITTER * spacing * jitter)
@@ -112,6 +115,19 @@ def _inside(grid: TriangleGrid, places: Points) -> NDArray[np.bool_]:
     crossings(grid.corners, grid.low, grid.cell, grid.size, grid.starts, grid.members, places, counts)
     odd: NDArray[np.bool_] = counts % 2 == 1
     return odd
+
+
+def _within(scene: Scene, node: Node, places: Points, clock: Clock, scope: Scope) -> NDArray[np.bool_]:
+    """Which places lie in the body of an object; none in one that is open."""
+    surface = surface_of(scene, node, clock, scope)
+    place, _ = surface.rest.places
+    ends = np.sort(place[surface.rest.triangles][:, [[0, 1], [1, 2], [2, 0]]].reshape(-1, 2), axis=1)
+    _, sides = np.unique(ends[ends[:, 0] != ends[:, 1]], axis=0, return_counts=True)
+    if not len(places) or np.any(sides % 2 == 1):
+        return np.zeros(len(places), dtype=np.bool_)
+    world = np.asarray(world_of(scene, node, clock, scope))[0]
+    corners = _moved(world, surface.points(0))[surface.rest.triangles]
+    return _inside(grid_of(np.ascontiguousarray(corners)), np.ascontiguousarray(places))
 
 
 def _hollow(grid: TriangleGrid, places: Points, inside: NDArray[np.bool_]) -> NDArray[np.bool_]:

@@ -63,6 +63,9 @@ BLOCK = 8
 TOUCHING = 0.55
 """Spacings from a wall at which one touches it; it keeps half of one away."""
 
+PASSES = 3
+"""Times that it is stopped by one object after the other, where there are several: the last one it never passes."""
+
 SETTLE = 0.25
 """Spacings that a wall moves one out of its way in a sweep at most."""
 
@@ -124,6 +127,14 @@ class SwarmRun:
         """
         self._origin = step = (frame - self.scene.first) * SUBSTEPS - self.begins
         return SwarmState(step, places, speeds)
+
+    def pushed_apart(self, state: SwarmState, times: int) -> SwarmState:
+        """A state whose particles have pushed each other apart for some sub-steps without becoming any faster."""
+        still = np.zeros_like(state.speeds)
+        places = state.places
+        for _ in range(times):
+            places = self._stepped(SwarmState(state.step, places, still)).places
+        return replace(state, places=places)
 
     def frames(
         self, first: int, last: int, state: SwarmState | None = None, progress: Progress = UNHEARD
@@ -310,10 +321,15 @@ class _Reading:
         places, to : (n, 3) arrays
             Metres: where they were, and where they come; the latter changed.
         """
-        if self.colliders is not None:
-            n = len(places)
-            free, nowhere = np.full(n, -1), np.zeros((n, 3))
+        if self.colliders is None:
+            return
+        n = len(places)
+        free, nowhere = np.full(n, -1), np.zeros((n, 3))
+        for _ in range(PASSES):
+            before = to.copy()
             self.colliders.meet(at, seconds, LAW, places, to, nowhere, free, nowhere, np.zeros(n, dtype=np.bool_))
+            if len(self.colliders.nodes) < 2 or np.array_equal(before, to):  # out of one, into none
+                break
 
     def walls(self, at: int, seconds: float, places: Points, reach: float) -> Walls:
         """What is near by the end of a sub-step.
