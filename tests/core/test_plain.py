@@ -31,6 +31,8 @@ from lazzik.core.layers import BY_KIND
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.cloth import ClothRun
 from lazzik.core.simulate.particles import Particles
+from lazzik.core.simulate.shell import shell_of
+from lazzik.core.simulate.swarm import SwarmRun
 from tests.conftest import edited
 
 Numbers = list[np.ndarray[Any, np.dtype[np.float64]]]
@@ -155,6 +157,24 @@ def _cloths(_: Scene) -> Numbers:
     return [moment.points for moment, _ in ClothRun(scene, "sack").frames(0, 1)]
 
 
+def _swarms(_: Scene) -> Numbers:
+    """A few particles in a box that meet another, in a wind, and their shell."""
+    scene = edited(
+        Scene(name="Tank", last=2),
+        {"do": "add-object", "label": "Wind", "field": {"kind": "wind"}},
+        {"do": "add-object", "label": "Tank", "shape": {"kind": "box", "width": 0.3, "height": 0.3, "depth": 0.3}},
+        {"do": "add-object", "label": "Buoy", "shape": {"kind": "ball", "radius": 0.06, "around": 6, "along": 4}},
+        {"do": "pour", "of": "tank", "fills": "hollow"},
+        {"do": "change-swarm", "node": "swarm", "colliders": ["buoy"]},
+        {"do": "set", "address": "swarm/swarm.spacing", "value": 0.07},
+        {"do": "set", "address": "swarm/swarm.cohesion", "value": 4},
+        {"do": "set", "address": "swarm/swarm.ahead", "value": 0},
+    )
+    run = SwarmRun(scene, "swarm")
+    moments = [moment for moment, _ in run.frames(0, 1)]
+    return [*(moment.places for moment in moments), shell_of(run, moments[-1]).points]
+
+
 def _fits(_: Scene) -> Numbers:
     frames = np.arange(0, 40, 1 / PER_FRAME)
     smooth = np.sin(frames / 5) + 0.3 * np.sin(frames * 1.1)
@@ -175,7 +195,7 @@ def _faces(_: Scene) -> Numbers:
     return [points, triangles.astype(float)]
 
 
-WORKS = (_motions, _surfaces, _fits, _faces, _delivery, _copies, _particles, _cloths)
+WORKS = (_motions, _surfaces, _fits, _faces, _delivery, _copies, _particles, _cloths, _swarms)
 
 
 def test_every_kernel_gives_the_same_without_the_compiler(demo: Scene, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -12,7 +12,7 @@ from lazzik.core.diagnose.reason import STILL, Reason, beyond, largest, reason, 
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.transforms import moves
-from lazzik.core.scene.edits.swarms import swarm_of
+from lazzik.core.scene.edits.swarms import MANY, apart_for, swarm_of
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.references import acts
 from lazzik.core.scene.scene import Scene
@@ -50,21 +50,18 @@ def _begun(scene: Scene, node: Node, swarm: Swarm) -> Iterator[Reason]:
     if swarm.of is None:
         yield reason("fills-nothing", name=node.label)
         return
-    run = SwarmRun(scene, node.id)
-    apart = f"{node.id}/swarm.spacing"
-    constant = not isinstance(swarm.spacing, Channel)
-    source = scene.by_id[swarm.of].label
+    run, source = SwarmRun(scene, node.id), scene.by_id[swarm.of]
+    better = apart_for(scene, source, MANY)
+    mend = [] if isinstance(swarm.spacing, Channel) else [set_to(f"{node.id}/swarm.spacing", better)]
+    about: dict[str, str | float] = {"name": node.label, "source": source.label, "spacing": run.spacing}
     try:
         places = run.filled.places
     except InvalidEdit:
-        wider = [set_to(apart, float(f"{2.0 * run.spacing:.2g}"))] if constant else []
-        yield reason("overfull", *wider, name=node.label, source=source, spacing=run.spacing)
+        yield reason("overfull", *mend, **about)
         return
     if not len(places):
-        nearer = [set_to(apart, float(f"{0.5 * run.spacing:.2g}"))] if constant else []
-        yield reason("holds-none", *nearer, name=node.label, source=source, spacing=run.spacing)
+        yield reason("holds-none", *mend, **about)
         return
     layers = float(np.ptp(places[:, 1])) / run.spacing + 1.0
     if layers > DEEP and swarm.gravity != 0.0:
-        wider = [set_to(apart, float(f"{run.spacing * layers / 15.0:.2g}"))] if constant else []
-        yield reason("too-deep", *wider, name=node.label, layers=layers)
+        yield reason("too-deep", *mend, name=node.label, layers=layers)

@@ -150,8 +150,9 @@ def _at_walls(grid: TriangleGrid, places: Points, reach: float) -> NDArray[np.bo
     walls = np.empty((len(places), MOST_WALLS, 3)), np.empty((len(places), MOST_WALLS)), np.empty((len(places), 3))
     add_contacts(
         grid.corners, grid.low, grid.cell, grid.size, grid.starts, grid.members, grid.clear, still, still, 1.0,
-        reach, np.ascontiguousarray(places), counts, *walls,
+        reach, np.ascontiguousarray(places + 1e-6 * reach), counts, *walls,
     )  # fmt: skip
+    # what lies in a surface to the last bit has no way away from it, hence the hair's breadth
     touching: NDArray[np.bool_] = counts > 0
     return touching
 

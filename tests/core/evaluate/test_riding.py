@@ -48,9 +48,7 @@ def nearest(corners: Any, place: Any) -> tuple[int, float]:
     """The triangle nearest to a place, and how far it is."""
     from trimesh.triangles import closest_point
 
-    spots = closest_point(  # type: ignore[no-untyped-call]
-        corners, np.broadcast_to(place, (len(corners), 3))
-    )
+    spots = closest_point(corners, np.broadcast_to(place, (len(corners), 3)))
     distances = np.linalg.norm(spots - place, axis=1)
     face = int(distances.argmin())
     return face, float(distances[face])

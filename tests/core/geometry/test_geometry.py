@@ -11,7 +11,7 @@ import trimesh
 from lazzik.core.cache import BoundedCache
 from lazzik.core.geometry import primitives
 from lazzik.core.geometry.mesh import Mesh
-from lazzik.core.geometry.primitives import Ball, Box, Ring, Shape, Sheet, Tube
+from lazzik.core.geometry.primitives import Ball, Basin, Box, Ring, Shape, Sheet, Tube
 
 CASES: list[tuple[Shape, tuple[float, float, float], float]] = [
     (Box(kind="box", width=2, height=3, depth=4, cuts_x=3, cuts_y=2, cuts_z=5), (2, 3, 4), 24),
@@ -20,6 +20,11 @@ CASES: list[tuple[Shape, tuple[float, float, float], float]] = [
     (Tube(kind="tube", radius=1, upper=0.0, height=3, around=128), (2, 3, 2), np.pi),
     (Tube(kind="tube", radius=1, upper=0.5, height=3, around=128, along=4), (2, 3, 2), np.pi * (1 + 0.5 + 0.25)),
     (Ring(kind="ring", radius=2, thickness=0.5, around=128, across=64), (4.5, 0.5, 4.5), 2 * np.pi**2 * 2 * 0.0625),
+    (
+        Basin(kind="basin", radius=1, upper=1.5, height=1, wall=0.2, around=128),
+        (3, 1, 3),
+        np.pi / 3 * (1 + 1.5 + 2.25) - np.pi / 3 * 0.8 * (0.9**2 + 0.9 * 1.3 + 1.3**2),
+    ),
 ]
 
 
@@ -38,7 +43,7 @@ def test_solids_are_closed_and_face_outward(shape: Shape, size: tuple[float, flo
 
 
 def test_a_base_sits_under_the_shape() -> None:
-    for kind in (Ball, Box, Ring, Sheet, Tube):
+    for kind in (Ball, Basin, Box, Ring, Sheet, Tube):
         points = kind(kind=kind.model_fields["kind"].annotation.__args__[0], base=True).mesh().points  # type: ignore[union-attr]
         assert points[:, 1].min() == pytest.approx(0)
 

@@ -14,7 +14,7 @@ from tests.conftest import edited
 
 Points = np.ndarray[tuple[int, ...], np.dtype[np.float64]]
 
-AFLOAT = {"gravity": 0.0}
+AFLOAT: dict[str, Any] = {"gravity": 0.0}
 
 
 def tank(
@@ -27,8 +27,8 @@ def tank(
 
 
 def drop(
-    *more: dict[str, Any], radius: float = 0.2, apart: float = 0.05, last: int = 60, shape: dict[str, Any] | None = None,
-    **numbers: float,
+    *more: dict[str, Any], radius: float = 0.2, apart: float = 0.05, last: int = 60,
+    shape: dict[str, Any] | None = None, **numbers: float,
 ) -> Scene:  # fmt: skip
     """A swarm out of a ball, a metre up, in still air."""
     ball = {"kind": "ball", "radius": radius, "around": 32, "along": 24}

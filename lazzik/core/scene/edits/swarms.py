@@ -39,7 +39,8 @@ class Pour(Edit):
         swarm = Swarm(of=self.of, fills=self.fills, spacing=apart_for(scene, source, MANY))
         if self.fills == "hollow":
             swarm = swarm.replaced(full=PART_FULL)
-        elif source.visible:
+        else:  # it begins as the object, not as what has become of that
+            swarm = swarm.replaced(ahead=0.0)
             scene = scene.with_node(source.replaced(visible=False))
         label = free_label(self.label, {node.label for node in scene.below.get(None, ())})
         slug = free_slug(self.label, {*scene.by_id, *PARTS})

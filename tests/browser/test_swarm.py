@@ -1,0 +1,92 @@
+"""A swarm as a person makes it: out of an object or in its hollow, drawn in three ways, changed, looped."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.browser.conftest import Studio
+from tests.browser.test_air import go
+
+pytestmark = pytest.mark.browser
+
+ALL = "() => { const run = window.lazzik.runs.kept.get('swarm'); return run && run.there.size === run.count; }"
+LOW = """() => { const { mesh } = window.lazzik.runs.kept.get('swarm').drawn;
+  const { array } = mesh.geometry.attributes.position;
+  return array.reduce((low, y, k) => (k % 3 === 1 ? Math.min(low, y) : low), Infinity); }"""
+THINGS = [
+    {"do": "change-scene", "last": 40},
+    {"do": "add-object", "label": "Blob", "shape": {"kind": "ball", "radius": 0.2}, "position": [0.5, 0.9, 0.5]},
+    {"do": "add-object", "label": "Bowl", "shape": {"kind": "basin", "base": True}, "position": [0.5, 0.2, 0.5]},
+]
+
+
+def test_a_ball_turns_into_a_swarm_that_falls_into_a_basin(small: Studio) -> None:
+    page = small.page
+    url = page.url.split("?")[0]
+    assert page.request.post(f"{url}/edits", data={"revision": 0, "edits": THINGS}).ok
+    page.goto(f"{url}?at=blob/shape")
+    page.wait_for_selector("body[data-ready]")
+    page.keyboard.press("a")
+    page.get_by_role("button", name="Swarm out of Blob").click()
+    small.lands(2)
+    expect(page.locator("#strata .trail")).to_contain_text("swarm out of Blob")
+    page.wait_for_function(ALL)
+    page.wait_for_selector("[data-course=pace] path.trace")
+    # it floats nowhere: it meets the basin and stays in it
+    page.get_by_role("button", name="Meets").click()
+    page.locator(".dropdown-menu.show").get_by_role("button", name="Bowl", exact=True).click()
+    small.lands(3)
+    expect(page.locator("#strata")).to_contain_text("It meets")
+    page.wait_for_function(ALL)
+    go(page, 0)
+    page.wait_for_function(f"() => ({LOW})() > 0.6")
+    go(page, 40)
+    page.wait_for_function(f"() => {{ const low = ({LOW})(); return low > 0.2 && low < 0.3; }}")
+    # drawn as balls, as points, as a shell again
+    page.select_option("#sw-drawn", "balls")
+    small.lands(4)
+    page.wait_for_function("() => window.lazzik.runs.kept.get('swarm').drawn.mesh.count > 500")
+    page.select_option("#sw-drawn", "points")
+    small.lands(5)
+    page.wait_for_function("() => window.lazzik.runs.kept.get('swarm').drawn.points?.visible")
+    page.select_option("#sw-drawn", "shell")
+    small.lands(6)
+    page.wait_for_function(f"() => ({LOW})() > 0.2")
+    # while a number is dragged it is shown coarsely, then as its run has it
+    slider = page.locator('.knob[data-address="swarm/swarm.viscosity"] input[type=range]').bounding_box()
+    assert slider is not None
+    y = slider["y"] + slider["height"] / 2
+    page.mouse.move(slider["x"] + slider["width"] * 0.05, y)
+    page.mouse.down()
+    page.mouse.move(slider["x"] + slider["width"] * 0.5, y, steps=3)
+    page.wait_for_function("() => window.lazzik.runs.kept.get('swarm').thin")
+    expect(page.locator("#run-said")).to_contain_text("coarsely")
+    page.mouse.up()
+    small.lands(7)
+    page.wait_for_function(ALL)
+    page.wait_for_function("() => !document.querySelector('#run-said').textContent.includes('coarsely')")
+    # why, locked, and the loop with its seam
+    page.keyboard.press("Escape")
+    page.keyboard.press("w")
+    expect(page.locator("dialog[open], .sheet")).to_contain_text(re.compile("Swarm / swarm"))
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Loop", exact=True).click()
+    small.lands(8)
+    expect(page.locator('.knob[data-address="swarm/swarm.blend"]')).to_be_visible()
+    page.wait_for_function(ALL)
+    page.get_by_role("button", name="Lock", exact=True).click()
+    small.lands(9)
+    expect(page.locator("#run-said")).to_contain_text("locked")
+
+
+def test_a_recipe_of_a_drop_is_there_by_one_press(small: Studio) -> None:
+    page = small.page
+    page.keyboard.press("a")
+    page.locator("[data-act=emit]", has_text="Drop that holds together").click()
+    small.lands(1)
+    expect(page.locator("#strata .trail")).to_contain_text("swarm out of Drop")
+    page.wait_for_function("() => window.lazzik.runs.kept.get('afloat')?.kept.size")
+    page.wait_for_function("() => window.lazzik.runs.kept.get('afloat').drawn.mesh.visible")
