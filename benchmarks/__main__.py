@@ -12,6 +12,7 @@ ALL = (
     "air",
     "particles",
     "cloth",
+    "swarms",
     "fitting",
     "edits",
     "sheaves",

@@ -23,7 +23,24 @@ from lazzik.core.scene.emitter import Emitter
 from lazzik.core.scene.node import Camera, Light, Look, Node, channels_of
 from lazzik.core.scene.scatter import Scatter
 from lazzik.core.scene.sheaf import Sheaf
-from lazzik.core.simulate import between, cloth, coarse, colliders, draped, fabric, motion, particles, playback, xpbd
+from lazzik.core.scene.swarm import Swarm
+from lazzik.core.simulate import (
+    between,
+    cloth,
+    coarse,
+    colliders,
+    contacts,
+    draped,
+    fabric,
+    filling,
+    motion,
+    particles,
+    pbf,
+    playback,
+    shell,
+    swarm,
+    xpbd,
+)
 
 FILE = Path(__file__).parent.parent / "docs" / "reference.md"
 
@@ -86,6 +103,7 @@ def _lines() -> Iterator[str]:
     yield from _part("## Cloth", Cloth, (Cloth.__doc__ or "").strip(), cloth, xpbd, fabric, draped, coarse)
     yield f"A pin has a place and: {', '.join(f'`{name}` ({q.help})' for name, q in numbers_of(Pin).items())}"
     yield ""
+    yield from _part("## Swarms", Swarm, (Swarm.__doc__ or "").strip(), swarm, pbf, filling, contacts, shell)
     yield "## Sheaves"
     yield ""
     yield from _table(numbers_of(Sheaf))
