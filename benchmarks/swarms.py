@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import partial
+from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import numpy as np
 
@@ -12,9 +14,9 @@ from benchmarks.timing import best
 from lazzik.core.scene.edits import applied, read_edits
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.coarse_swarm import coarse_swarm
-from lazzik.core.simulate.draped import AT_HAND
 from lazzik.core.simulate.pbf import AT_REST, find_pairs, keys_of, push_apart, sum_densities
 from lazzik.core.simulate.playback import Playback
+from lazzik.core.simulate.run import FolderShelf
 from lazzik.core.simulate.shell import shell_of
 from lazzik.core.simulate.swarm import SUBSTEPS, SWEEPS, SwarmRun
 from lazzik.demo.whole import WHOLE
@@ -42,13 +44,8 @@ def rows() -> Iterator[str]:
 def _sums(run: SwarmRun, places: Points) -> None:
     """Who is near whom, and the sums over them as often as a run makes them, and nothing else."""
     n, scale = len(places), run.spacing**3 * 21.0 / (2.0 * np.pi * run.support**3) / AT_REST
-    densities, squares, shares, gradients, moves = (
-        np.empty(n),
-        np.empty(n),
-        np.empty(n),
-        np.empty((n, 3)),
-        np.empty((n, 3)),
-    )
+    densities, squares, shares = np.empty(n), np.empty(n), np.empty(n)
+    gradients, moves = np.empty((n, 3)), np.empty((n, 3))
     starts, others, pushes = np.empty(n + 1, dtype=np.int64), np.empty(30 * n, dtype=np.int64), np.zeros((n, 3))
     for _ in range(FRAMES * SUBSTEPS):
         keys = keys_of(places, run.support)
@@ -81,8 +78,10 @@ def _recipes() -> Iterator[str]:
         *_, (moment, state) = run.frames(0, 2)
         spent = best(lambda run=run, state=state: list(run.frames(3, 8, state)), runs=3) / 6  # type: ignore[misc]
         shell = best(partial(shell_of, run, moment), runs=3)
-        list(Playback(scene, slug, AT_HAND).moments(np.arange(20.0)))
-        dragged = best(partial(coarse_swarm, scene, slug, 18.0, scene, AT_HAND), runs=3)
+        with TemporaryDirectory() as folder:
+            shelf = FolderShelf(Path(folder))
+            list(Playback(scene, slug, shelf).moments(np.arange(20.0)))
+            dragged = best(partial(coarse_swarm, scene, slug, 18.0, scene, shelf), runs=3)
         yield (
             f"{recipe.label}, {len(moment):,} particles: {1e3 * spent:.0f} ms a frame, its shell {1e3 * shell:.0f} ms, "
             f"coarsely while a number is dragged {1e3 * dragged:.0f} ms (goal 100)"
