@@ -20,13 +20,13 @@ from lazzik.core.simulate.playback import Playback
 from lazzik.core.simulate.swarm import SwarmRun
 from lazzik.core.types import Points
 
-MOST = 700
+MOST = 450
 """Particles that it has, about."""
 
-BACK = 6
+BACK = 4
 """Frames that are worked out."""
 
-SETTLING = 6
+SETTLING = 4
 """Sub-steps in which they push each other into place before."""
 
 
