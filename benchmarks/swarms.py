@@ -64,7 +64,7 @@ def _rest() -> str:
     rise = float(moment.places[:, 1].mean()) / 0.375 - 1.0
     pace = 1e3 * float(np.linalg.norm(moment.speeds, axis=1).mean())
     return (
-        f"at rest in a box, 15 layers deep: its middle stands {100 * rise:+.1f} % beside a lattice's (goal within 3 %), "
+        f"at rest in a box, 15 layers deep: its middle is {100 * rise:+.1f} % off a lattice's (goal within 3 %), "
         f"and it goes {pace:.0f} mm/s"
     )
 

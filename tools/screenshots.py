@@ -8,10 +8,14 @@ from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
+from lazzik.demo.whole import WHOLE
 from tests.browser.conftest import FLAGS
 from tests.serving import Server
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
+BASIN = (-1.9, 0.0, 4.6)
+"""Metres: where water stands for its picture."""
+
 SIZE = {"width": 1280, "height": 800}
 
 
@@ -70,10 +74,6 @@ def _take(page: Page) -> None:
     page.wait_for_selector("body[data-ready]")
     page.evaluate("() => window.lazzik.transport.go(60)")
     _keep(page, "many")
-    page.click("#strip [data-sheet=seeds]")
-    page.wait_for_selector(".seeds")
-    _keep(page, "seeds")
-    page.keyboard.press("Escape")
     page.goto(f"{scene}?at=cloth/shape%23flutter")
     _settled(page, 60)
     _keep(page, "shape")
@@ -95,6 +95,7 @@ def _take(page: Page) -> None:
     _keep(page, "meadow")
     _run(page, scene, "snow/particles", 87, "snow")
     _run(page, scene, "canvas/cloth", 132, "cloth")
+    _basin(page, scene)
     _versions(page, scene)
     page.goto(f"{scene}/recipes?at=sign/rotation.z")
     _keep(page, "recipes")
@@ -113,6 +114,27 @@ def _take(page: Page) -> None:
     page.click("text=Write glTF")
     page.wait_for_timeout(900)
     _keep(page, "deliver")
+
+
+def _basin(page: Page, scene: str) -> None:
+    """Water poured into a basin beside the station, in a copy of the scene."""
+    page.request.post(f"{scene}/copy", max_redirects=0)
+    page.goto("/scenes")
+    copy = page.locator(".card-link").first.get_attribute("href") or ""
+    recipe = next(item for item in WHOLE if item.key == "basin")
+    moved = [
+        {"do": "set", "address": f"basin/position.{axis}", "value": v} for axis, v in zip("xyz", BASIN, strict=True)
+    ]
+    _edited(page, copy, 0, [recipe.edit, *moved, {"do": "change-scene", "name": "Ridge station"}])
+    _run(page, copy, "water/swarm", 96, "basin")
+    page.keyboard.press("v")
+    page.mouse.move(560, 130)
+    page.mouse.down()
+    page.mouse.move(590, 185, steps=8)  # from higher up: into the basin
+    page.mouse.up()
+    _settled(page, 96)
+    _keep(page, "basin")
+    page.request.post(f"{copy}/remove", max_redirects=0)
 
 
 def _versions(page: Page, scene: str) -> None:

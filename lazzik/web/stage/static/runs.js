@@ -32,6 +32,7 @@ const AGAIN = 400; // milliseconds between two looks at which frames have come
  * @property {import("three").Object3D} scene what they are put into
  * @property {number} frame
  * @property {HTMLCanvasElement} canvas
+ * @property {Map<string, import("three").Mesh>} [shells] of swarms, by object, where these can be chosen
  * @property {() => unknown} invalidate
  * @property {(id: string, points: Points) => unknown} setShape
  * @property {(id: string) => unknown} restShape
@@ -166,7 +167,7 @@ export class Runs {
   /** @param {RunFacts} facts */
   drawer({ node, drawn, copies, across, roughness }) {
     if (drawn === "cloth") return new Hung(this.stage, node);
-    if (drawn === "shell") return new Shell(this.stage, roughness);
+    if (drawn === "shell") return new Shell(this.stage, node, roughness);
     if (drawn === "balls") return new Balls(this.stage, roughness);
     return drawn === "copies" && copies ? new Flown(this.stage, copies, across) : new Dots(this.stage, drawn === "points" ? "points" : "puffs");
   }

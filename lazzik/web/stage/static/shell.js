@@ -5,17 +5,18 @@ import * as THREE from "three";
 /** @import { Drawing, Moment } from "./runs.js" */
 
 export class Shell {
-  /** @param {Drawing} stage @param {number} roughness */
-  constructor(stage, roughness) {
+  /** @param {Drawing} stage @param {string} id of the object @param {number} roughness */
+  constructor(stage, id, roughness) {
     this.stage = stage;
+    this.id = id;
     const material = new THREE.MeshStandardMaterial({ roughness, metalness: 0 });
     this.mesh = new THREE.Mesh(new THREE.BufferGeometry(), material);
     this.mesh.frustumCulled = false;
     this.mesh.castShadow = true;
     this.mesh.receiveShadow = true;
-    this.mesh.raycast = () => {};
     this.mesh.visible = false;
     stage.scene.add(this.mesh);
+    stage.shells?.set(id, this.mesh);
   }
 
   /** @param {Moment} moment */
@@ -37,6 +38,7 @@ export class Shell {
   attach() {}
 
   dispose() {
+    this.stage.shells?.delete(this.id);
     this.mesh.removeFromParent();
     this.mesh.geometry.dispose();
     this.mesh.material.dispose();

@@ -40,6 +40,8 @@ export class Stage {
   shadows = shadowsWanted();
   /** @type {(() => void)[]} called after each picture */
   drawn = [];
+  /** @type {Map<string, THREE.Mesh>} shells of swarms, by object */
+  shells = new Map();
   outline = new Outline();
   shades = new Shades();
 
@@ -327,8 +329,10 @@ export class Stage {
    * @returns {string | null}
    */
   pick(x, y) {
-    const hit = this.root && this.ray(x, y).intersectObject(this.root, true)[0];
-    return hit ? this.model.owner(hit.object)?.item.userData.id ?? null : null;
+    const seen = [...(this.root ? [this.root] : []), ...this.shells.values()].filter(({ visible }) => visible);
+    const hit = this.ray(x, y).intersectObjects(seen, true)[0];
+    if (!hit) return null;
+    return [...this.shells].find(([, mesh]) => mesh === hit.object)?.[0] ?? this.model.owner(hit.object)?.item.userData.id ?? null;
   }
 
   resize() {

@@ -20,7 +20,9 @@ export function around(stage, ids) {
   const box = new THREE.Box3();
   for (const id of ids) {
     const item = stage.nodes.get(id)?.item;
-    if (item) box.union(new THREE.Box3().setFromObject(item)).expandByPoint(item.getWorldPosition(new THREE.Vector3()));
+    const shell = stage.shells.get(id);
+    if (shell?.visible) box.union(new THREE.Box3().setFromObject(shell));
+    else if (item) box.union(new THREE.Box3().setFromObject(item)).expandByPoint(item.getWorldPosition(new THREE.Vector3()));
   }
   if (box.isEmpty() && stage.root) box.setFromObject(stage.root);
   return box;
