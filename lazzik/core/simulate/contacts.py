@@ -65,6 +65,50 @@ def nearest_on(corners: Points, place: Samples, room: Points, out: Samples) -> N
         out[k] = corners[0, k] + v * e[k] + w * f[k]
 
 
+@kernel("void(float64[:, :, ::1], float64[:, ::1], float64[::1])")
+def bound_triangles(corners: NDArray[np.float64], middles: Points, wides: Samples) -> None:
+    """The balls about triangles.
+
+    Parameters
+    ----------
+    corners : (triangles, 3, 3) array
+        Metres.
+    middles, wides : (triangles, 3), (triangles,) arrays
+        Filled: metres.
+    """
+    for t in range(len(corners)):
+        wides[t] = 0.0
+        for k in range(3):
+            middles[t, k] = (corners[t, 0, k] + corners[t, 1, k] + corners[t, 2, k]) / 3.0
+        for c in range(3):
+            away = 0.0
+            for k in range(3):
+                away += (corners[t, c, k] - middles[t, k]) ** 2
+            wides[t] = max(wides[t], np.sqrt(away))
+
+
+@kernel("void(float64[::1], float64[:, ::1], float64[:, ::1], float64, float64[::1], float64[::1])")
+def _speed_of(point: Samples, world0: Points, back1: Points, seconds: float, own: Samples, speed: Samples) -> None:
+    """How fast a point of an object goes.
+
+    Parameters
+    ----------
+    point : (3,) array
+        Metres, in the scene, now.
+    world0, back1 : (4, 4) arrays
+        From the object's space to the scene's `seconds` ago, and back from the scene's now.
+    own : (3,) array
+        Written over with where it is in the object's space.
+    speed : (3,) array
+        Filled: metres per second.
+    """
+    for k in range(3):
+        own[k] = back1[k, 0] * point[0] + back1[k, 1] * point[1] + back1[k, 2] * point[2] + back1[k, 3]
+    for k in range(3):
+        was = world0[k, 0] * own[0] + world0[k, 1] * own[1] + world0[k, 2] * own[2] + world0[k, 3]
+        speed[k] = (point[k] - was) / seconds
+
+
 @kernel(
     "void(float64[:, :, ::1], float64[::1], float64, int64[::1], int64[::1], int64[::1], int32[::1], float64[:, ::1],"
     " float64[:, ::1], float64, float64, float64[:, ::1], int64[::1], float64[:, :, ::1],"
@@ -100,20 +144,12 @@ def add_contacts(
     carried : (n, 3) array
         Metres per second that the nearest wall has; changed.
     """
-    own, wide, point, was = np.empty(3), np.empty(3), np.empty(3), np.empty(3)
+    own, wide, point = np.empty(3), np.empty(3), np.empty(3)
     first, last = np.empty(3, dtype=np.int64), np.empty(3, dtype=np.int64)
     room, place = np.empty((3, 3)), np.empty(3)
     last_for = np.full(len(seen), -1, dtype=np.int64)  # a triangle lies in several cells
     middles, wides = np.empty((len(seen), 3)), np.empty(len(seen))
-    for t in range(len(seen)):
-        wides[t] = 0.0
-        for k in range(3):
-            middles[t, k] = (seen[t, 0, k] + seen[t, 1, k] + seen[t, 2, k]) / 3.0
-        for c in range(3):
-            away = 0.0
-            for k in range(3):
-                away += (seen[t, c, k] - middles[t, k]) ** 2
-            wides[t] = max(wides[t], np.sqrt(away))
+    bound_triangles(seen, middles, wides)
     for k in range(3):  # a ball of the scene is a box of the object's space at most so wide
         wide[k] = reach * np.sqrt(back1[k, 0] ** 2 + back1[k, 1] ** 2 + back1[k, 2] ** 2)
     for n in range(len(places)):
@@ -152,15 +188,7 @@ def add_contacts(
                         continue
                     _insert(n, away, point, places, counts, normals, offsets)
                     if abs(_away(n, 0, places, normals, offsets) - away) < 1e-12:  # it is the nearest now
-                        for k in range(3):
-                            own[k] = (
-                                back1[k, 0] * point[0] + back1[k, 1] * point[1] + back1[k, 2] * point[2] + back1[k, 3]
-                            )  # fmt: skip
-                        for k in range(3):
-                            was[k] = (
-                                world0[k, 0] * own[0] + world0[k, 1] * own[1] + world0[k, 2] * own[2] + world0[k, 3]
-                            )
-                            carried[n, k] = (point[k] - was[k]) / seconds
+                        _speed_of(point, world0, back1, seconds, own, carried[n])
 
 
 @kernel("float64(int64, int64, float64[:, ::1], float64[:, :, ::1], float64[:, ::1])")

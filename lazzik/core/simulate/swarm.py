@@ -104,7 +104,7 @@ class SwarmRun:
         """Metres that they are apart at rest."""
         self.support = REACH * self.spacing
         """Metres over which they heed each other."""
-        self._block: _Reading | None = None
+        self._block: _Surroundings | None = None
 
     @cached_property
     def filled(self) -> Filled:
@@ -239,11 +239,11 @@ class SwarmRun:
     def _clock(self, frames: Samples) -> Clock:
         return Clock(self.scene.fps, self.scene.first, frames)
 
-    def _read(self, step: int) -> _Reading:
+    def _read(self, step: int) -> _Surroundings:
         """The block that a sub-step lies in."""
         first = step - (step - self._origin) % self.block_steps
         if self._block is None or self._block.first != first:
-            self._block = _Reading(self, first)
+            self._block = _Surroundings(self, first)
         return self._block
 
 
@@ -289,7 +289,7 @@ class Swept:
     """(pairs,) ∇W in times of xᵢ − xⱼ, 1/m²."""
 
 
-class _Reading:
+class _Surroundings:
     """What a run reads of the scene over some frames."""
 
     def __init__(self, run: SwarmRun, first: int) -> None:
