@@ -207,6 +207,7 @@ export class Runs {
       if (wanted()) await this.look(node);
     }
     const end = await done;
+    if (wanted()) await this.look(node); // the last frames may have come while it was being looked
     if (end?.state === "failed") toast(end.said, ["Try again", () => this.goOn(node)]);
   }
 
