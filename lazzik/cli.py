@@ -166,7 +166,7 @@ def simulate_scene(
     scene: SceneFile,
     out: Annotated[Path, typer.Option("-o", "--out", help="File to write: .csv, .npz, .usdc or .usda.")],
     only: Annotated[
-        list[str] | None, typer.Option(help="An object that sends out particles; repeat for more. Without it, all.")
+        list[str] | None, typer.Option(help="An emitter or a swarm; repeat for more. Without it, all.")
     ] = None,
     frames: Frames = None,
 ) -> None:

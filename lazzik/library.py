@@ -100,8 +100,8 @@ def air(scene: Scene, at: Iterable[Iterable[float]], frames: Iterable[float] | N
 def simulate(
     scene: Scene, only: Iterable[str] | None = None, frames: tuple[int, int] | None = None
 ) -> Iterator[tuple[str, int, NDArray[np.int64], Points]]:
-    """Particles, frame by frame: of the objects that are named or of all that send some out, over the range or from one
-    frame to another. They are worked out as they are asked for.
+    """Particles, frame by frame: of the emitters and swarms that are named or of all, over the range or from one frame
+    to another. They are worked out as they are asked for.
 
     Yields
     ------
@@ -111,7 +111,7 @@ def simulate(
     Raises
     ------
     UnknownAddress, InvalidEdit
-        If there is no such object, or it sends out nothing.
+        If there is no such object, or it has no particles.
     """
     from lazzik.core.formats.carried import emitted, particles_in
 

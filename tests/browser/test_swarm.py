@@ -2,10 +2,17 @@
 
 from __future__ import annotations
 
+import io
 import re
+import zipfile
+from pathlib import Path
+from typing import Any
 
+import numpy as np
 import pytest
+from PIL import Image
 from playwright.sync_api import expect
+from pxr import Usd
 
 from tests.browser.conftest import Studio
 from tests.browser.test_air import go
@@ -17,7 +24,7 @@ LOW = """() => { const { mesh } = window.lazzik.runs.kept.get('swarm').drawn;
   const all = Array.from(mesh?.geometry.attributes.position?.array ?? []);
   const heights = all.filter((_, k) => k % 3 === 1).sort((a, b) => a - b);
   return heights[Math.floor(heights.length / 5)]; }"""  # some drops leap over the rim
-THINGS = [
+THINGS: list[dict[str, Any]] = [
     {"do": "change-scene", "last": 40},
     {"do": "add-object", "label": "Blob", "shape": {"kind": "ball", "radius": 0.2}, "position": [0.5, 0.9, 0.5]},
     {"do": "add-object", "label": "Bowl", "shape": {"kind": "basin", "base": True}, "position": [0.5, 0.2, 0.5]},
@@ -91,3 +98,39 @@ def test_a_recipe_of_a_drop_is_there_by_one_press(small: Studio) -> None:
     expect(page.locator("#strata .trail")).to_contain_text("swarm out of Drop")
     page.wait_for_function("() => window.lazzik.runs.kept.get('afloat')?.kept.size")
     page.wait_for_function("() => window.lazzik.runs.kept.get('afloat').drawn.mesh.visible")
+
+
+@pytest.mark.slow
+def test_a_film_has_its_shell_and_openusd_goes_out_from_the_page(small: Studio, tmp_path: Path) -> None:
+    page = small.page
+    url = page.url.split("?")[0]
+    blob = THINGS[1] | {"position": [0, 0.6, 1.5]}
+    short = [{"do": "change-scene", "last": 12}, blob, {"do": "pour", "of": "blob"}]
+    assert page.request.post(f"{url}/edits", data={"revision": 0, "edits": short}).ok
+    page.goto(f"{url}?at=swarm/swarm")
+    page.wait_for_selector("body[data-ready]")
+    page.wait_for_function(ALL)
+
+    def filmed(name: str) -> Any:
+        page.goto(f"{url}/deliver")
+        for field, value in (("first", "1"), ("last", "2"), ("width", "320"), ("height", "180"), ("blur", "2")):
+            page.fill(f"#film-form [name={field}]", value)
+        page.select_option("#film-form [name=form]", "png")
+        with page.expect_download() as started:
+            page.click("text=Make the film")
+        started.value.save_as(tmp_path / name)
+        with zipfile.ZipFile(tmp_path / name) as archive:
+            picture = Image.open(io.BytesIO(archive.read("frame-00001.png"))).convert("RGB")
+        return np.asarray(picture, dtype=int)
+
+    seen = filmed("with.zip")
+    with page.expect_download() as written:
+        page.click("text=Write OpenUSD")
+    written.value.save_as(tmp_path / "small.usdz")
+    shell = Usd.Stage.Open(str(tmp_path / "small.usdz")).GetPrimAtPath("/World/Particles/swarm")
+    assert shell.GetTypeName() == "Mesh"
+    assert len(shell.GetAttribute("points").GetTimeSamples()) == 13
+    hide = [{"do": "change-object", "node": "swarm", "visible": False}]
+    assert page.request.post(f"{url}/edits", data={"revision": 1, "edits": hide}).ok
+    bare = filmed("without.zip")
+    assert (np.abs(seen - bare).max(axis=2) > 8).sum() > 300

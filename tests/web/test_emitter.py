@@ -221,9 +221,9 @@ def test_the_recipes_of_whole_objects_are_put_in_and_send_something_out(client: 
     edit(client, scene, DUST[0], *(item.edit for item in WHOLE))
     told = client.get(f"{scene}/carried").json()["carried"]
     sent_out = {"drifting-snow", "first-leaves", "chimney-smoke", "spray"}
-    assert {fact["node"] for fact in told} == sent_out | {"flag", "goods-cover", "curtain"}
+    assert {fact["node"] for fact in told} == sent_out | {"flag", "goods-cover", "curtain", "afloat", "water"}
     assert [fact["copies"] for fact in told if fact["drawn"] == "copies"] == ["leaf"]
     for fact in told:
-        part = "cloth" if fact["drawn"] == "cloth" else "particles"
+        part = fact["part"]
         why = client.get(f"{scene}/why", params={"at": f"{fact['node']}/{part}"}).text
         assert "Nothing keeps it from showing" in why or "beyond its usual" in why, why

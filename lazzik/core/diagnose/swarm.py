@@ -29,11 +29,11 @@ def why_swarm(scene: Scene, node: Node, scope: Scope) -> list[Reason]:
     change = {"do": "change-swarm", "node": node.id}
     found = [*unseen(scene, node), *_begun(scene, node, swarm)]
     blowing = any(acts(field) for field in scene.fields)
-    if swarm.in_air and not blowing:
-        found.append(reason("no-air", A_WIND, name=node.label))
-    if not swarm.in_air and blowing:
-        found.append(reason("in-still-air", change | {"settings": {"wind": "surface"}}, name=node.label))
     weight = largest(swarm.gravity, scene, scope.at(node.id))
+    if weight <= STILL and swarm.in_air and not blowing:
+        found.append(reason("no-air", A_WIND, name=node.label))
+    if weight <= STILL and not swarm.in_air and blowing:
+        found.append(reason("in-still-air", change | {"settings": {"wind": "surface"}}, name=node.label))
     if weight > STILL and not swarm.met:
         afloat = [] if isinstance(swarm.gravity, Channel) else [set_to(f"{node.id}/swarm.gravity", 0.0)]
         found.append(reason("falls-free", *afloat, name=node.label))

@@ -100,7 +100,7 @@ def keys_of(places: Points, cell: float) -> Ints:
 
 @kernel("int64(int64[::1], float64[:, ::1], float64, int64[::1], int64[::1])")
 def find_pairs(keys: Ints, places: Points, reach: float, starts: Ints, others: Ints) -> int:
-    """All pairs nearer than `reach`, each once; how many there are, also where there is no room for all.
+    """All pairs nearer than `reach`, each once, as far as there is room for them; how many that are.
 
     Sorted by cells as wide as the reach, those beside one are its own cell and the next, and three cells of each of
     four rows: where a row begins only goes on from one particle to the next.
@@ -122,6 +122,8 @@ def find_pairs(keys: Ints, places: Points, reach: float, starts: Ints, others: I
     within = reach * reach
     for a in range(n):
         starts[a] = found
+        if found == room:
+            continue
         x, y, z = places[a, 0], places[a, 1], places[a, 2]
         for row in range(-1, 4):
             if row < 0:
@@ -132,11 +134,10 @@ def find_pairs(keys: Ints, places: Points, reach: float, starts: Ints, others: I
                 while b < n and keys[b] < first:
                     b += 1
                 heads[row] = b
-            while b < n and keys[b] <= last:
+            while b < n and keys[b] <= last and found < room:
                 dx, dy, dz = x - places[b, 0], y - places[b, 1], z - places[b, 2]
                 if dx * dx + dy * dy + dz * dz < within:
-                    if found < room:
-                        others[found] = b
+                    others[found] = b
                     found += 1
                 b += 1
     starts[n] = found

@@ -72,6 +72,10 @@ SETTLE = 0.25
 LEAST_APART = 1e-3
 """Metres that they are apart at least."""
 
+MOST_PAIRS = 60
+"""Pairs for each particle, in the mean, at most; at rest there are some 13. Those beyond are not heeded: what is
+pressed together without bounds takes no more room and time than this."""
+
 NEAR = 1.5
 """Spacings from a wall within which one heeds it."""
 
@@ -203,16 +207,10 @@ class SwarmRun:
         return state
 
     def _pairs(self, keys: NDArray[np.int64], places: Points) -> Pairs:
-        starts, others = np.empty(len(places) + 1, dtype=np.int64), self._room
-        found = find_pairs(keys, places, self.support, starts, others)
-        if found > len(others):
-            self._room = others = np.empty(2 * found, dtype=np.int64)
-            find_pairs(keys, places, self.support, starts, others)
-        return Pairs(starts, others)
-
-    @cached_property
-    def _room(self) -> NDArray[np.int64]:
-        return np.empty(1024, dtype=np.int64)
+        n = len(places)
+        pairs = Pairs(np.empty(n + 1, dtype=np.int64), np.empty(MOST_PAIRS * n, dtype=np.int64))
+        find_pairs(keys, places, self.support, pairs.starts, pairs.others)
+        return pairs
 
     def _sweep(self, places: Points, pairs: Pairs, walls: Walls) -> Swept:
         """Push apart what is too dense."""
