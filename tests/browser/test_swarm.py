@@ -127,7 +127,8 @@ def test_a_film_has_its_shell_and_openusd_goes_out_from_the_page(small: Studio, 
     with page.expect_download() as written:
         page.click("text=Write OpenUSD")
     written.value.save_as(tmp_path / "small.usdz")
-    shell = Usd.Stage.Open(str(tmp_path / "small.usdz")).GetPrimAtPath("/World/Particles/swarm")
+    stage = Usd.Stage.Open(str(tmp_path / "small.usdz"))
+    shell = stage.GetPrimAtPath("/World/Particles/swarm")
     assert shell.GetTypeName() == "Mesh"
     assert len(shell.GetAttribute("points").GetTimeSamples()) == 13
     hide = [{"do": "change-object", "node": "swarm", "visible": False}]
