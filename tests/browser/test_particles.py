@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 import shapely
 from PIL import Image
-from playwright.sync_api import expect
+from playwright.sync_api import Page, expect
 
 from lazzik.core.geometry.lettering import Lettering
 from tests.browser.conftest import Studio, until_asked
@@ -300,26 +300,28 @@ def test_versions_show_the_particles_of_both_states(small: Studio) -> None:
     assert second > 1.5 * first  # pushed six times as hard
 
 
+def filmed(page: Page, scene: str, path: Path, first: int, blur: int) -> Any:
+    """A frame of a film of two, as rows of pixels."""
+    page.goto(f"{scene}/deliver")
+    fields = {"first": first, "last": first + 1, "width": 320, "height": 180, "blur": blur}
+    for field, value in fields.items():
+        page.fill(f"#film-form [name={field}]", str(value))
+    page.select_option("#film-form [name=form]", "png")
+    with page.expect_download() as started:
+        page.click("text=Make the film")
+    started.value.save_as(path)
+    with zipfile.ZipFile(path) as archive:
+        picture = Image.open(io.BytesIO(archive.read(f"frame-{first:05d}.png"))).convert("RGB")
+    return np.asarray(picture, dtype=int)
+
+
 @pytest.mark.slow
 def test_films_have_particles_as_they_are_seen(small: Studio, tmp_path: Path) -> None:
     page = small.page
     particles_from_the_post(small)
     scene = page.url.split("?")[0]
-
-    def filmed(name: str) -> Any:
-        page.goto(f"{scene}/deliver")
-        for field, value in (("first", "60"), ("last", "61"), ("width", "320"), ("height", "180"), ("blur", "4")):
-            page.fill(f"#film-form [name={field}]", value)
-        page.select_option("#film-form [name=form]", "png")
-        with page.expect_download() as started:
-            page.click("text=Make the film")
-        started.value.save_as(tmp_path / name)
-        with zipfile.ZipFile(tmp_path / name) as archive:
-            picture = Image.open(io.BytesIO(archive.read("frame-00060.png"))).convert("RGB")
-        return np.asarray(picture, dtype=int)
-
-    seen = filmed("with.zip")
+    seen = filmed(page, scene, tmp_path / "with.zip", 60, 4)
     hide = [{"do": "change-object", "node": "particles", "visible": False}]
     assert page.request.post(f"{scene}/edits", data={"revision": 1, "edits": hide}).ok
-    bare = filmed("without.zip")
+    bare = filmed(page, scene, tmp_path / "without.zip", 60, 4)
     assert (np.abs(seen - bare).max(axis=2) > 8).sum() > 300

@@ -2,20 +2,18 @@
 
 from __future__ import annotations
 
-import io
 import re
-import zipfile
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
-from PIL import Image
 from playwright.sync_api import expect
 from pxr import Usd
 
 from tests.browser.conftest import Studio
 from tests.browser.test_air import go
+from tests.browser.test_particles import filmed
 
 pytestmark = pytest.mark.browser
 
@@ -110,20 +108,7 @@ def test_a_film_has_its_shell_and_openusd_goes_out_from_the_page(small: Studio, 
     page.goto(f"{url}?at=swarm/swarm")
     page.wait_for_selector("body[data-ready]")
     page.wait_for_function(ALL)
-
-    def filmed(name: str) -> Any:
-        page.goto(f"{url}/deliver")
-        for field, value in (("first", "1"), ("last", "2"), ("width", "320"), ("height", "180"), ("blur", "2")):
-            page.fill(f"#film-form [name={field}]", value)
-        page.select_option("#film-form [name=form]", "png")
-        with page.expect_download() as started:
-            page.click("text=Make the film")
-        started.value.save_as(tmp_path / name)
-        with zipfile.ZipFile(tmp_path / name) as archive:
-            picture = Image.open(io.BytesIO(archive.read("frame-00001.png"))).convert("RGB")
-        return np.asarray(picture, dtype=int)
-
-    seen = filmed("with.zip")
+    seen = filmed(page, url, tmp_path / "with.zip", 1, 2)
     with page.expect_download() as written:
         page.click("text=Write OpenUSD")
     written.value.save_as(tmp_path / "small.usdz")
@@ -133,5 +118,5 @@ def test_a_film_has_its_shell_and_openusd_goes_out_from_the_page(small: Studio, 
     assert len(shell.GetAttribute("points").GetTimeSamples()) == 13
     hide = [{"do": "change-object", "node": "swarm", "visible": False}]
     assert page.request.post(f"{url}/edits", data={"revision": 1, "edits": hide}).ok
-    bare = filmed("without.zip")
+    bare = filmed(page, url, tmp_path / "without.zip", 1, 2)
     assert (np.abs(seen - bare).max(axis=2) > 8).sum() > 300
