@@ -10,7 +10,6 @@ a spring of 2·s/(1 − s) hertz, whatever it weighs.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -20,10 +19,8 @@ from numpy.typing import NDArray
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.airflow import field_rows, world_of
-from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.geometry.mesh import Mesh
-from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.edits.cloths import cloth_of
 from lazzik.core.scene.references import acts
 from lazzik.core.scene.scene import Scene
@@ -31,6 +28,7 @@ from lazzik.core.simulate.colliders import BOUNCE, Colliders, Law
 from lazzik.core.simulate.fabric import Fabric, Tethers, fabric_of, tethers_of
 from lazzik.core.simulate.motion import FARTHEST, GRAVITY
 from lazzik.core.simulate.pins import Pins
+from lazzik.core.simulate.stepped import SteppedRun
 from lazzik.core.simulate.xpbd import PER_PUSH, step_on
 from lazzik.core.types import PointBlock, Points, Samples
 
@@ -81,7 +79,7 @@ class Draped:
         return replace(self, points=self.points.astype(np.float32).astype(np.float64))
 
 
-class ClothRun:
+class ClothRun(SteppedRun[ClothState, Draped]):
     """The cloth of one object."""
 
     def __init__(
@@ -90,11 +88,12 @@ class ClothRun:
         """Of another mesh than the object's, with other sub-steps, and reading so many frames of the scene at once, if
         these are given. Raises UnknownAddress, and InvalidEdit if it is no cloth or too fine."""
         self.node, self.cloth = cloth_of(scene, slug)
+        self.carried = self.cloth
         self.scene, self.mesh, self.substeps = scene, mesh, substeps
         self.per_air, self.block_steps, self._origin = substeps // ASKS, block * substeps, 0
         self.scope = Scope(scene, None, []).at(slug)  # nothing that was kept of another clock, to the last bit
         self.seconds = 1.0 / (scene.fps * substeps)
-        ahead = self.number("ahead", self._clock(np.array([float(scene.first)])))[0]
+        ahead = self.number("ahead", self.clock(np.array([float(scene.first)])))[0]
         self.begins = -int(np.ceil(max(0.0, ahead) * scene.fps)) * substeps
         self._block: _Reading | None = None
 
@@ -109,7 +108,7 @@ class ClothRun:
                 "coarsely",
                 self.node.id,
             )
-        now = self._clock(np.array([float(self.scene.first)]))
+        now = self.clock(np.array([float(self.scene.first)]))
         return fabric_of(mesh, self._worlds(now)[0, :3, :3] * (1.0 + max(-0.5, self.number("slack", now)[0])))
 
     @cached_property
@@ -125,7 +124,7 @@ class ClothRun:
     def start(self) -> ClothState:
         """How the run begins: as the mesh is then, going along with the object."""
         frames = self.scene.first + (self.begins + np.array([0.0, 1.0])) / self.substeps
-        there = [_carried(world, self.fabric.local) for world in self._worlds(self._clock(frames))]
+        there = [_carried(world, self.fabric.local) for world in self._worlds(self.clock(frames))]
         return ClothState(0, there[0], (there[1] - there[0]) / self.seconds)
 
     def begun(self, frame: int, points: PointBlock | None) -> ClothState:
@@ -139,25 +138,10 @@ class ClothRun:
         rows = np.stack([self.fabric.mesh_points] * 2) if points is None else points
         local = np.zeros((2, len(self.fabric.local), 3))
         local[:, self.fabric.place] = rows
-        worlds = self._worlds(self._clock(np.array([frame, frame + 1.0])))
+        worlds = self._worlds(self.clock(np.array([frame, frame + 1.0])))
         there = [_carried(world, row) for world, row in zip(worlds, local, strict=True)]
         self._origin = step = (frame - self.scene.first) * self.substeps - self.begins
         return ClothState(step, there[0], (there[1] - there[0]) * self.scene.fps)
-
-    def frames(
-        self, first: int, last: int, state: ClothState | None = None, progress: Progress = UNHEARD
-    ) -> Iterator[tuple[Draped, ClothState]]:
-        """The cloth from one frame to another, each with the state after which the run goes on.
-
-        `state` is one that an earlier run gave; without it the run begins. Raises Stopped.
-        """
-        state = self.start() if state is None else state
-        for frame in range(first, last + 1):
-            wanted = (frame - self.scene.first) * self.substeps - self.begins
-            while state.step < wanted:
-                state = self._stepped(state, wanted)
-                progress.hear()
-            yield self.moment(frame, state), state
 
     def moment(self, frame: int, state: ClothState) -> Draped:
         """What is kept of a state."""
@@ -165,19 +149,7 @@ class ClothRun:
         flat = abs(np.linalg.det(world)) < 1e-15  # nothing of it is seen
         return Draped(frame, self.fabric.local if flat else _carried(np.linalg.inv(world), state.places), pace)
 
-    def number(self, name: str, clock: Clock) -> Samples:
-        """One of the cloth's numbers.
-
-        Returns
-        -------
-        (moments,) array
-            In the number's unit.
-        """
-        value = np.asarray(value_of(self.cloth, name, clock, self.scope), dtype=float)
-        whole: Samples = np.where(np.isfinite(value), value, 0.0)
-        return np.broadcast_to(whole, clock.frames.shape)
-
-    def _stepped(self, state: ClothState, until: int) -> ClothState:
+    def stepped(self, state: ClothState, until: int) -> ClothState:
         """Some sub-steps on, at most until one of them and no further than the air is as it is: one where something
         may be met."""
         block = self._read(state.step)
@@ -215,15 +187,12 @@ class ClothRun:
             np.empty((k, 3)),
         )  # fmt: skip
 
-    def _clock(self, frames: Samples) -> Clock:
-        return Clock(self.scene.fps, self.scene.first, frames)
-
     def _worlds(self, clock: Clock) -> NDArray[np.float64]:
         """(moments, 4, 4) from the object's space to the scene's."""
         return np.asarray(world_of(self.scene, self.node, clock, self.scope))
 
     def _world_at(self, frame: float) -> NDArray[np.float64]:
-        return self._worlds(self._clock(np.array([float(frame)])))
+        return self._worlds(self.clock(np.array([float(frame)])))
 
     def _read(self, step: int) -> _Reading:
         """The block that a sub-step lies in."""

@@ -11,18 +11,14 @@ run begins so many rounds before the first frame that no life goes back beyond t
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.airflow import field_rows
-from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.edits.emitters import emitter_of
 from lazzik.core.scene.emitter import Emitter
 from lazzik.core.scene.references import acts
@@ -31,6 +27,7 @@ from lazzik.core.simulate.beginnings import Begins
 from lazzik.core.simulate.chance import LIFE, PUSH, Ids, cone, varied
 from lazzik.core.simulate.colliders import BOUNCE, END, STICK, Colliders, Ints, Law
 from lazzik.core.simulate.motion import GRAVITY, advance
+from lazzik.core.simulate.stepped import SteppedRun
 from lazzik.core.types import PointBlock, Points, Samples
 
 SUBSTEPS = 2
@@ -126,7 +123,7 @@ class Moment:
         )
 
 
-class Particles:
+class Particles(SteppedRun[RunState, Moment]):
     """The particles of one emitter."""
 
     def __init__(self, scene: Scene, slug: str, every: int = 1, block: int = BLOCK) -> None:
@@ -135,15 +132,16 @@ class Particles:
         can't be looped."""
         self.every, self.block_steps, self._origin = every, block, 0
         self.node, self.emitter = emitter_of(scene, slug)
+        self.carried, self.substeps = self.emitter, SUBSTEPS
         self.scene = scene
         self.scope = Scope(scene, None, []).at(slug)  # nothing that was kept of another clock, to the last bit
         self.seconds = 1.0 / (scene.fps * SUBSTEPS)
-        first = self._clock(np.array([float(scene.first)]))
-        self.seed = int(self._number("seed", first)[0])
+        first = self.clock(np.array([float(scene.first)]))
+        self.seed = int(self.number("seed", first)[0])
         self.loop_steps = self._loop_steps(scene, self.emitter)
-        ahead = float(self._number("ahead", first)[0])
+        ahead = float(self.number("ahead", first)[0])
         if self.loop_steps:
-            longest = float(self._number("life", first)[0]) * (1.0 + float(self._number("life_varies", first)[0]))
+            longest = float(self.number("life", first)[0]) * (1.0 + float(self.number("life_varies", first)[0]))
             ahead = max(ahead, longest)
             self.begins = -self.loop_steps * int(np.ceil(ahead / (self.loop_steps * self.seconds)))
         else:
@@ -177,8 +175,8 @@ class Particles:
         first = step - step % self.loop_steps if self.loop_steps else 0
         due = 0.0
         if self.emitter.comes == "steadily" and step > first:
-            clock = self._clock(self._frames(np.arange(first, step + 1, dtype=float)))
-            births = _births(self, clock.frames, {name: self._number(name, clock) for name in COMING})
+            clock = self.clock(self._frames(np.arange(first, step + 1, dtype=float)))
+            births = _births(self, clock.frames, {name: self.number(name, clock) for name in COMING})
             due = float(np.cumsum(births)[-1])
         return replace(self.start(), step=step, due=due)
 
@@ -190,34 +188,19 @@ class Particles:
         (frames,) array
             In the number's unit.
         """
-        return self._number(name, self.scene.clock())
+        return self.number(name, self.scene.clock())
 
     def longest(self) -> float:
         """Seconds that one lives at most, over the scene's range."""
         lives = self.over_range("life") * (1.0 + np.clip(self.over_range("life_varies"), 0.0, 1.0))
         return float(np.max(np.maximum(lives, 0.0)))
 
-    def frames(
-        self, first: int, last: int, state: RunState | None = None, progress: Progress = UNHEARD
-    ) -> Iterator[tuple[Moment, RunState]]:
-        """The particles from one frame to another, each with the state after which the run goes on.
-
-        `state` is one that an earlier run gave; without it the run begins. Raises Stopped.
-        """
-        state = self.start() if state is None else state
-        for frame in range(first, last + 1):
-            wanted = (frame - self.scene.first) * SUBSTEPS - self.begins
-            while state.step < wanted:
-                state = self._stepped(state)
-                progress.hear()
-            yield self.moment(frame, state), state
-
     def moment(self, frame: int, state: RunState) -> Moment:
         """What is kept of a state."""
         ages = (state.step - state.born) * self.seconds
         return Moment(frame, state.ids, state.places, state.speeds, ages, state.lives)
 
-    def _stepped(self, state: RunState) -> RunState:
+    def stepped(self, state: RunState, until: int) -> RunState:
         """One sub-step on."""
         block = self._read(state.step)
         at = state.step - block.first
@@ -272,15 +255,6 @@ class Particles:
             since = np.mod(since, self.loop_steps)
         return np.asarray(self.scene.first + since / SUBSTEPS)
 
-    def _clock(self, frames: Samples) -> Clock:
-        return Clock(self.scene.fps, self.scene.first, frames)
-
-    def _number(self, name: str, clock: Clock) -> Samples:
-        """(moments,) one of the emitter's numbers."""
-        value = np.asarray(value_of(self.emitter, name, clock, self.scope), dtype=float)
-        whole: Samples = np.where(np.isfinite(value), value, 0.0)
-        return np.broadcast_to(whole, clock.frames.shape)
-
     def _read(self, step: int) -> _Block:
         """The block that a sub-step lies in."""
         first = step - (step - self._origin) % self.block_steps
@@ -317,9 +291,9 @@ class _Block:
             ends = (np.arange(first, first + self.steps + 1) + run.begins) % run.loop_steps == 0
             ends[0] = False
             frames = np.where(ends, run.scene.first + run.loop_steps / SUBSTEPS, frames)
-        clock = run._clock(frames)
+        clock = run.clock(frames)
         scene, scope, emitter = run.scene, run.scope, run.emitter
-        number = {name: run._number(name, clock) for name in NUMBERS}
+        number = {name: run.number(name, clock) for name in NUMBERS}
         self.push, self.push_varies = number["push"], np.clip(number["push_varies"], 0.0, 1.0)
         self.life, self.life_varies = np.maximum(number["life"], 0.0), np.clip(number["life_varies"], 0.0, 1.0)
         self.spread, self.inherits = np.clip(number["spread"], 0.0, 180.0), number["inherits"]

@@ -11,7 +11,6 @@ and none comes: the numbers of the particles are those of the lattice.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -20,9 +19,7 @@ from numpy.typing import NDArray
 
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.airflow import field_rows
-from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.edits.swarms import swarm_of
 from lazzik.core.scene.references import acts
 from lazzik.core.scene.scene import Scene
@@ -49,6 +46,7 @@ from lazzik.core.simulate.pbf import (
     sum_densities,
     take_along,
 )
+from lazzik.core.simulate.stepped import SteppedRun
 from lazzik.core.types import PointBlock, Points, Samples
 
 SUBSTEPS = 4
@@ -92,17 +90,18 @@ class SwarmState:
     """(n, 3) metres per second."""
 
 
-class SwarmRun:
+class SwarmRun(SteppedRun[SwarmState, Moment]):
     """The particles of one swarm."""
 
     def __init__(self, scene: Scene, slug: str, *, coarser: float = 1.0, block: int = BLOCK) -> None:
         """So many times as far apart, reading so many frames of the scene at once. Raises UnknownAddress, and
         InvalidEdit if it is none."""
         self.node, self.swarm = swarm_of(scene, slug)
+        self.carried, self.substeps = self.swarm, SUBSTEPS
         self.scene, self.block_steps, self._origin = scene, block * SUBSTEPS, 0
         self.scope = Scope(scene, None, []).at(slug)  # nothing that was kept of another clock, to the last bit
         self.seconds = 1.0 / (scene.fps * SUBSTEPS)
-        first = self._clock(np.array([float(scene.first)]))
+        first = self.clock(np.array([float(scene.first)]))
         self.begins = -int(np.ceil(max(0.0, self.number("ahead", first)[0]) * scene.fps)) * SUBSTEPS
         self.spacing = max(float(self.number("spacing", first)[0]) * coarser, LEAST_APART)
         """Metres that they are apart at rest."""
@@ -114,7 +113,7 @@ class SwarmRun:
     def filled(self) -> Filled:
         """What it begins as. Raises InvalidEdit if that is too many."""
         frames = self.scene.first + (self.begins + np.array([0.0, 1.0])) / SUBSTEPS
-        clock = self._clock(frames)
+        clock = self.clock(frames)
         return filled(self.scene, self.swarm, self.spacing, self.number("full", clock)[0], clock, self.scope)
 
     def start(self) -> SwarmState:
@@ -137,23 +136,8 @@ class SwarmRun:
         still = np.zeros_like(state.speeds)
         places = state.places
         for _ in range(times):
-            places = self._stepped(SwarmState(state.step, places, still)).places
+            places = self.stepped(SwarmState(state.step, places, still), state.step + 1).places
         return replace(state, places=places)
-
-    def frames(
-        self, first: int, last: int, state: SwarmState | None = None, progress: Progress = UNHEARD
-    ) -> Iterator[tuple[Moment, SwarmState]]:
-        """The particles from one frame to another, each with the state after which the run goes on.
-
-        `state` is one that an earlier run gave; without it the run begins. Raises Stopped.
-        """
-        state = self.start() if state is None else state
-        for frame in range(first, last + 1):
-            wanted = (frame - self.scene.first) * SUBSTEPS - self.begins
-            while state.step < wanted:
-                state = self._stepped(state)
-                progress.hear()
-            yield self.moment(frame, state), state
 
     def moment(self, frame: int, state: SwarmState) -> Moment:
         """What is kept of a state."""
@@ -161,19 +145,7 @@ class SwarmRun:
         ages = np.full(n, state.step * self.seconds)
         return Moment(frame, np.arange(n), state.places, state.speeds, ages, np.full(n, EVER))
 
-    def number(self, name: str, clock: Clock) -> Samples:
-        """One of the swarm's numbers.
-
-        Returns
-        -------
-        (moments,) array
-            In the number's unit.
-        """
-        value = np.asarray(value_of(self.swarm, name, clock, self.scope), dtype=float)
-        whole: Samples = np.where(np.isfinite(value), value, 0.0)
-        return np.broadcast_to(whole, clock.frames.shape)
-
-    def _stepped(self, state: SwarmState) -> SwarmState:
+    def stepped(self, state: SwarmState, until: int) -> SwarmState:
         """One sub-step on."""
         block = self._read(state.step)
         at, n = state.step - block.first, len(state.places)
@@ -232,10 +204,7 @@ class SwarmRun:
                 shares, moves,
             )  # fmt: skip
             keep_off(places, walls.counts, walls.normals, walls.offsets, radius, most)
-        return Swept(densities, gradients, pushes, slopes)
-
-    def _clock(self, frames: Samples) -> Clock:
-        return Clock(self.scene.fps, self.scene.first, frames)
+        return Swept(gradients, pushes, slopes)
 
     def _read(self, step: int) -> _Surroundings:
         """The block that a sub-step lies in."""
@@ -277,8 +246,6 @@ class Pairs:
 class Swept:
     """What was found in the last sweep."""
 
-    densities: Samples
-    """(n,) in times of that at rest."""
     gradients: Points
     """(n, 3) Σ∇W, 1/m, walls counted in."""
     pushes: Points

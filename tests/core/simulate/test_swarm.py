@@ -148,7 +148,7 @@ def test_thirty_particles_go_as_a_plain_solver_has_them() -> None:
     state = run.begun(0, places, speeds)
     numbers = {"gravity": 1.0, "viscosity": 8.0, "cohesion": 12.0}
     for _ in range(6):
-        state = run._stepped(state)
+        state = run.stepped(state, state.step + 1)
         places, speeds = plain_step(places, speeds, 0.05, 0.01, numbers)
         np.testing.assert_allclose(state.places, places, atol=1e-9)
         np.testing.assert_allclose(state.speeds, speeds, atol=1e-7)
@@ -211,7 +211,7 @@ def test_neighbours_come_to_go_alike_and_none_of_their_motion_is_lost() -> None:
     speeds = np.random.default_rng(1).normal(0.0, 0.2, places.shape)
     state = run.begun(0, places, speeds)
     for _ in range(20):
-        state = run._stepped(state)
+        state = run.stepped(state, state.step + 1)
     np.testing.assert_allclose(state.speeds.mean(axis=0), speeds.mean(axis=0), atol=5e-3)
     assert state.speeds.std() < 0.45 * speeds.std()
 
@@ -378,10 +378,10 @@ def test_none_are_nearer_than_they_are_let_where_all_begin_in_one_spot() -> None
     run = SwarmRun(drop(**AFLOAT), "swarm")
     state = run.begun(0, np.zeros((40, 3)), np.zeros((40, 3)))
     for _ in range(4):
-        state = run._stepped(state)
+        state = run.stepped(state, state.step + 1)
     assert np.isfinite(state.places).all()
     state = run.begun(0, np.random.default_rng(0).normal(0.0, 1e-3, (40, 3)), np.zeros((40, 3)))
     for _ in range(40):
-        state = run._stepped(state)
+        state = run.stepped(state, state.step + 1)
     nearest = cKDTree(state.places).query(state.places, k=2)[0][:, 1]
     assert np.median(nearest) > 0.6 * 0.05
