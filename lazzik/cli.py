@@ -262,8 +262,8 @@ def compare(
 ) -> None:
     """List what differs between two scenes: what it is, what it was and what it becomes. Exit code 0 if nothing does, 1
     if anything does, 2 if one of them can't be read."""
-    from lazzik.core.compare.differences import differences
     from lazzik.core.compare.words import in_words
+    from lazzik.core.scene.differences import differences
 
     try:
         one, other = _read(before, unread=2), _read(after, unread=2)

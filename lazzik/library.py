@@ -16,7 +16,6 @@ from numpy.typing import NDArray
 from lazzik.core.bake.baking import TOLERANCES, BakePlan, bakeable
 from lazzik.core.bake.baking import bake as plan_bake
 from lazzik.core.clock import Clock
-from lazzik.core.compare.differences import differences
 from lazzik.core.compare.taking import take_over as plan_taking
 from lazzik.core.compare.words import Worded, in_words
 from lazzik.core.errors import InvalidDocument, InvalidEdit
@@ -25,6 +24,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.formats.importer import import_files as plan_import
 from lazzik.core.formats.registry import format_for
 from lazzik.core.progress import UNHEARD, Progress
+from lazzik.core.scene.differences import differences
 from lazzik.core.scene.edits import applied, read_edits
 from lazzik.core.scene.receipt import Receipt
 from lazzik.core.scene.scene import Scene

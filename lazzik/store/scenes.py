@@ -162,7 +162,7 @@ class SceneStore:
         scene_id = secrets.token_hex(6)
         text = json.dumps(scene_json(scene))
         with self._database.writing() as session:
-            _store_assets(session, scene.nodes, scene.assets)
+            _store_assets(session, scene.kept_nodes, scene.assets)
             session.add(SceneRow(id=scene_id, name=scene.name, head=0))
             session.flush()
             session.add(RevisionRow(scene=scene_id, number=0, parent=None, label=label, snapshot=text))
@@ -277,6 +277,8 @@ class SceneStore:
         before = self.at(scene_id, revision)
         patch = json.dumps(patch_between(before, after))
         changed = [node for node in after.nodes if before.by_id.get(node.id) is not node]
+        if after.object_recipes is not before.object_recipes:
+            changed += [node for recipe in after.object_recipes for node in recipe.nodes]
         # no patch leads from a document of an earlier version
         whole = None if self._is_present(scene_id, revision) else json.dumps(scene_json(after))
         label = label[:400]

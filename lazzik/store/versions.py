@@ -17,9 +17,9 @@ from pydantic import StringConstraints
 from sqlalchemy import select
 from sqlalchemy.orm import Session, defer
 
-from lazzik.core.compare.differences import differences
 from lazzik.core.compare.words import in_words, summary
 from lazzik.core.errors import InvalidEdit, LazzikError
+from lazzik.core.scene.differences import differences
 from lazzik.core.scene.scene import Scene
 from lazzik.store.database import Database
 from lazzik.store.rows import NoPicture, NothingThere, head_row, revision_row, scene_row

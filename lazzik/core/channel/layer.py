@@ -280,6 +280,15 @@ class Layer(Frozen):
         """Addresses that the layer itself reads, beside what its numbers read."""
         return frozenset()
 
+    def readdressed(self, change: Callable[[str], str]) -> Self:
+        """The layer with a change made to each address that it reads itself; itself if none of them changed."""
+        changed: dict[str, Any] = {}
+        for name in type(self).model_fields:
+            wording = mark_of(type(self), name, Wording)
+            if wording is not None and wording.what != "formula" and (text := getattr(self, name)):
+                changed |= {name: new} if (new := change(text)) != text else {}
+        return self.replaced(**changed) if changed else self
+
     def numbers(self, book: Book) -> dict[str, tuple[float | Channel, Quantity]]:
         """Every number that can be changed on the layer, in order, as (number, quantity)."""
         return {name: (getattr(self, name), quantity) for name, quantity in numbers_of(type(self)).items()}

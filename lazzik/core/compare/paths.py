@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from lazzik.core.compare.differences import BASE, Path
 from lazzik.core.scene.address import Address
+from lazzik.core.scene.differences import BASE, Path
 from lazzik.core.scene.scene import PARTS
 
 OWN = {"dials": "value", "recipes": "stack", "sheaves": "weight"}

@@ -14,11 +14,11 @@ from dataclasses import dataclass
 from pydantic import ValidationError
 
 from lazzik.core.channel.airflow import AIR
-from lazzik.core.compare.differences import ABSENT, ORDER, Difference, Path, differences, under, with_differences
 from lazzik.core.compare.paths import part_of, path_of
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.scene.address import exists
 from lazzik.core.scene.bundle import assets_of
+from lazzik.core.scene.differences import ABSENT, ORDER, Difference, Path, differences, under, with_differences
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.references import PLACES, circle, circle_said, readers, reads_at
 from lazzik.core.scene.scene import Scene
@@ -147,7 +147,7 @@ class _Taking:
             said = plain(error.errors(include_url=False)[0]["msg"])
             raise InvalidEdit(f"This can't be taken over without more of it: {said}", rows[0].key) from None
         if self.other.assets is not made.assets:
-            for name in sorted({name for node in made.nodes for name in assets_of(node)}):
+            for name in sorted({name for node in made.kept_nodes for name in assets_of(node)}):
                 if made.assets.get(name) is None:
                     made.assets.put(self.other.assets.content(name))
         if check:

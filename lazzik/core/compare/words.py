@@ -10,18 +10,18 @@ from typing import Any
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.channel.window import Window
-from lazzik.core.compare.differences import ABSENT, BASE, ORDER, RANGE, Base, Difference
 from lazzik.core.compare.paths import address_of
 from lazzik.core.document import Frozen, Option, Quantity, mark_of
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.scene.address import WORDS, Address, find
+from lazzik.core.scene.differences import ABSENT, BASE, ORDER, RANGE, Base, Difference
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 
 SILENT = frozenset({"nodes", "layers", "deform", "tracks", "stack", "value", "motion", BASE})
 """Steps of a path that say nothing to people."""
 
-ALSO = WORDS | {"poses": "pose", "receipts": "bake", "marks": "mark"}
+ALSO = WORDS | {"object_recipes": "recipe", "poses": "pose", "receipts": "bake", "marks": "mark"}
 """Parts of a scene that are no objects, each with the word that stands before its name."""
 
 FIELDS = {

@@ -6,6 +6,7 @@ y = the formula's value; its language stands in expression.py
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from typing import Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
@@ -63,6 +64,14 @@ class Formula(Layer):
     def references(self) -> frozenset[str]:
         """The dials."""
         return frozenset(f"dials/{name}" for name in self.dials)
+
+    def readdressed(self, change: Callable[[str], str]) -> Self:
+        """The names of the dials, all at once: one may be given another one's name."""
+        named = {name: change(f"dials/{name}").removeprefix("dials/") for name in self.dials}
+        if all(name == new for name, new in named.items()):
+            return self
+        text = re.sub(r"(?<![\w.])[a-z_][a-z0-9_]*", lambda found: named.get(found[0], found[0]), self.text)
+        return self.replaced(text=text)
 
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) the formula's value. Raises BadFormula where it is not finite, UnknownAddress for a lost dial."""

@@ -106,6 +106,11 @@ class Use(Layer):
         """The recipe."""
         return frozenset({f"recipes/{self.recipe}"})
 
+    def readdressed(self, change: Callable[[str], str]) -> Self:
+        """The recipe's name."""
+        name = change(f"recipes/{self.recipe}").removeprefix("recipes/")
+        return self if name == self.recipe else self.replaced(recipe=name)
+
     def numbers(self, book: Book) -> dict[str, tuple[float | Channel, Quantity]]:
         """The exposed numbers, then the layer's own."""
         recipe: Recipe | None = book.recipe(self.recipe)

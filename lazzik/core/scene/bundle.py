@@ -67,7 +67,7 @@ def _fits(node: Node, count: int, assets: AssetStore) -> None:
 
 def packed_assets(scene: Scene) -> dict[str, str]:
     """What is heavy of a scene as text, by name. Raises UnknownAsset."""
-    names = sorted({name for node in scene.nodes for name in assets_of(node)})
+    names = sorted({name for node in scene.kept_nodes for name in assets_of(node)})
     return {name: b64encode(scene.assets.content(name)).decode() for name in names}
 
 

@@ -16,7 +16,7 @@ from lazzik.core.scene.references import node_reads, seen_by
 from lazzik.core.scene.scene import Scene
 
 CLOCK = ("fps", "first", "last")
-ROWS = ("dials", "recipes", "clips", "sheaves", "poses", "marks", "receipts")
+ROWS = ("dials", "recipes", "object_recipes", "clips", "sheaves", "poses", "marks", "receipts")
 
 
 @dataclass(frozen=True)

@@ -21,6 +21,7 @@ from lazzik.core.scene.carried import Carried
 from lazzik.core.scene.cloth import Cloth
 from lazzik.core.scene.emitter import Emitter
 from lazzik.core.scene.morph_targets import ShapeFrames, ShapeTargets
+from lazzik.core.scene.object_use import MOST_USES, ObjectUse
 from lazzik.core.scene.picture import Picture
 from lazzik.core.scene.scatter import Scatter
 from lazzik.core.scene.swarm import Swarm
@@ -139,6 +140,8 @@ class Node(Frozen):
     swarm: Swarm | None = None
     """What fills another with particles that keep their distance."""
     origin: Origin | None = None
+    uses: Annotated[tuple[ObjectUse, ...], Field(max_length=MOST_USES)] = ()
+    """The recipes of objects that it follows."""
 
     @model_validator(mode="after")
     def _told_apart(self) -> Self:
@@ -149,6 +152,9 @@ class Node(Frozen):
             raise ValueError("only a mesh can be cloth, and not what sends out particles")
         if self.swarm is not None and (self.shape is not None or self.emitter is not None):
             raise ValueError("a swarm has no shape of its own, and sends out nothing")
+        followed = [use.recipe for use in self.uses]
+        if len(set(followed)) < len(followed):
+            raise ValueError("an object follows a recipe once")
         return self
 
     @cached_property

@@ -13,7 +13,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from lazzik.core.channel.channel import Channel, as_channel
+from lazzik.core.channel.channel import Channel, as_channel, simplest
 from lazzik.core.channel.keys import Key
 from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.channel.scaling import moved_base, scaled
@@ -22,13 +22,14 @@ from lazzik.core.document import Quantity
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.layers import Clip, Recipe
 from lazzik.core.layers.recipe import Override, Use
-from lazzik.core.scene.address import Address, write
+from lazzik.core.scene.address import with_number
 from lazzik.core.scene.morph_targets import ShapeFrames
-from lazzik.core.scene.node import channels_of
+from lazzik.core.scene.node import Node, channels_of
+from lazzik.core.scene.object_recipe import ObjectRecipe
 from lazzik.core.scene.receipt import Receipt
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.sheaf import WEIGHT, Sheaf
-from lazzik.core.scene.visit import with_repeating
+from lazzik.core.scene.visit import parts_repeating
 
 PLAIN = Quantity()
 
@@ -95,6 +96,18 @@ class TimeMap:
         exposed = next((item for item in (recipe.exposed if recipe else ()) if item.name == override.name), None)
         return override.replaced(value=self.number(override.value, exposed.quantity if exposed else PLAIN))
 
+    def node(self, node: Node) -> Node:
+        """An object: its numbers, and what of it repeats."""
+        for path, number, quantity in channels_of(node):
+            new = self.number(number, quantity)
+            if new != number:
+                node = with_number(node, path.split("."), simplest(as_channel(new)))
+        return parts_repeating(node, lambda part: part.looped(part.loop and part.loop * self.factor, fit=part.fit))
+
+    def object_recipe(self, recipe: ObjectRecipe) -> ObjectRecipe:
+        """A saved object, with what belongs to it."""
+        return recipe.replaced(nodes=tuple(self.node(node) for node in recipe.nodes))
+
     def receipt(self, receipt: Receipt) -> Receipt:
         """What a bake did."""
         lines = tuple(
@@ -112,7 +125,7 @@ def retimed(scene: Scene, fps: float) -> Scene:
 
     Raises InvalidEdit where a shape is baked to the points of every frame: those stand on whole frames.
     """
-    for node in scene.nodes:
+    for node in scene.kept_nodes:
         if isinstance(node.targets, ShapeFrames):
             raise InvalidEdit(
                 f"The shape of {node.label} is baked to the points of every frame, which can't be moved between them. "
@@ -126,17 +139,14 @@ def retimed(scene: Scene, fps: float) -> Scene:
     dials = tuple(dial.replaced(value=time.number(dial.value, dial.quantity)) for dial in scene.dials)
     receipts = tuple(time.receipt(receipt) for receipt in scene.receipts)
     clips = tuple(_clip(clip, begun) for clip in scene.clips)
+    wholes = tuple(time.object_recipe(recipe) for recipe in scene.object_recipes)
     sheaves = tuple(time.sheaf(sheaf) for sheaf in scene.sheaves)
     marks = tuple(mark.replaced(frame=round(time.frame(mark.frame))) for mark in scene.marks)
     after = scene.replaced(
-        fps=fps, last=last, recipes=recipes, dials=dials, clips=clips, receipts=receipts, sheaves=sheaves, marks=marks
-    )
-    for node in scene.nodes:
-        for path, number, quantity in channels_of(node):
-            new = time.number(number, quantity)
-            if new != number:
-                after = write(after, Address(node.id, path), lambda _, new=new: as_channel(new))  # type: ignore[misc]
-    return with_repeating(after, lambda part: part.looped(part.loop and part.loop * time.factor, fit=part.fit))
+        fps=fps, last=last, recipes=recipes, object_recipes=wholes, dials=dials, clips=clips, receipts=receipts,
+        sheaves=sheaves, marks=marks,
+    )  # fmt: skip
+    return after.replaced(nodes=tuple(time.node(node) for node in scene.nodes))
 
 
 def _clip(clip: Clip, time: TimeMap) -> Clip:

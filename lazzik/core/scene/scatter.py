@@ -6,7 +6,8 @@ evaluate/leans.py.
 
 from __future__ import annotations
 
-from typing import Annotated, Any, ClassVar, Literal
+from collections.abc import Collection
+from typing import Annotated, Any, ClassVar, Literal, Self
 
 from pydantic import Field
 
@@ -166,6 +167,16 @@ class Scatter(Repeats):
     def refers(self) -> tuple[Slug, ...]:
         """The objects that it names."""
         return self.sources if self.surface is None else (*self.sources, self.surface)
+
+    def without(self, gone: Collection[Slug]) -> Self | None:
+        """The same without objects that are gone: one that loses its surface stands in a grid. None if no source is
+        left; itself if it names none of them."""
+        if set(gone).isdisjoint(self.refers):
+            return self
+        sources = tuple(slug for slug in self.sources if slug not in gone)
+        lost = self.surface in gone
+        over = {"surface": None, "over": "grid" if self.over == "surface" else self.over} if lost else {}
+        return self.replaced(sources=sources, **over) if sources else None
 
     @classmethod
     def settings(cls) -> dict[str, tuple[Any, ...]]:

@@ -17,6 +17,7 @@ from lazzik.core.layers import Clip, Recipe
 from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.mark import Mark
 from lazzik.core.scene.node import Node
+from lazzik.core.scene.object_recipe import ObjectRecipe
 from lazzik.core.scene.pose import Pose
 from lazzik.core.scene.receipt import Receipt
 from lazzik.core.scene.scatter import Scatter
@@ -39,8 +40,8 @@ FIELDS: dict[type[ScenePart], str] = {Dial: "dials", Recipe: "recipes", Clip: "c
 
 
 class Scene(Frozen):
-    """Frame rate, range, objects in the order of the tree, dials, recipes, clips, sheaves, poses, marks, and receipts,
-    oldest first."""
+    """Frame rate, range, objects in the order of the tree, dials, recipes of numbers and of objects, clips, sheaves,
+    poses, marks, and receipts, oldest first."""
 
     format: Literal["lazzik-scene"] = "lazzik-scene"
     version: Literal[2] = 2
@@ -52,6 +53,7 @@ class Scene(Frozen):
     dials: Annotated[tuple[Dial, ...], Field(max_length=MOST_DIALS)] = ()
     recipes: Annotated[tuple[Recipe, ...], Field(max_length=MOST_DIALS)] = ()
     clips: Annotated[tuple[Clip, ...], Field(max_length=MOST_DIALS)] = ()
+    object_recipes: Annotated[tuple[ObjectRecipe, ...], Field(max_length=MOST_DIALS)] = ()
     sheaves: Annotated[tuple[Sheaf, ...], Field(max_length=MOST_DIALS)] = ()
     poses: Annotated[tuple[Pose, ...], Field(max_length=MOST_DIALS)] = ()
     marks: Annotated[tuple[Mark, ...], Field(max_length=MOST_MARKS)] = ()
@@ -77,10 +79,10 @@ class Scene(Frozen):
                     raise ValueError(f"the run of '{node.id}' needs '{slug}', which is not there")
         if word := next((word for word in PARTS if word in self.by_id), None):
             raise ValueError(f"no object may have the id '{word}'")
-        for word in (*PARTS, "poses", "marks"):
+        for word in (*PARTS, "object_recipes", "poses", "marks"):
             names = [part.id for part in getattr(self, word)]
             if len(set(names)) < len(names):
-                raise ValueError(f"two {word} share a name")
+                raise ValueError(f"two {word.replace('_', ' ')} share a name")
         return self
 
     def _check_parents(self, node: Node) -> None:
@@ -181,6 +183,15 @@ class Scene(Frozen):
         scene = super().replaced(**changes)
         scene.__dict__["assets"] = self.assets
         return scene
+
+    @property
+    def kept_nodes(self) -> tuple[Node, ...]:
+        """All objects that the document holds: those of the scene, and those of its recipes of objects."""
+        return (*self.nodes, *(node for recipe in self.object_recipes for node in recipe.nodes))
+
+    def object_recipe(self, name: str) -> ObjectRecipe | None:
+        """A recipe of objects by name."""
+        return next((recipe for recipe in self.object_recipes if recipe.id == name), None)
 
     @property
     def frames(self) -> int:

@@ -64,7 +64,7 @@ def read_scene(text: str | bytes, assets: AssetStore | None = None, *, stored: b
     if members := circle(scene):
         raise InvalidDocument(f"The scene can't be read: {circle_said(scene, members)}.", members[0])
     if not stored:
-        for node in scene.nodes:
+        for node in scene.kept_nodes:
             check_assets(node, assets)
     return scene
 

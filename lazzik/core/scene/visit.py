@@ -8,7 +8,7 @@ from collections.abc import Callable, Collection, Iterator
 from lazzik.core.channel.channel import Channel, as_channel
 from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.channel.repeats import Repeats
-from lazzik.core.scene.address import Address, write
+from lazzik.core.scene.address import Address, with_number, write
 from lazzik.core.scene.aim import Aim
 from lazzik.core.scene.node import CARRIED, Node, channels_of
 from lazzik.core.scene.scene import Scene
@@ -54,6 +54,14 @@ def with_layers_at(scene: Scene, addresses: list[str], change: Change) -> Scene:
     return scene
 
 
+def with_own_layers(node: Node, change: Change) -> Node:
+    """An object with a change made to every layer on its numbers; itself if none of them changed."""
+    for path, number, _ in channels_of(node):
+        if (new := with_layers(number, change)) is not number:
+            node = with_number(node, path.split("."), new)
+    return node
+
+
 def with_every_layer(scene: Scene, change: Change) -> Scene:
     """The scene with a change made to every layer in it."""
     moved = [address for address, number in layered(scene) if with_layers(number, change) is not number]
@@ -67,11 +75,12 @@ def with_repeating(scene: Scene, change: Callable[[Repeats], Repeats], slugs: Co
         new
         for node in scene.nodes
         if slugs is None or node.id in slugs
-        if (new := _repeating(node, change)) is not node
+        if (new := parts_repeating(node, change)) is not node
     )
 
 
-def _repeating(node: Node, change: Callable[[Repeats], Repeats]) -> Node:
+def parts_repeating(node: Node, change: Callable[[Repeats], Repeats]) -> Node:
+    """An object with a change made to all of it that repeats beside its layers; itself if none of it changed."""
     changes: dict[str, object] = {}
     for name in ("aim", "field", "scatter", *CARRIED):
         part: Repeats | None = getattr(node, name)
@@ -81,6 +90,17 @@ def _repeating(node: Node, change: Callable[[Repeats], Repeats]) -> Node:
     if any(new is not old for new, old in zip(deform, node.deform, strict=True)):
         changes["deform"] = deform
     return node.replaced(**changes) if changes else node
+
+
+def with_recipe_objects(scene: Scene, change: Callable[[Node], Node]) -> Scene:
+    """The scene with a change made to each object of its recipes."""
+    if not scene.object_recipes:
+        return scene
+    return scene.replaced(
+        object_recipes=tuple(
+            recipe.replaced(nodes=tuple(change(node) for node in recipe.nodes)) for recipe in scene.object_recipes
+        )
+    )
 
 
 def with_aims(scene: Scene, change: Callable[[Aim], Aim], slugs: Collection[str] | None = None) -> Scene:

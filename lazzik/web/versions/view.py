@@ -9,13 +9,13 @@ from typing import Any
 
 import numpy as np
 
-from lazzik.core.compare.differences import differences
 from lazzik.core.compare.motion import apart, farthest_apart
 from lazzik.core.compare.paths import address_of
 from lazzik.core.compare.words import Worded, group_name, grouped, in_words
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.address import Address, exists, find, title
+from lazzik.core.scene.differences import differences
 from lazzik.core.scene.scene import Scene
 from lazzik.web.stack.curves import MOST_POINTS
 from lazzik.web.states import NamedState

@@ -9,8 +9,8 @@ from hypothesis import given
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
-from lazzik.core.compare.differences import ABSENT, differences, with_differences
 from lazzik.core.compare.sharing import sharing
+from lazzik.core.scene.differences import ABSENT, differences, with_differences
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene, scene_text
 from tests.conftest import edited, turned

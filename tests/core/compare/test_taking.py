@@ -10,12 +10,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lazzik.core.channel.channel import Channel
-from lazzik.core.compare.differences import differences
 from lazzik.core.compare.taking import take_over
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.geometry.assets import pack_mesh
 from lazzik.core.geometry.imported import MeshShape
 from lazzik.core.geometry.primitives import Box
+from lazzik.core.scene.differences import differences
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.references import circle
 from lazzik.core.scene.scene import Scene

@@ -7,10 +7,10 @@ from typing import Any
 import pytest
 from hypothesis import given
 
-from lazzik.core.compare.differences import differences
 from lazzik.core.compare.paths import address_of, path_of
 from lazzik.core.compare.words import in_words, summary
 from lazzik.core.scene.address import Address, title
+from lazzik.core.scene.differences import differences
 from lazzik.core.scene.scene import Scene
 from tests.conftest import edited
 from tests.core.compare.edits import MAST, STEPS, journeys, scene_after

@@ -34,6 +34,15 @@ from lazzik.core.scene.edits.keys import (
 )
 from lazzik.core.scene.edits.marks import AddMark, ChangeMark, RemoveMark
 from lazzik.core.scene.edits.moves import Orbit, Pan
+from lazzik.core.scene.edits.object_recipes import (
+    ChangeObjectRecipe,
+    FollowObjectRecipe,
+    PartObjectRecipe,
+    PutObjectRecipe,
+    RemoveObjectRecipe,
+    SaveObjectRecipe,
+    UpdateObjectRecipe,
+)
 from lazzik.core.scene.edits.objects import AddObject, BringIn, ChangeObject, RemoveObject
 from lazzik.core.scene.edits.pictures import BringPicture, ChangePicture, PutPicture
 from lazzik.core.scene.edits.poses import PlacePose, RemovePose, SavePose
@@ -92,6 +101,13 @@ AnyEdit = Annotated[
     | ChangeRecipe
     | ExposeNumber
     | RemoveRecipe
+    | SaveObjectRecipe
+    | PutObjectRecipe
+    | UpdateObjectRecipe
+    | ChangeObjectRecipe
+    | FollowObjectRecipe
+    | PartObjectRecipe
+    | RemoveObjectRecipe
     | AddObject
     | BringIn
     | ChangeObject

@@ -15,8 +15,8 @@ from lazzik.core.document import Label, Slug, Typed
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.layers.formula import Formula
 from lazzik.core.scene.edits.base import Edit, free_label, free_slug
-from lazzik.core.scene.edits.scatters import copied
 from lazzik.core.scene.node import Node, Scale
+from lazzik.core.scene.renaming import copied
 from lazzik.core.scene.rest_pose import extent, triple
 from lazzik.core.scene.scene import MOST_NODES, PARTS, Scene
 

@@ -15,8 +15,9 @@ from lazzik.core.layers.clip import Clip
 from lazzik.core.scene.edits.aims import without_targets
 from lazzik.core.scene.edits.base import Edit, free_label, free_slug
 from lazzik.core.scene.edits.dials import free_name
-from lazzik.core.scene.edits.scatters import copied, without_scattered
+from lazzik.core.scene.edits.scatters import without_scattered
 from lazzik.core.scene.node import Camera, Light, Look, Node, Position
+from lazzik.core.scene.renaming import copied, renamed_address
 from lazzik.core.scene.scene import MOST_NODES, PARTS, Scene
 
 
@@ -80,7 +81,7 @@ class BringIn(Edit):
         clips = list(scene.clips)
         for clip in self.clips:
             name = free_name(clip.id, {other.id for other in clips}, "clip")
-            tracks = tuple(track.replaced(origin=_renamed(track.origin, names)) for track in clip.tracks)
+            tracks = tuple(track.replaced(origin=renamed_address(track.origin, names)) for track in clip.tracks)
             clips.append(clip.replaced(id=name, tracks=tracks))
         return scene.replaced(nodes=(*scene.nodes, *brought), clips=tuple(clips))
 
@@ -93,11 +94,6 @@ def _sized(node: Node, factor: float) -> Node:
     position = {axis: scaled(getattr(node.position, axis), factor) for axis in "xyz"}
     scale = {axis: scaled(getattr(node.scale, axis), factor) for axis in "xyz"}
     return node.replaced(position=node.position.replaced(**position), scale=node.scale.replaced(**scale))
-
-
-def _renamed(address: str, names: dict[str, str]) -> str:
-    node, _, path = address.partition("/")
-    return f"{names.get(node, node)}/{path}"
 
 
 class ChangeObject(Edit):

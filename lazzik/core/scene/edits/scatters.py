@@ -155,39 +155,18 @@ def bears(scene: Scene, surface: str | None, where: str) -> Node:
 def without_scattered(scene: Scene, gone: Collection[str]) -> tuple[Node, ...]:
     """The objects that stay without some others, scatters without them too: one that loses all its sources goes, one
     that loses its surface stands in a grid; particles that began on one begin where their emitter stands, and pins
-    that followed one follow the cloth."""
+    that followed one follow the cloth; what follows a recipe lacks those of its objects from then on."""
     stay = []
     for node in scene.nodes:
         if node.id in gone:
             continue
-        scatter = node.scatter
-        if scatter is not None and not set(gone).isdisjoint({*scatter.sources, scatter.surface}):
-            sources = tuple(slug for slug in scatter.sources if slug not in gone)
-            if not sources:
+        if node.scatter is not None and (scatter := node.scatter.without(set(gone))) is not node.scatter:
+            if scatter is None:
                 continue
-            lost = scatter.surface in gone
-            over = {"surface": None, "over": "grid" if scatter.over == "surface" else scatter.over} if lost else {}
-            node = node.replaced(scatter=scatter.replaced(sources=sources, **over))
+            node = node.replaced(scatter=scatter)
         if node.carried is not None and not set(gone).isdisjoint(node.carried.refers):
             node = node.with_carried(lambda part: part.without(set(gone)))
+        if any(here in gone for use in node.uses for _, here in use.objects):
+            node = node.replaced(uses=tuple(use.without(gone) for use in node.uses))
         stay.append(node)
     return tuple(stay)
-
-
-def copied(node: Node, names: dict[str, str]) -> Node:
-    """An object whose parts name copies of others, where these are copied too (object -> copy)."""
-    changed = node.replaced(
-        aim=node.aim and node.aim.retargeted(names), scatter=node.scatter and _copied_scatter(node.scatter, names)
-    )
-    return changed.with_carried(lambda part: part.renamed(names))
-
-
-def _copied_scatter(scatter: Scatter, names: dict[str, str]) -> Scatter:
-    """A scatter whose sources and surface are the copies of them, where these are copied too (object -> copy)."""
-    sources = tuple(names.get(slug, slug) for slug in scatter.sources)
-    surface = names.get(scatter.surface or "", scatter.surface or "") or None
-    return (
-        scatter
-        if (sources, surface) == (scatter.sources, scatter.surface)
-        else scatter.replaced(sources=sources, surface=surface)
-    )

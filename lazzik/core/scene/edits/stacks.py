@@ -15,9 +15,20 @@ from lazzik.core.layers.recipe import Use
 from lazzik.core.scene.address import Address, find, find_layer, title, write
 from lazzik.core.scene.edits.base import Edit, free_label, free_slug
 from lazzik.core.scene.edits.dials import free_name
+from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.sheaf import Sheaf
-from lazzik.core.scene.visit import layered, layers_on, with_every_layer, with_layers, with_layers_at, with_repeating
+from lazzik.core.scene.visit import (
+    layered,
+    layers_on,
+    parts_repeating,
+    with_every_layer,
+    with_layers,
+    with_layers_at,
+    with_own_layers,
+    with_recipe_objects,
+    with_repeating,
+)
 
 
 class PutLayers(Edit):
@@ -198,7 +209,13 @@ def refit(scene: Scene) -> Scene:
     for sheaf in scene.sheaves:
         if (fitted := sheaf.fitted(first, last)) is not sheaf:
             scene = scene.with_part(fitted)
-    return with_repeating(scene, lambda part: part.fitted(first, last))
+    scene = with_repeating(scene, lambda part: part.fitted(first, last))
+    return with_recipe_objects(scene, lambda node: _refit(node, first, last))
+
+
+def _refit(node: Node, first: float, last: float) -> Node:
+    node = with_own_layers(node, lambda layer: layer.fitted(first, last))
+    return parts_repeating(node, lambda part: part.fitted(first, last))
 
 
 def _with_layer(scene: Scene, address: Address, layer: Layer) -> Scene:

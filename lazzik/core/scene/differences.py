@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from enum import Enum
-from typing import Any
+from typing import Any, TypeVar
 
 from lazzik.core.channel.channel import Channel, as_channel, simplest
 from lazzik.core.channel.keys import Beyond, Key
@@ -18,6 +18,8 @@ from lazzik.core.channel.window import Window
 from lazzik.core.document import Frozen
 from lazzik.core.scene.receipt import Receipt
 from lazzik.core.scene.scene import Scene
+
+Document = TypeVar("Document", bound=Frozen)
 
 Path = tuple[str, ...]
 """From the scene to a part: names of fields, ids of rows, and the three below."""
@@ -86,9 +88,11 @@ def under(path: Path, root: Path) -> bool:
     return path[: len(root)] == root
 
 
-def differences(before: Scene, after: Scene) -> list[Difference]:
-    """All that leads from one scene to another, in the order of the document. What is the same object in both is passed
-    over unread."""
+def differences(before: Document, after: Document) -> list[Difference]:
+    """All that leads from one scene to another, or from an object or another part of one to another, in the order of
+    the document. What is the same object in both is passed over unread."""
+    if not isinstance(before, Scene) or not isinstance(after, Scene):
+        return list(_fields(before, after, ()))
     found = list(_fields(before, after, (), leaving=("first", "last")))
     was, becomes = (before.first, before.last), (after.first, after.last)
     if was != becomes:
@@ -154,11 +158,11 @@ def _rows(before: tuple[Any, ...], after: tuple[Any, ...], path: Path) -> Iterat
         yield Difference((*path, ORDER), tuple(was), order)
 
 
-def with_differences(scene: Scene, taken: Iterable[Difference]) -> Scene:
-    """The scene that differences lead to, which were found from it. All is made at once, so that parts that make sense
-    together only can come together.
+def with_differences(part: Document, taken: Iterable[Difference]) -> Document:
+    """The scene, or the part of one, that differences lead to which were found from it. All is made at once, so that
+    parts that make sense together only can come together.
 
-    Raises pydantic's ValidationError where the outcome would be no scene.
+    Raises pydantic's ValidationError where the outcome would be none.
     """
     chosen: Chosen = {}
     for difference in taken:
@@ -166,7 +170,7 @@ def with_differences(scene: Scene, taken: Iterable[Difference]) -> Scene:
         for step in difference.path[:-1]:
             here = here.setdefault(step, {})  # type: ignore[assignment]
         here[difference.path[-1]] = difference
-    return _made(scene, chosen) if chosen else scene
+    return _made(part, chosen) if chosen else part
 
 
 def _made(part: Frozen, chosen: Chosen) -> Any:
