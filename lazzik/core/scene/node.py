@@ -33,6 +33,7 @@ CARRIED = ("emitter", "cloth", "swarm")
 
 LAID_OPEN: Mapping[str, str] = {
     "air": "field", "copies": "scatter", "particles": "emitter", "cloth": "cloth", "swarm": "swarm", "aim": "aim",
+    "recipe": "following",
 }  # fmt: skip
 """Parts of an object that are more than numbers: what they are called in an address that lays one open -> field."""
 
@@ -166,6 +167,11 @@ class Node(Frozen):
     def deformer(self, deformer_id: str) -> AnyDeformer | None:
         """The deformer with this id, if the object has it."""
         return next((item for item in self.deform if item.id == deformer_id), None)
+
+    @property
+    def following(self) -> tuple[ObjectUse, ...] | None:
+        """The recipes of objects that it follows; None if there is none."""
+        return self.uses or None
 
     @property
     def carried(self) -> Carried | None:

@@ -274,7 +274,7 @@ def _knob(scene: Scene, here: Address, place: Place, layer: Layer, name: str, re
         quantity=entry.quantity,
         keyed=bool(own.keys),
         driven=own.moves,
-        own=name in overrides,
+        follows={"do": "follow-recipe", "address": f"{here}#{layer.id}", "number": name} if name in overrides else None,
         target=target,
         exposed=exposed,
     )

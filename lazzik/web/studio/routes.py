@@ -26,6 +26,7 @@ from lazzik.web.air.view import air_view
 from lazzik.web.cloth.view import cloth_view
 from lazzik.web.deps import Kept, Marked, Store
 from lazzik.web.emitter.view import emitter_view
+from lazzik.web.object_recipes.view import following_view
 from lazzik.web.requests.fields import Also, AskedRevision
 from lazzik.web.scatter.view import scatter_view
 from lazzik.web.shape.facts import shape_facts
@@ -49,7 +50,7 @@ SMALL = 15
 """Objects of a scene in which they are."""
 
 
-PANELS = ("aiming", "airing", "scattering", "emitting", "draping", "swarming")
+PANELS = ("aiming", "airing", "scattering", "emitting", "draping", "swarming", "following")
 """What the panels call the parts of an object that they lay open."""
 
 
@@ -159,6 +160,8 @@ def _laid_open(scene: Scene, address: Address | None, scope: Scope) -> dict[str,
             return {"draping": cloth_view(scene, node, cloth)}
         case (Swarm() as swarm, Node()):
             return {"swarming": swarm_view(scene, node, swarm)}
+        case (tuple(), Node()):
+            return {"following": following_view(scene, node)}
         case (None, _):
             return {}
         case (field, Node()):

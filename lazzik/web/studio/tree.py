@@ -252,7 +252,7 @@ def _row(scene: Scene, node: Node, depth: int, choice: Choice, scope: Scope) -> 
         can_form=node.shape is not None or node.id in scene.below,
         form_chosen=is_chosen and chosen is not None and chosen.path == "shape",
         parts=parts,
-        in_short=parts[0].words if parts and node.shape is None and parts[0].name != "aim" else "",
+        in_short=parts[0].words if parts and node.shape is None and parts[0].name not in ADDED else "",
     )
 
 
@@ -261,12 +261,19 @@ BESIDE = ("deform.", "shape.", *(f"{field}." for field in LAID_OPEN.values()))
 
 PART_ICONS = {
     "air": "wind", "copies": "flower3", "particles": "stars", "cloth": "flag", "swarm": "droplet", "aim": "crosshair",
+    "recipe": "collection",
 }  # fmt: skip
+
+
+ADDED = ("aim", "recipe")
+"""Parts that an object of any sort may have: they are not what it is."""
 
 
 def _opened(node: Node) -> str:
     """The part of an object that is laid open when it is chosen, if it has one that is more than numbers."""
-    return next((name for name, field in LAID_OPEN.items() if name != "aim" and getattr(node, field) is not None), "")
+    return next(
+        (name for name, field in LAID_OPEN.items() if name not in ADDED and getattr(node, field) is not None), ""
+    )
 
 
 def _parts(scene: Scene, node: Node, chosen: str) -> Iterator[PartRow]:
@@ -288,6 +295,9 @@ def _in_short(scene: Scene, node: Node, name: str) -> str:
             return stuff_of(node.cloth) or "its own"
         case "swarm" if node.swarm:
             return f"{base_value(node.swarm.spacing):.3g} m apart"
+        case "recipe":
+            named = (scene.object_recipe(use.recipe) for use in node.uses)
+            return ", ".join(recipe.label for recipe in named if recipe is not None)
         case _:
             return target_name(scene, node.aim) if node.aim else ""
 

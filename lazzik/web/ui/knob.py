@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import ClassVar
+from typing import Any, ClassVar
 
 from lazzik.core.document import Quantity
 
@@ -20,8 +21,8 @@ class Knob:
     quantity: Quantity
     keyed: bool
     driven: bool
-    own: bool = False
-    """On a recipe in use: whether it has left the recipe's value."""
+    follows: Mapping[str, Any] | None = None
+    """Where it has left a recipe's value: the edit by which it follows again."""
     target: str = ""
     """In a recipe's stack: its way from there, by which it can be exposed."""
     exposed: bool = False

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 import numpy as np
 import pytest
 
+from lazzik.core.channel.channel import Channel
 from lazzik.core.deformers import BY_KIND as DEFORMERS
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.evaluate.scope import Scope
@@ -39,7 +41,8 @@ def put(address: str, layer: str, **fields: Any) -> Edit:
 
 MAST = [
     tube("Mast"),
-    {"do": "add-object", "label": "Lamp", "shape": {"kind": "ball", "radius": 0.2}, "parent": "mast", "position": [0, 2, 0]},
+    {"do": "add-object", "label": "Lamp", "parent": "mast", "shape": {"kind": "ball", "radius": 0.2},
+     "position": [0, 2, 0]},
     put("mast/rotation.z", "Gust", amplitude=6.0, period=1.1, seed=3.0),
     put("mast/position.y", "Bob", kind="wave", amplitude=0.25, period=0.9),
     put("lamp/position.x", "Swing", kind="wave", amplitude=0.3, period=0.7),
@@ -79,10 +82,20 @@ def test_put_on_an_object_twice_as_large_all_moves_twice_as_far_in_the_same_time
     assert (use.inside, use.outside) == (2.0, 2.0)
     (lamp,) = (here for _, here in use.objects)
     for old, new in (("mast", "pole"), ("lamp", lamp)):
-        np.testing.assert_allclose(points_of(scene, new), 2.0 * points_of(scene, old) + [5.0, 0.0, 0.0], atol=1e-9)
+        np.testing.assert_allclose(
+            points_of(scene, new), 2.0 * points_of(scene, old) + np.array([5.0, 0.0, 0.0]), atol=1e-9
+        )
     assert scene.by_id[lamp].label == "Lamp"  # under another object: no two beside each other are alike
     was = saved(tube("Pole", 2.0, x=5.0)).by_id["pole"]
     assert (scene.by_id["pole"].look, scene.by_id["pole"].shape) == (was.look, was.shape)
+
+
+def number_at(scene: Scene, address: str) -> float | Channel:
+    return find(scene, Address.parse(address)).number
+
+
+def below(scene: Scene, *slugs: str) -> list[list[str]]:
+    return [sorted(node.label for node in scene.below.get(slug, ())) for slug in slugs]
 
 
 def put_nothing() -> Edit:
@@ -98,10 +111,10 @@ def test_every_deformer_is_sized_with_its_object(kind: str) -> None:
         {"do": "put-object-recipe", "recipe": "shaped", "nodes": ["large", "same"], "seeds": "same"},
     )  # fmt: skip
     small = points_of(scene, "small")
-    np.testing.assert_allclose(points_of(scene, "same"), small + [2.0, 0, 0], atol=1e-12)
+    np.testing.assert_allclose(points_of(scene, "same"), small + np.array([2.0, 0, 0]), atol=1e-12)
     if kind == "sway":  # its law of the wind is of metres a second, whatever the size
         return
-    np.testing.assert_allclose(points_of(scene, "large"), 3.0 * small + [4.0, 0, 0], atol=1e-9)
+    np.testing.assert_allclose(points_of(scene, "large"), 3.0 * small + np.array([4.0, 0, 0]), atol=1e-9)
     assert np.ptp(small, axis=0).max() > 1e-3 or kind in {"bend", "twist", "taper", "stretch", "jiggle"}
 
 
@@ -152,7 +165,7 @@ def test_a_changed_recipe_is_followed_save_where_a_use_has_its_own() -> None:
         {"do": "remove-deformer", "node": "mast", "deformer": "bend"},
         {"do": "update-object-recipe", "node": "mast", "recipe": "mast_in_a_gale"},
     )
-    value = lambda text: find(scene, Address.parse(text)).number  # noqa: E731
+    value = partial(number_at, scene)
     assert value("pole/rotation.z#gust.amplitude") == 2.5
     assert value("post/rotation.z#gust.amplitude") == 9.0
     assert [value(f"{slug}/rotation.z#gust.period") for slug in ("pole", "post")] == [2.0, 2.0]
@@ -172,14 +185,13 @@ def test_objects_come_and_go_with_the_recipe_and_those_that_were_removed_stay_aw
         {"do": "add-object", "label": "Sign", "parent": "mast", "shape": {"kind": "box"}, "position": [0, 1, 0]},
         {"do": "update-object-recipe", "node": "mast", "recipe": "mast_in_a_gale"},
     )
-    below = lambda slug: sorted(node.label for node in scene.below.get(slug, ()))  # noqa: E731
-    assert (below("mast"), below("pole"), below("post")) == (["Lamp", "Sign"], ["Lamp", "Sign"], ["Sign"])
+    assert below(scene, "mast", "pole", "post") == [["Lamp", "Sign"], ["Lamp", "Sign"], ["Sign"]]
     scene = edited(
         scene,
         {"do": "remove-object", "node": "lamp"},
         {"do": "update-object-recipe", "node": "mast", "recipe": "mast_in_a_gale"},
     )
-    assert (below("mast"), below("pole"), below("post")) == (["Sign"], ["Sign"], ["Sign"])
+    assert below(scene, "mast", "pole", "post") == [["Sign"], ["Sign"], ["Sign"]]
 
 
 def test_ids_that_are_taken_give_way_and_links_within_a_recipe_stay_within() -> None:

@@ -63,7 +63,6 @@ export function offerLayers() {
     { name: "feel", run: (button) => button && openFeel(button) },
     { name: "fit-range", run: fit },
     { name: "loop", run: loop },
-    { name: "follow-recipe", run: (button) => commit([{ do: "follow-recipe", address: layerOf(button), number: button?.dataset.follow ?? "" }]) },
     { name: "expose", run: expose },
     { name: "flag-layer", run: flag },
     { name: "swap-ends", run: (button) => commit([{ do: "swap-ends", address: layerOf(button) }]) },

@@ -454,6 +454,14 @@ export type ChangeObject = {
   parent?: string | null;
 };
 
+export type ChangeObjectRecipe = {
+  do: "change-object-recipe";
+  recipe: string;
+  label?: string | null;
+  note?: string | null;
+  exposed?: ExposedNumber[] | null;
+};
+
 export type ChangePicture = {
   do: "change-picture";
   node: string;
@@ -678,6 +686,11 @@ export type Exposed = {
   high?: number;
 };
 
+export type ExposedNumber = {
+  address: string;
+  label: string;
+};
+
 export type Follow = {
   kind: "follow";
   id: string;
@@ -693,6 +706,13 @@ export type Follow = {
   frequency?: number | Channel;
   damping?: number | Channel;
   delay?: number | Channel;
+};
+
+export type FollowObjectRecipe = {
+  do: "follow-object-recipe";
+  node: string;
+  recipe: string;
+  addresses?: string[];
 };
 
 export type FollowRecipe = {
@@ -923,6 +943,7 @@ export type Node = {
   cloth?: Cloth | null;
   swarm?: Swarm | null;
   origin?: Origin | null;
+  uses?: ObjectUse[];
 };
 
 export type Noise = {
@@ -967,6 +988,14 @@ export type Nudge = {
   snap?: number | string;
 };
 
+export type ObjectUse = {
+  recipe: string;
+  inside?: number;
+  outside?: number;
+  objects?: [string, string][];
+  parts?: [string, string][];
+};
+
 export type Orbit = {
   do: "orbit";
   node: string;
@@ -986,6 +1015,13 @@ export type Override = {
 export type Pan = {
   do: "pan";
   node: string;
+};
+
+export type PartObjectRecipe = {
+  do: "part-object-recipe";
+  nodes: string[];
+  recipe: string;
+  parts?: "stay" | "go";
 };
 
 export type PartSheaf = {
@@ -1155,6 +1191,14 @@ export type PutLayers = {
   sheaves?: Sheaf[];
 };
 
+export type PutObjectRecipe = {
+  do: "put-object-recipe";
+  recipe: string;
+  nodes?: string[];
+  seeds?: "own" | "same";
+  position?: [number | string, number | string, number | string] | null;
+};
+
 export type PutPicture = {
   do: "put-picture";
   node: string;
@@ -1218,6 +1262,12 @@ export type RemoveObject = {
   do: "remove-object";
   node: string;
   also?: string[];
+};
+
+export type RemoveObjectRecipe = {
+  do: "remove-object-recipe";
+  recipe: string;
+  part?: boolean;
 };
 
 export type RemovePin = {
@@ -1320,6 +1370,15 @@ export type Rumple = {
   drift?: number | Channel;
   seed?: number | Channel;
   toward?: "normals" | "side" | "across" | "axis";
+};
+
+export type SaveObjectRecipe = {
+  do: "save-object-recipe";
+  node: string;
+  label: string;
+  note?: string;
+  also?: string[];
+  expose?: ExposedNumber[];
 };
 
 export type SavePose = {
@@ -1788,6 +1847,12 @@ export type Ungroup = {
   nodes: string[];
 };
 
+export type UpdateObjectRecipe = {
+  do: "update-object-recipe";
+  node: string;
+  recipe: string;
+};
+
 export type Use = {
   kind: "recipe";
   id: string;
@@ -1877,4 +1942,4 @@ export type Window = {
   fade_out?: number;
 };
 
-export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | PutPicture | BringPicture | ChangePicture | AimAt | ChangeAim | RemoveAim | ChangeField | StandInWind | AddScatter | ChangeScatter | TakeCopies | AddEmitter | ChangeEmitter | Drape | Undrape | ChangeCloth | AddPin | ChangePin | RemovePin | Pour | ChangeSwarm | Orbit | Pan | GatherSheaf | ChangeSheaf | MoveSheaf | JoinSheaf | LeaveSheaf | PartSheaf | KeepSheaf | AddMark | ChangeMark | RemoveMark | ChangeScene | PlaceBake | BakeAgain | TakeBack;
+export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | SaveObjectRecipe | PutObjectRecipe | UpdateObjectRecipe | ChangeObjectRecipe | FollowObjectRecipe | PartObjectRecipe | RemoveObjectRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | PutPicture | BringPicture | ChangePicture | AimAt | ChangeAim | RemoveAim | ChangeField | StandInWind | AddScatter | ChangeScatter | TakeCopies | AddEmitter | ChangeEmitter | Drape | Undrape | ChangeCloth | AddPin | ChangePin | RemovePin | Pour | ChangeSwarm | Orbit | Pan | GatherSheaf | ChangeSheaf | MoveSheaf | JoinSheaf | LeaveSheaf | PartSheaf | KeepSheaf | AddMark | ChangeMark | RemoveMark | ChangeScene | PlaceBake | BakeAgain | TakeBack;
