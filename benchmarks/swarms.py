@@ -16,7 +16,7 @@ from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.coarse_swarm import coarse_swarm
 from lazzik.core.simulate.pbf import AT_REST, find_pairs, keys_of, push_apart, sum_densities
 from lazzik.core.simulate.playback import Playback
-from lazzik.core.simulate.run import FolderShelf
+from lazzik.core.simulate.run import FolderStorage
 from lazzik.core.simulate.shell import shell_of
 from lazzik.core.simulate.swarm import SUBSTEPS, SWEEPS, SwarmRun
 from lazzik.demo.whole import WHOLE
@@ -79,9 +79,9 @@ def _recipes() -> Iterator[str]:
         spent = best(lambda run=run, state=state: list(run.frames(3, 8, state)), runs=3) / 6  # type: ignore[misc]
         shell = best(partial(shell_of, run, moment), runs=3)
         with TemporaryDirectory() as folder:
-            shelf = FolderShelf(Path(folder))
-            list(Playback(scene, slug, shelf).moments(np.arange(20.0)))
-            dragged = best(partial(coarse_swarm, scene, slug, 18.0, scene, shelf), runs=3)
+            storage = FolderStorage(Path(folder))
+            list(Playback(scene, slug, storage).moments(np.arange(20.0)))
+            dragged = best(partial(coarse_swarm, scene, slug, 18.0, scene, storage), runs=3)
         yield (
             f"{recipe.label}, {len(moment):,} particles: {1e3 * spent:.0f} ms a frame, its shell {1e3 * shell:.0f} ms, "
             f"coarsely while a number is dragged {1e3 * dragged:.0f} ms (goal 100)"

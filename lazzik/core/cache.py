@@ -10,7 +10,7 @@ from typing import Generic, Protocol, TypeVar
 Value = TypeVar("Value")
 
 
-class Shelf(Protocol[Value]):
+class Storage(Protocol[Value]):
     """Where parts of long work are kept from one time to the next, in order."""
 
     def read(self, key: str, place: int) -> Value | None:

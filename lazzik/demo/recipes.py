@@ -117,9 +117,9 @@ def _turning() -> tuple[Recipe, ...]:
         ),
         _recipe(
             "breathing", "Breathing", "×", "Swells and sinks slowly: envelopes, canopies, sleeping things.",
-            _layer("wave", "breath", amplitude=0.06, period=3.0, softness=0.0),
-            _layer("limit", "floor", lowest=-0.05, highest=0.06, knee=0.03),
-            expose=("breath.amplitude", "breath.period"), reach=0.06,
+            _layer("wave", "breath", amplitude=0.06, period=3.0),
+            _layer("noise", "unevenly", amplitude=0.012, period=2.3, seed=81.0),
+            expose=("breath.amplitude", "breath.period", "unevenly.amplitude"), reach=0.06,
         ),
     )  # fmt: skip
 

@@ -27,6 +27,8 @@ class WholeRecipe:
     label: str
     note: str
     """In a sentence, with what it wants of the scene."""
+    main: str
+    """The object that others stand for where it is put on them."""
     build: Callable[[], list[Node]]
     """The objects; the last one is what is opened."""
 
@@ -144,23 +146,23 @@ def _spray() -> list[Node]:
 
 
 WHOLE = (
-    WholeRecipe(key="snow", label="Drifting snow", build=_snow,
+    WholeRecipe(key="snow", main="cloud", label="Drifting snow", build=_snow,
                 note="Flakes out of a hidden cloud. With a wind they drift; eddies bend their way."),
-    WholeRecipe(key="leaves", label="First leaves of autumn", build=_leaves,
+    WholeRecipe(key="leaves", main="crown", label="First leaves of autumn", build=_leaves,
                 note="Now and then one lets go of the crown and spins down. Any object may take the leaf's place."),
-    WholeRecipe(key="smoke", label="Chimney smoke", build=_smoke,
+    WholeRecipe(key="smoke", main="chimney", label="Chimney smoke", build=_smoke,
                 note="Puffs that rise, grow and thin out. A wind lays the plume over."),
-    WholeRecipe(key="spray", label="Spray", build=_spray,
+    WholeRecipe(key="spray", main="spray", label="Spray", build=_spray,
                 note="A fountain of drops that turn to mist as they slow down. Let it meet what it falls on."),
-    WholeRecipe(key="flag", label="Flag on a mast", build=_flag,
+    WholeRecipe(key="flag", main="flag-mast", label="Flag on a mast", build=_flag,
                 note="Linen at a mast that bows. It wants a wind; a stiffer stuff flutters more slowly."),
-    WholeRecipe(key="cover", label="Cover in gusts", build=_cover,
+    WholeRecipe(key="cover", main="goods-cover", label="Cover in gusts", build=_cover,
                 note="Canvas tied at its corners over a case. Gusts of a wind lift it."),
-    WholeRecipe(key="curtain", label="Curtain in a draught", build=_curtain,
+    WholeRecipe(key="curtain", main="curtain", label="Curtain in a draught", build=_curtain,
                 note="Silk on a rail, and a draught of its own that swells and sinks."),
-    WholeRecipe(key="drop", label="Drop that holds together", build=_drop,
+    WholeRecipe(key="drop", main="drop", label="Drop that holds together", build=_drop,
                 note="It floats; draughts of its own pull it apart, and it draws itself together again."),
-    WholeRecipe(key="basin", label="Water in a basin", build=_basin,
+    WholeRecipe(key="basin", main="basin", label="Water in a basin", build=_basin,
                 note="It sloshes as the basin is tipped. Let something else fall in by what it meets."),
 )  # fmt: skip
 """In the order in which they are offered."""

@@ -17,7 +17,7 @@ from sqlalchemy.orm import Session
 from lazzik.core.errors import LazzikError
 
 MIGRATIONS = Path(__file__).parent / "migrations"
-VERSIONS = ("0001", "0002", "0003", "0004", "0005", "0006")
+VERSIONS = ("0001", "0002", "0003", "0004", "0005", "0006", "0007")
 """Versions of the tables, the present one last: the numbers of the migrations."""
 
 FILE = "lazzik.db"

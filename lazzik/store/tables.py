@@ -112,3 +112,24 @@ class TrialRow(Table):
     revision: Mapped[int]
     name: Mapped[Short]
     made: Mapped[datetime] = mapped_column(default=now)
+
+
+class ShelfRow(Table):
+    """Something on the shelf. A row without content stands for one that ships with the program and was removed."""
+
+    __tablename__ = "shelf"
+
+    key: Mapped[str] = mapped_column(String(64), primary_key=True)
+    content: Mapped[str | None] = mapped_column(Text)
+    """The item as its file has it, with all that is heavy."""
+    made: Mapped[datetime] = mapped_column(default=now)
+
+
+class SpecimenRow(Table):
+    """What something on the shelf looks like, and what it was drawn of."""
+
+    __tablename__ = "specimen"
+
+    key: Mapped[str] = mapped_column(String(64), primary_key=True)
+    drawn_of: Mapped[str] = mapped_column(String(64))
+    content: Mapped[bytes] = mapped_column(LargeBinary)

@@ -24,10 +24,12 @@ from lazzik.core.errors import LazzikError
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.mesh_density import CoarseMarks
 from lazzik.core.progress import Stopped
+from lazzik.demo.shelf_items import shipped
 from lazzik.demo.station import station
 from lazzik.store.database import Database
 from lazzik.store.runs import Runs
 from lazzik.store.scenes import SceneStore
+from lazzik.store.shelf_items import ShelfItems
 from lazzik.store.versions import Versions
 from lazzik.web.errors import answer
 from lazzik.web.jobs import Jobs
@@ -47,8 +49,8 @@ ROUTES = (
     "scenes.routes", "studio.routes", "edits.routes", "stage.routes", "stack.routes", "shape.routes", "aim.routes",
     "air.routes", "scatter.routes", "carried.routes", "emitter.routes", "cloth.routes", "runs.routes",
     "marks.routes", "versions.routes", "objects.routes", "dials.routes", "poses.routes", "diagnose.routes",
-    "object_recipes.routes", "recipes.routes", "bake.routes", "deliver.routes", "jobs.routes", "jobs.film",
-    "login.routes",
+    "object_recipes.routes", "shelf.routes", "recipes.routes", "bake.routes", "deliver.routes", "jobs.routes",
+    "jobs.film", "login.routes",
 )  # fmt: skip
 """Where the routers are: each room's, and those of jobs."""
 
@@ -101,6 +103,7 @@ def create_app(
     app.state.jobs, app.state.store, app.state.workers = running, store, heavy
     app.state.database, app.state.versions, app.state.drafts = database, Versions(database, store), Drafts()
     app.state.runs, app.state.runs_at_work = Runs(database.folder), {}
+    app.state.shelf = ShelfItems(database, shipped)
     app.state.memo = Memo()
     app.state.marks = CoarseMarks()
     store.snapshot_due = partial(_snapshot, heavy, store)

@@ -11,6 +11,7 @@ from lazzik.core.evaluate.mesh_density import CoarseMarks
 from lazzik.store.database import Database
 from lazzik.store.runs import Runs
 from lazzik.store.scenes import SceneStore, State
+from lazzik.store.shelf_items import ShelfItems
 from lazzik.store.versions import Versions
 from lazzik.work.pool import Workers
 from lazzik.work.source import Source
@@ -44,6 +45,13 @@ def _versions(request: Request) -> Versions:
 
 
 VersionsOf = Annotated[Versions, Depends(_versions)]
+
+
+def _shelf(request: Request) -> ShelfItems:
+    return cast(ShelfItems, request.app.state.shelf)
+
+
+ShelfOf = Annotated[ShelfItems, Depends(_shelf)]
 
 
 Store = Annotated[SceneStore, Depends(_store)]

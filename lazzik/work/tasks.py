@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from lazzik.core.scene.edits import Edit
     from lazzik.core.scene.edits.bakes import PlaceBake
     from lazzik.core.scene.morph_targets import ShapeFrames, ShapeTargets
+    from lazzik.core.scene.shelf_item import ShelfItem
 
 
 @cache
@@ -166,3 +167,19 @@ def simulated(source: Source, node: str, progress: Progress) -> int:
         part.report(0.0, f"frame {scene.first + place * STRETCH}")
         stretches.at(place, part)
     return stretches.made
+
+
+def shelf_pictured(item: ShelfItem, progress: Progress) -> bytes:
+    """What an item of the shelf looks like."""
+    from lazzik.core.formats.shelf_picture import shelf_picture
+
+    return shelf_picture(item, progress)
+
+
+def shelf_read(path: Path, progress: Progress) -> tuple[ShelfItem, ...]:
+    """The items of a file."""
+    from lazzik.core.scene.shelf_file import read_shelf
+
+    items = read_shelf(path.read_bytes())
+    progress.hear()
+    return items

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from lazzik.core.bake.real import keyed
-from lazzik.core.cache import Shelf
+from lazzik.core.cache import Storage
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.errors import InvalidEdit
@@ -61,7 +61,7 @@ class _Track:
 
 
 def made_objects(
-    scene: Scene, slug: str, most: int, shelf: Shelf[KeptFrames], progress: Progress = UNHEARD
+    scene: Scene, slug: str, most: int, storage: Storage[KeptFrames], progress: Progress = UNHEARD
 ) -> list[Edit]:
     """The edits that make particles objects, and hide what sent them out. Raises Stopped.
 
@@ -73,7 +73,7 @@ def made_objects(
     node, emitter = emitter_of(scene, slug)
     if not 1 <= most <= MOST_FLOWN:
         raise InvalidEdit(f"From 1 to {MOST_FLOWN} particles become objects in one step; {most} were asked for", "most")
-    playback = Playback(scene, slug, shelf)
+    playback = Playback(scene, slug, storage)
     chosen = _chosen(scene, playback, most, progress.part(0.0, 0.4))
     if not len(chosen):
         raise InvalidEdit(f"{node.label} sends out no particles over the range", slug)

@@ -6,7 +6,7 @@ from collections import OrderedDict
 from threading import Lock
 from typing import Any
 
-from lazzik.core.cache import Shelf
+from lazzik.core.cache import Storage
 from lazzik.core.clock import Clock
 from lazzik.core.types import Samples
 
@@ -29,7 +29,7 @@ class Memo:
         self._most = most
         self._lock = Lock()
         self._behind = behind
-        self.runs: Shelf[Any] | None = None
+        self.runs: Storage[Any] | None = None
         """Where simulations that were worked out are kept, if anywhere."""
         self.computed = 0
         """How many channels had to be computed."""

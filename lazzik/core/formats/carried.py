@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from lazzik.core.cache import Shelf
+from lazzik.core.cache import Storage
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.node import Node
@@ -18,7 +18,7 @@ from lazzik.core.simulate.cloth import ClothRun
 from lazzik.core.simulate.kept import KeptFrames
 from lazzik.core.simulate.particles import Moment, Particles
 from lazzik.core.simulate.playback import Playback, seams
-from lazzik.core.simulate.run import FolderShelf, carried_of, simulation_of
+from lazzik.core.simulate.run import FolderStorage, carried_of, simulation_of
 from lazzik.core.simulate.swarm import SwarmRun
 from lazzik.core.types import Samples
 
@@ -62,28 +62,28 @@ def emitted(
     first: int,
     last: int,
     progress: Progress = UNHEARD,
-    shelf: Shelf[KeptFrames] | None = None,
+    storage: Storage[KeptFrames] | None = None,
 ) -> Iterator[Emitted]:
     """The particles of emitters and swarms, one after the other, at every frame from one to another: those of the
-    runs that are kept on a shelf, or worked out. Raises Stopped, and InvalidEdit where a locked run is not there."""
+    runs that are kept in a storage, or worked out. Raises Stopped, and InvalidEdit where a locked run is not there."""
     frames = np.arange(first, last + 1, dtype=float)
     for place, slug in enumerate(slugs):
         part = progress.part(place / len(slugs), (place + 1) / len(slugs))
         run, label = simulation_of(scene, slug), scene.called[slug]
         assert not isinstance(run, ClothRun)
-        for frame, moment in zip(range(first, last + 1), _moments(scene, run, frames, shelf, part), strict=True):
+        for frame, moment in zip(range(first, last + 1), _moments(scene, run, frames, storage, part), strict=True):
             part.report((frame - first + 1) / (last - first + 1), f"{label}, frame {frame}")
             yield Emitted(slug, run, frame, moment)
 
 
 def _moments(
-    scene: Scene, run: Particles | SwarmRun, frames: Samples, shelf: Shelf[KeptFrames] | None, progress: Progress
+    scene: Scene, run: Particles | SwarmRun, frames: Samples, storage: Storage[KeptFrames] | None, progress: Progress
 ) -> Iterator[Moment]:
     """At the scene's frames. A run that is played as it is worked out goes by without being kept."""
     part = carried_of(scene, run.node.id)[1]
     plain = part.tempo == 1.0 and part.locked is None and not any(seams(scene, run.node.id))
-    if shelf is None and plain:
+    if storage is None and plain:
         yield from (moment for moment, _ in run.frames(int(frames[0]), int(frames[-1]), progress=progress))
         return
     with TemporaryDirectory() as folder:
-        yield from Playback(scene, run.node.id, shelf or FolderShelf(Path(folder))).moments(frames, progress)
+        yield from Playback(scene, run.node.id, storage or FolderStorage(Path(folder))).moments(frames, progress)

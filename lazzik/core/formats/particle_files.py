@@ -42,6 +42,6 @@ class ParticleFiles(Format):
         """The bytes of the file. Raises InvalidEdit where nothing sends out particles, or they are too many."""
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / f"run.{self.form.rpartition('.')[2]}"
-            shelf = memo.runs if memo else None
-            write_run(scene, particles_in(scene), scene.first, scene.last, path, progress, shelf)
+            storage = memo.runs if memo else None
+            write_run(scene, particles_in(scene), scene.first, scene.last, path, progress, storage)
             return path.read_bytes()

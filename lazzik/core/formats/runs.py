@@ -11,7 +11,7 @@ from typing import IO, Any
 
 import numpy as np
 
-from lazzik.core.cache import Shelf
+from lazzik.core.cache import Storage
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.formats.carried import Emitted, emitted
 from lazzik.core.formats.usd import write_particles
@@ -133,9 +133,9 @@ ENDINGS = (*BY_ENDING, *USD)
 
 def write_run(
     scene: Scene, slugs: Sequence[str], first: int, last: int, path: Path, progress: Progress = UNHEARD,
-    shelf: Shelf[KeptFrames] | None = None,
+    storage: Storage[KeptFrames] | None = None,
 ) -> None:  # fmt: skip
-    """Work out particles, or read those that are kept on a shelf, and write them in the format that a file's name ends
+    """Work out particles, or read those that are kept, and write them in the format that a file's name ends
     in; nothing is there before all is.
 
     Raises
@@ -152,7 +152,7 @@ def write_run(
         if path.suffix in USD:
             write_particles(scene, slugs, first, last, begun, progress)
         else:
-            BY_ENDING[path.suffix](emitted(scene, slugs, first, last, progress, shelf), scene, begun)
+            BY_ENDING[path.suffix](emitted(scene, slugs, first, last, progress, storage), scene, begun)
         begun.replace(path)
     finally:
         begun.unlink(missing_ok=True)

@@ -15,7 +15,7 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from lazzik.core.cache import Shelf
+from lazzik.core.cache import Storage
 from lazzik.core.clock import Clock
 from lazzik.core.document import Frozen
 from lazzik.core.evaluate.copies import copies_of
@@ -112,7 +112,7 @@ class _Writer:
         self.still = Clock.over(scene.fps, scene.first, scene.first)
         self.paths: dict[str, str] = {}
         self.looks: dict[str, Any] = {}
-        self.runs: Shelf[Any] | None = None
+        self.runs: Storage[Any] | None = None
 
     def write(self, file: Path) -> None:
         """Everything, in the order of the document, parents first."""

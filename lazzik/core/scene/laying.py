@@ -58,9 +58,11 @@ def laid(recipe: ObjectRecipe, use: ObjectUse, main: Node) -> tuple[Node, tuple[
     )
     if deform:
         main = main.replaced(deform=(*main.deform, *deform))
-    whole = {name: part for name in TAKEN_WHOLE if (part := getattr(there, name)) is not None}
+    whole: dict[str, Any] = {name: part for name in TAKEN_WHOLE if (part := getattr(there, name)) is not None}
     if main.look is None and main.shape is not None and there.look is not None:
         whole["look"] = there.look
+    if not there.visible:  # it is there for what is made of it
+        whole["visible"] = False
     if whole:
         main = _with_carriers_sized(main.replaced(**whole), use.inside)
     others = tuple(_beside(recipe, node, use, main, names) for node in recipe.others if node.id in names)
@@ -75,8 +77,10 @@ def bare(recipe: ObjectRecipe, use: ObjectUse, main: Node) -> Node:
         main = _without_layers(main, path, own)
     own = {ids.get(f"deform.{item.id}", item.id) for item in recipe.main.deform}
     deform = tuple(item for item in main.deform if item.id not in own)
-    gone = {name: None for name in TAKEN_WHOLE if getattr(recipe.main, name) is not None}
-    return main.replaced(deform=deform, **gone)
+    back: dict[str, Any] = {name: None for name in TAKEN_WHOLE if getattr(recipe.main, name) is not None}
+    if not recipe.main.visible:
+        back["visible"] = True
+    return main.replaced(deform=deform, **back)
 
 
 def lying(node: Node) -> Iterator[tuple[str, Channel]]:

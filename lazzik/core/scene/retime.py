@@ -4,6 +4,7 @@ With k = new rate / old rate and the scene's first frame f₀ staying where it i
 
     f' = f₀ + k·(f − f₀),
 
+or comes so many frames later besides, where the scene is to begin elsewhere,
 and a length of n frames becomes k·n. Slopes are in units per second, so curves through the keys stay the same. Frames
 that are named in the text of a formula stay as they are written.
 """
@@ -42,18 +43,20 @@ class TimeMap:
     """The frame that stays."""
     factor: float
     recipes: dict[str, Recipe]
+    later: float = 0.0
+    """Frames that all comes later besides."""
 
     def frame(self, frame: float) -> float:
         """A frame of the scene."""
-        return self.first + self.factor * (frame - self.first)
+        return self.first + self.later + self.factor * (frame - self.first)
 
     def number(self, number: float | Channel, quantity: Quantity, *, own_frames: bool = False) -> float | Channel:
         """A number: its keys, its layers, and its values where they are frames. `own_frames`: its keys stand on a clock
         of their own."""
-        if quantity.unit == "fr" and self.factor != 1.0:
+        if quantity.unit == "fr":
             number = scaled(number, self.factor)
             if quantity.moment:
-                number = moved_base(number, self.first * (1.0 - self.factor))
+                number = moved_base(number, self.first * (1.0 - self.factor) + self.later)
         if not isinstance(number, Channel):
             return min(max(number, quantity.low), quantity.high)
         keys = number.keys if own_frames else self.keys(number.keys)
@@ -119,12 +122,15 @@ class TimeMap:
         return receipt.replaced(first=first, last=max(last, first + 1), every=every, lines=lines)
 
 
-def retimed(scene: Scene, fps: float) -> Scene:
+def retimed(scene: Scene, fps: float, first: float | None = None) -> Scene:
     """The scene at another frame rate, its motion as long in seconds as before. Its end falls on the nearest whole
-    frame.
+    frame. By choice it begins at another frame, and all with it.
 
     Raises InvalidEdit where a shape is baked to the points of every frame: those stand on whole frames.
     """
+    later = 0.0 if first is None else first - scene.first
+    if fps == scene.fps and later == 0.0:
+        return scene
     for node in scene.kept_nodes:
         if isinstance(node.targets, ShapeFrames):
             raise InvalidEdit(
@@ -132,9 +138,10 @@ def retimed(scene: Scene, fps: float) -> Scene:
                 "Take that bake back first, or keep the frame numbers.",
                 "keep",
             )
-    time = TimeMap(float(scene.first), fps / scene.fps, {recipe.id: recipe for recipe in scene.recipes})
+    time = TimeMap(float(scene.first), fps / scene.fps, {recipe.id: recipe for recipe in scene.recipes}, later)
     begun = TimeMap(0.0, time.factor, time.recipes)  # clips count from their own beginning
-    last = max(scene.first + 1, round(time.frame(scene.last)))
+    start = round(scene.first + later)
+    last = max(start + 1, round(time.frame(scene.last)))
     recipes = tuple(recipe.replaced(stack=time.number(recipe.stack, PLAIN)) for recipe in scene.recipes)
     dials = tuple(dial.replaced(value=time.number(dial.value, dial.quantity)) for dial in scene.dials)
     receipts = tuple(time.receipt(receipt) for receipt in scene.receipts)
@@ -143,8 +150,8 @@ def retimed(scene: Scene, fps: float) -> Scene:
     sheaves = tuple(time.sheaf(sheaf) for sheaf in scene.sheaves)
     marks = tuple(mark.replaced(frame=round(time.frame(mark.frame))) for mark in scene.marks)
     after = scene.replaced(
-        fps=fps, last=last, recipes=recipes, object_recipes=wholes, dials=dials, clips=clips, receipts=receipts,
-        sheaves=sheaves, marks=marks,
+        fps=fps, first=start, last=last, recipes=recipes, object_recipes=wholes, dials=dials, clips=clips,
+        receipts=receipts, sheaves=sheaves, marks=marks,
     )  # fmt: skip
     return after.replaced(nodes=tuple(time.node(node) for node in scene.nodes))
 

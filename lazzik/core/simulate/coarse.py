@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lazzik.core.cache import Shelf
+from lazzik.core.cache import Storage
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.geometry.mesh import Mesh, normals_of
 from lazzik.core.scene.scene import Scene
@@ -115,7 +115,7 @@ def _on(fine: Points, points: Points, triangles: Places) -> tuple[Places, Points
     return corners, shares
 
 
-def thinned(scene: Scene, slug: str, frame: int, before: Scene, shelf: Shelf[KeptFrames]) -> PointBlock:
+def thinned(scene: Scene, slug: str, frame: int, before: Scene, storage: Storage[KeptFrames]) -> PointBlock:
     """The points of cloth at a frame, coarsely: worked out over the last BACK frames from how it hangs before in the
     run of another state of the scene, or at rest where that is not there.
 
@@ -129,19 +129,19 @@ def thinned(scene: Scene, slug: str, frame: int, before: Scene, shelf: Shelf[Kep
     coarse = coarser(node.shape.mesh(scene.assets))
     run = ClothRun(scene, slug, mesh=coarse.mesh, substeps=SUBSTEPS, block=BACK)
     first = max(frame - BACK, scene.first)
-    state = _begun(run, coarse, before, shelf, first)
+    state = _begun(run, coarse, before, storage, first)
     moment = next(drape for drape, _ in run.frames(frame, frame, state))
     return coarse.spread(moment.points[run.fabric.place][None])
 
 
-def _begun(run: ClothRun, coarse: Coarser, before: Scene, shelf: Shelf[KeptFrames], first: int) -> ClothState:
+def _begun(run: ClothRun, coarse: Coarser, before: Scene, storage: Storage[KeptFrames], first: int) -> ClothState:
     """How it hangs at a frame, in the run of another state of the scene, with the speed that it has there."""
     slug = run.node.id
     there: PointBlock | None = None
     old = before.by_id.get(slug)
     if old is not None and old.cloth is not None and old.shape == run.node.shape:
         try:
-            rows = DrapedFrames(before, slug, shelf, makes=False).at(np.array([float(first), first + 1.0]))
+            rows = DrapedFrames(before, slug, storage, makes=False).at(np.array([float(first), first + 1.0]))
             there = _gathered(rows, coarse)
         except UnknownAddress:
             there = None

@@ -10,7 +10,7 @@ import math
 
 import numpy as np
 
-from lazzik.core.cache import Shelf
+from lazzik.core.cache import Storage
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.scene.edits.swarms import apart_for
 from lazzik.core.scene.scene import Scene
@@ -31,13 +31,13 @@ SETTLING = 4
 
 
 def coarse_swarm(
-    scene: Scene, slug: str, frame: float, before: Scene, shelf: Shelf[KeptFrames]
+    scene: Scene, slug: str, frame: float, before: Scene, storage: Storage[KeptFrames]
 ) -> tuple[SwarmRun, Moment]:
     """A swarm at a frame, coarsely: worked out over the last BACK frames from where it is then in the run of another
     state of the scene, or from what it begins as where that is not there or began otherwise."""
     at = math.floor(frame)
     first = max(at - BACK, scene.first)
-    there = _there(before, slug, first, shelf) if _begins_alike(before, scene, slug) else None
+    there = _there(before, slug, first, storage) if _begins_alike(before, scene, slug) else None
     if there is not None and len(there):
         run = SwarmRun(scene, slug, coarser=max(1.0, (len(there) / MOST) ** (1 / 3)), block=BACK)
         state = run.pushed_apart(run.begun(first, *_fewer(there, run.spacing, min(len(there), MOST))), SETTLING)
@@ -58,9 +58,9 @@ def _begins_alike(before: Scene, after: Scene, slug: str) -> bool:
     return all(getattr(was.swarm, name) == getattr(now.swarm, name) for name in ("of", "fills", "full", "spacing"))
 
 
-def _there(before: Scene, slug: str, frame: int, shelf: Shelf[KeptFrames]) -> Moment | None:
+def _there(before: Scene, slug: str, frame: int, storage: Storage[KeptFrames]) -> Moment | None:
     try:
-        return next(Playback(before, slug, shelf, makes=False).moments(np.array([float(frame)])))
+        return next(Playback(before, slug, storage, makes=False).moments(np.array([float(frame)])))
     except UnknownAddress:
         return None
 

@@ -11,7 +11,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from lazzik.core.cache import BoundedCache, Shelf
+from lazzik.core.cache import BoundedCache, Storage
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import hangs_as_cloth
@@ -29,9 +29,9 @@ from lazzik.core.types import PointBlock, Points, Samples
 class DrapedFrames:
     """The points of cloth at frames of the scene, from stretches that are kept or worked out."""
 
-    def __init__(self, scene: Scene, slug: str, shelf: Shelf[KeptFrames], *, makes: bool = True) -> None:
+    def __init__(self, scene: Scene, slug: str, storage: Storage[KeptFrames], *, makes: bool = True) -> None:
         self.scene, self.slug = scene, slug
-        self.stretches = Stretches(scene, slug, shelf, makes=makes)
+        self.stretches = Stretches(scene, slug, storage, makes=makes)
         run = self.stretches.run
         assert isinstance(run, ClothRun)
         self._place = run.fabric.place
@@ -114,8 +114,8 @@ def surface_seen(
     surface = surface_of(scene, node, clock, scope, own=own)
     if not hangs_as_cloth(node):
         return surface
-    shelf = scope.memo.runs if scope.memo is not None else None
-    draped = DrapedFrames(scene, node.id, AT_HAND if shelf is None else shelf, makes=makes)
+    storage = scope.memo.runs if scope.memo is not None else None
+    draped = DrapedFrames(scene, node.id, AT_HAND if storage is None else storage, makes=makes)
     if makes:
         draped.make(clock.frames, progress)
     return replace(surface, draped=draped.at)

@@ -18,7 +18,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from lazzik.core.cache import Shelf
+from lazzik.core.cache import Storage
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.scope import Scope
@@ -122,9 +122,9 @@ def stretches_read(scene: Scene, slug: str, first: int, last: int) -> int:
 class Playback:
     """The particles of an emitter or a swarm at frames of the scene, from stretches that are kept or worked out."""
 
-    def __init__(self, scene: Scene, slug: str, shelf: Shelf[KeptFrames], *, makes: bool = True) -> None:
+    def __init__(self, scene: Scene, slug: str, storage: Storage[KeptFrames], *, makes: bool = True) -> None:
         self.scene, self.slug = scene, slug
-        self.stretches = Stretches(scene, slug, shelf, makes=makes)
+        self.stretches = Stretches(scene, slug, storage, makes=makes)
 
     def moments(self, frames: Samples, progress: Progress = UNHEARD) -> Iterator[Moment]:
         """The particles at frames of the scene, one after the other; `Moment.frame` is that of the run. Raises Stopped.

@@ -15,7 +15,7 @@ from typing import Any
 
 import numpy as np
 
-from lazzik.core.cache import Shelf
+from lazzik.core.cache import Storage
 from lazzik.core.channel.airflow import CARRIED_AIR
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.progress import UNHEARD, Progress
@@ -95,10 +95,10 @@ class Stretches:
     """The stretches of an object's run, read where they are kept; those that are not are worked out and kept, unless
     it is one that `makes` none."""
 
-    def __init__(self, scene: Scene, slug: str, shelf: Shelf[KeptFrames], *, makes: bool = True) -> None:
+    def __init__(self, scene: Scene, slug: str, storage: Storage[KeptFrames], *, makes: bool = True) -> None:
         self.run, self.key = simulation_of(scene, slug), run_played(scene, slug)
         self.locked = carried_of(scene, slug)[1].locked is not None
-        self.shelf, self.makes = shelf, makes
+        self.storage, self.makes = storage, makes
         self.made = 0
         """How many had to be worked out."""
         self._held: OrderedDict[int, KeptFrames] = OrderedDict()
@@ -119,7 +119,7 @@ class Stretches:
     def known(self, place: int) -> KeptFrames | None:
         """One of them that is there; None if it is not."""
         if place not in self._held:
-            kept = self.shelf.read(self.key, place)
+            kept = self.storage.read(self.key, place)
             return None if kept is None else self._hold(place, kept)
         return self._held[place]
 
@@ -133,7 +133,7 @@ class Stretches:
                 f"The run that {node.label} is locked to is not there from its frame {frame} on: unlock it", node.id
             )
         made = next_stretch(self.run, place, before, progress)
-        self.shelf.put(self.key, place, made)
+        self.storage.put(self.key, place, made)
         self.made += 1
         return self._hold(place, made.rounded())
 
@@ -144,7 +144,7 @@ class Stretches:
         return kept
 
 
-class FolderShelf:
+class FolderStorage:
     """Stretches of runs in a folder, for as long as it is needed."""
 
     def __init__(self, folder: Path) -> None:

@@ -50,7 +50,7 @@ class FollowingView:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Offer:
+class ExposeOffer:
     """A layer or a deformer whose numbers may be exposed."""
 
     title: str
@@ -91,10 +91,10 @@ def _knobs(scene: Scene, node: Node, recipe: ObjectRecipe, use: ObjectUse, own: 
         yield replace(knob, follows=edit if differs else None)
 
 
-def offers(scene: Scene, nodes: list[Node], exposed: frozenset[str] | None = None) -> list[Offer]:
+def offers(scene: Scene, nodes: list[Node], exposed: frozenset[str] | None = None) -> list[ExposeOffer]:
     """What of some objects may be exposed: numbers of their layers and deformers. Ticked are those that are `exposed`;
     of new ones what the kinds are about."""
-    found: list[Offer] = []
+    found: list[ExposeOffer] = []
     left = TICKED
     for node in nodes:
         for holder, address, names, usual in _holders(scene, node):
@@ -106,7 +106,7 @@ def offers(scene: Scene, nodes: list[Node], exposed: frozenset[str] | None = Non
                 words = name.replace("_", " ")
                 rows.append((words, here, f"{holder.rpartition(' / ')[2]} {words}"[:120], ticked))
             if rows:
-                found.append(Offer(title=f"{node.label} / {holder}", numbers=tuple(rows)))
+                found.append(ExposeOffer(title=f"{node.label} / {holder}", numbers=tuple(rows)))
     return found
 
 

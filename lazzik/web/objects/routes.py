@@ -16,8 +16,7 @@ from lazzik.core.errors import InvalidEdit
 from lazzik.core.formats.importer import BROUGHT
 from lazzik.core.geometry.font_names import SHIPPED
 from lazzik.core.geometry.pictures import kept
-from lazzik.demo.whole import WHOLE
-from lazzik.web.deps import Heavy, Store, source_of
+from lazzik.web.deps import Heavy, ShelfOf, Store, source_of
 from lazzik.web.jobs import Jobs, Running
 from lazzik.web.requests.fields import Revision
 from lazzik.web.requests.uploads import spooled
@@ -25,6 +24,9 @@ from lazzik.web.ui.templating import templates
 from lazzik.work import tasks
 
 router = APIRouter(prefix="/scenes/{scene_id}")
+
+MOST_OFFERED = 24
+"""Things of the shelf on the sheet that adds an object."""
 
 
 FONTS, PICTURES = (".ttf", ".otf"), (".png", ".jpg", ".jpeg", ".webp")
@@ -116,12 +118,14 @@ def import_table(
 
 
 @router.get("/object-form")
-def object_sheet(request: Request, scene_id: str, store: Store, at: Annotated[str, Query()] = "") -> Response:
+def object_sheet(
+    request: Request, scene_id: str, store: Store, shelf: ShelfOf, at: Annotated[str, Query()] = ""
+) -> Response:
     """The sheet that adds an object."""
     node = store.open(scene_id).scene.by_id.get(at.split("/", 1)[0])
     under = node if node and node.what == "group" else None  # what is added goes into a group that is chosen
     content: dict[str, Any] = {"fonts": SHIPPED, "endings": BROUGHT, "under": under}
-    content["whole"] = WHOLE
+    content["shelf"] = [item for item in shelf.items() if item.sort == "object"][:MOST_OFFERED]
     content["chosen_shape"] = node if node and node.shape is not None else None
     content["fields_of_air"] = tuple((kind.title, {"field": {"kind": name}}) for name, kind in FIELD_KINDS.items())
     return templates.TemplateResponse(request, "objects/form.html", content)

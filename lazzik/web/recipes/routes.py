@@ -1,4 +1,4 @@
-"""The recipes page, and the form that makes a stack a recipe."""
+"""The recipes page, with the shelf, and the form that makes a stack a recipe."""
 
 from __future__ import annotations
 
@@ -6,33 +6,40 @@ from fastapi import APIRouter, Request, Response
 
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.address import Address, find, title
-from lazzik.demo.recipes import library
-from lazzik.demo.whole import WHOLE
-from lazzik.web.deps import Kept, Store
-from lazzik.web.recipes.view import SIZE, recipe_card
-from lazzik.web.studio.selection import chosen
+from lazzik.web.deps import Kept, ShelfOf, Store
+from lazzik.web.recipes.view import SIZE, object_recipe_card, recipe_card
+from lazzik.web.requests.fields import Also
+from lazzik.web.shelf.view import shelf_view, target_of
 from lazzik.web.ui.templating import templates
 
 router = APIRouter(prefix="/scenes/{scene_id}")
 
 
 @router.get("/recipes")
-def page(request: Request, scene_id: str, store: Store, memo: Kept, at: str = "") -> Response:
-    """The scene's recipes and the library."""
+def page(
+    request: Request,
+    scene_id: str,
+    store: Store,
+    memo: Kept,
+    shelf: ShelfOf,
+    at: str = "",
+    also: Also = (),
+    frame: float = 0.0,
+) -> Response:
+    """The scene's recipes, and the shelf."""
     state = store.open(scene_id)
     scene = state.scene
-    target = chosen(scene, at) if at else None
-    known = {recipe.id for recipe in scene.recipes}
+    target = target_of(scene, at, also, frame)
     content = {
         "state": state,
         "scene": scene,
         "step": "recipes",
-        "at": str(target.channel) if target else "",
-        "target": title(scene, target.channel) if target else "",
-        "own": [recipe_card(scene, recipe, target, Scope(scene, memo, [])) for recipe in scene.recipes],
-        "library": [recipe_card(scene, r, target, Scope(scene, memo, [])) for r in library() if r.id not in known],
+        "at": at,
+        "target": target,
+        "own": [recipe_card(scene, recipe, target.numbers, Scope(scene, memo, [])) for recipe in scene.recipes],
+        "objects": [object_recipe_card(scene, recipe, target.objects) for recipe in scene.object_recipes],
+        "shelf": shelf_view(shelf),
         "size": SIZE,
-        "whole": WHOLE,
     }
     return templates.TemplateResponse(request, "recipes/page.html", content)
 

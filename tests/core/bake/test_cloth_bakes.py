@@ -23,7 +23,7 @@ from lazzik.core.scene.edits.shapes import PlaceShapeBake, TakeBackShape
 from lazzik.core.scene.morph_targets import ShapeFrames, ShapeTargets
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.draped import surface_seen
-from lazzik.core.simulate.run import FolderShelf
+from lazzik.core.simulate.run import FolderStorage
 from tests.core.formats.gltf_player import Player
 from tests.core.simulate.clothes import WIND, hung
 
@@ -101,7 +101,7 @@ def test_deformers_above_act_on_it(scene: Scene) -> None:
 
 def test_it_is_made_permanent_where_its_frame_is_there(scene: Scene, tmp_path: Path) -> None:
     memo = Memo()
-    memo.runs = FolderShelf(tmp_path)
+    memo.runs = FolderStorage(tmp_path)
     with pytest.raises(UnknownAddress, match="not there yet"):
         make_permanent(scene, "sheet", 12, Scope(scene, memo))
     node = scene.by_id["sheet"]

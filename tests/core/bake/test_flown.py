@@ -17,7 +17,7 @@ from lazzik.core.scene.edits import applied
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.looks import sizes_of
 from lazzik.core.simulate.particles import Particles
-from lazzik.core.simulate.run import FolderShelf
+from lazzik.core.simulate.run import FolderStorage
 from tests.conftest import edited
 
 LEAF = ({"do": "add-object", "label": "Leaf", "shape": {"kind": "box", "width": 0.4, "height": 0.1, "depth": 0.2}},)
@@ -35,7 +35,7 @@ def windy(*more: dict[str, Any]) -> Scene:
 
 
 def baked(scene: Scene, folder: Path, most: int = 100) -> Scene:
-    return applied(scene, made_objects(scene, "leaves", most, FolderShelf(folder)))
+    return applied(scene, made_objects(scene, "leaves", most, FolderStorage(folder)))
 
 
 @pytest.mark.parametrize("copied", [False, True])
@@ -78,7 +78,7 @@ def test_of_many_evenly_chosen_ones_are_made(tmp_path: Path) -> None:
     with pytest.raises(InvalidEdit, match="sends out no particles over the range"):
         baked(late, tmp_path)
     with pytest.raises(InvalidEdit, match="sends out nothing"):
-        made_objects(scene, "eddies", 5, FolderShelf(tmp_path))
+        made_objects(scene, "eddies", 5, FolderStorage(tmp_path))
 
 
 def test_names_that_are_as_long_as_may_be_stay_apart(tmp_path: Path) -> None:
@@ -87,7 +87,7 @@ def test_names_that_are_as_long_as_may_be_stay_apart(tmp_path: Path) -> None:
     long = "l" * 64
     nodes = tuple(node.replaced(id=long) if node.id == "leaves" else node for node in scene.nodes)
     named = scene.replaced(nodes=nodes)
-    after = applied(named, made_objects(named, long, 5, FolderShelf(tmp_path)))
+    after = applied(named, made_objects(named, long, 5, FolderStorage(tmp_path)))
     [group] = [node for node in after.nodes if node.label.endswith("as objects")]
     roots = after.below[group.id]
     assert len(roots) == 5

@@ -16,7 +16,7 @@ from lazzik.core.simulate.between import between
 from lazzik.core.simulate.looks import turns_of
 from lazzik.core.simulate.particles import Moment, Particles
 from lazzik.core.simulate.playback import Playback, run_frames, stretches_read
-from lazzik.core.simulate.run import FolderShelf, run_key, run_played
+from lazzik.core.simulate.run import FolderStorage, run_key, run_played
 from tests.conftest import edited
 from tests.core.simulate.test_particles import AT_ONCE, STILL, dusty, run
 
@@ -26,7 +26,7 @@ def at(moment: Moment) -> dict[int, tuple[float, ...]]:
 
 
 def played(scene: Scene, folder: Path, *frames: float) -> list[Moment]:
-    return list(Playback(scene, "dust", FolderShelf(folder)).moments(np.array(frames)))
+    return list(Playback(scene, "dust", FolderStorage(folder)).moments(np.array(frames)))
 
 
 def test_the_frame_that_is_seen_is_the_integral_of_the_tempo() -> None:
@@ -112,7 +112,7 @@ def test_a_locked_run_stays_whatever_changes_and_says_where_it_is_not_there(tmp_
     with pytest.raises(InvalidEdit, match="locked to is not there from its frame 25 on: unlock it"):
         played(changed, tmp_path, 55)
     with pytest.raises(UnknownAddress, match="not there yet"):
-        list(Playback(scene, "dust", FolderShelf(tmp_path), makes=False).moments(np.array([55.0])))
+        list(Playback(scene, "dust", FolderStorage(tmp_path), makes=False).moments(np.array([55.0])))
     free = edited(changed, {"do": "change-emitter", "node": "dust", "locked": None})
     assert run_played(free, "dust") == run_key(free, "dust") != run_key(scene, "dust")
 

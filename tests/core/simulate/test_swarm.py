@@ -22,7 +22,7 @@ from lazzik.core.simulate import pbf, swarm
 from lazzik.core.simulate.coarse_swarm import MOST, coarse_swarm
 from lazzik.core.simulate.kept import KeptFrames, course, packed, unpacked
 from lazzik.core.simulate.playback import Playback, seams, stretches_read
-from lazzik.core.simulate.run import FolderShelf, run_key
+from lazzik.core.simulate.run import FolderStorage, run_key
 from lazzik.core.simulate.swarm import SwarmRun
 from tests.conftest import edited
 from tests.core.simulate.swarms import AFLOAT, densities_in, drop, moments_of, rest_density, tank, wendland
@@ -302,9 +302,9 @@ def test_a_loop_is_blended_at_its_seam(tmp_path: Path) -> None:
     scene = edited(scene, {"do": "set", "address": "swarm/swarm.blend", "value": 6})
     assert seams(scene, "swarm") == (20, 6)
     assert stretches_read(scene, "swarm", 0, 20) == 2  # what is blended in lies beyond the loop
-    shelf = FolderShelf(tmp_path)
+    storage = FolderStorage(tmp_path)
     steps = np.array([0.0, 1e-3, 20 - 1e-3, 20.0])
-    begin, after, before, end = Playback(scene, "swarm", shelf).moments(steps)
+    begin, after, before, end = Playback(scene, "swarm", storage).moments(steps)
     np.testing.assert_allclose(end.places, begin.places, atol=1e-9)
     fast = np.linalg.norm(after.places - begin.places, axis=1) / 1e-3
     np.testing.assert_allclose(
@@ -334,15 +334,15 @@ def test_only_what_it_reads_makes_another_run() -> None:
 
 def test_a_coarse_one_goes_on_from_where_it_is(tmp_path: Path) -> None:
     scene = tank(size=(0.6, 1.0, 0.6), full=0.5, apart=0.04, last=40)
-    shelf = FolderShelf(tmp_path)
-    whole = next(Playback(scene, "swarm", shelf).moments(np.array([20.0])))
+    storage = FolderStorage(tmp_path)
+    whole = next(Playback(scene, "swarm", storage).moments(np.array([20.0])))
     thick = edited(scene, {"do": "set", "address": "swarm/swarm.viscosity", "value": 30})
-    run, moment = coarse_swarm(thick, "swarm", 20.0, scene, shelf)
+    run, moment = coarse_swarm(thick, "swarm", 20.0, scene, storage)
     assert 0.3 * MOST < len(moment) < 1.6 * MOST
     assert run.spacing > 1.4 * 0.04
     np.testing.assert_allclose(moment.places.mean(axis=0), whole.places.mean(axis=0), atol=0.03)
     fewer = edited(scene, {"do": "set", "address": "swarm/swarm.full", "value": 0.2})
-    _, other = coarse_swarm(fewer, "swarm", 20.0, scene, shelf)
+    _, other = coarse_swarm(fewer, "swarm", 20.0, scene, storage)
     assert other.places[:, 1].max() < 0.3
 
 

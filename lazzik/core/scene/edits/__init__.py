@@ -21,6 +21,7 @@ from lazzik.core.scene.edits.cloths import AddPin, ChangeCloth, ChangePin, Drape
 from lazzik.core.scene.edits.copies import Duplicate, SetPivot
 from lazzik.core.scene.edits.dials import AddDial, ChangeDial, RemoveDial
 from lazzik.core.scene.edits.emitters import AddEmitter, ChangeEmitter
+from lazzik.core.scene.edits.from_shelf import PutLook, TakeFromShelf
 from lazzik.core.scene.edits.hierarchy import GroupObjects, HangObjects, Ungroup
 from lazzik.core.scene.edits.keys import (
     MoveKeys,
@@ -108,6 +109,8 @@ AnyEdit = Annotated[
     | FollowObjectRecipe
     | PartObjectRecipe
     | RemoveObjectRecipe
+    | TakeFromShelf
+    | PutLook
     | AddObject
     | BringIn
     | ChangeObject

@@ -164,6 +164,13 @@ async function group() {
 
 const ungroup = () => commit([{ do: "ungroup", nodes: chosenNodes() }]);
 
+/** Add what a button carries: its edits, or something from the shelf. @param {HTMLElement | null} button */
+async function addThis(button) {
+  if (!button?.dataset.take) return openNew(button && (await apply(button)));
+  const said = one("dialog .field-error");
+  return guard(async () => landed(await send("take", JSON.parse(button.dataset.take ?? "{}"))), (sentence) => { said.textContent = sentence; });
+}
+
 /** What the page can do with objects. */
 export function offerObjects() {
   act(
@@ -174,7 +181,7 @@ export function offerObjects() {
     { name: "group", keys: ["Ctrl+G"], run: group, label: "Group the chosen objects" },
     { name: "ungroup", keys: ["Ctrl+Shift+G"], run: ungroup, label: "Let the chosen groups go" },
     { name: "bring-in", run: bringIn },
-    { name: "add-this", run: async (button) => openNew(button && (await apply(button))) },
+    { name: "add-this", run: addThis },
   );
   document.addEventListener("change", (event) => {
     const input = over(event, "#bring-file", HTMLInputElement);

@@ -8,11 +8,15 @@ import { sheet, sheetForm } from "lazzik/studio/sheets.js";
 
 /** What the studio can do with recipes. */
 export function offerRecipes() {
-  const shelf = () => { location.href = `${store.url}/recipes?at=${encodeURIComponent(channelAddress())}`; };
+  const shelf = () => {
+    const query = new URLSearchParams({ at: channelAddress(), frame: String(store.frame) });
+    for (const also of store.facts.also) query.append("also", also);
+    location.href = `${store.url}/recipes?${query}`;
+  };
   act(
     { name: "save-recipe", run: () => sheet("recipe-form", { at: channelAddress() }), label: "Save the stack as a recipe" },
     { name: "compare-recipes", run: () => sheet("versions/recipes", { at: channelAddress() }), label: "Compare two recipes on this number" },
-    { name: "recipes", run: shelf, label: "Choose a recipe for this number" },
+    { name: "recipes", run: shelf, label: "Take from the shelf for what is chosen" },
   );
   sheetForm("recipe-form", {
     land: (form, fields) => commit([{

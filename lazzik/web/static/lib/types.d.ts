@@ -582,6 +582,16 @@ export type Color = {
   b?: number | Channel;
 };
 
+export type Dial = {
+  id: string;
+  label: string;
+  value?: number | Channel;
+  unit?: "" | "×" | "°" | "m" | "s" | "Hz" | "fr" | "°/s" | "m/s";
+  low?: number;
+  high?: number;
+  note?: string;
+};
+
 export type Drape = {
   do: "drape";
   node: string;
@@ -764,6 +774,11 @@ export type HangObjects = {
   frame?: number | string | null;
 };
 
+export type Held = {
+  address: string;
+  value: number;
+};
+
 export type Hold = {
   kind: "hold";
   id: string;
@@ -883,6 +898,14 @@ export type Look = {
   picture?: Picture | null;
 };
 
+export type Mark = {
+  id: string;
+  label: string;
+  frame: number;
+  color?: "brick" | "ochre" | "moss" | "lake" | "plum" | "ink";
+  remark?: string;
+};
+
 export type MeshShape = {
   kind: "mesh";
   base?: boolean;
@@ -986,6 +1009,16 @@ export type Nudge = {
   frame: number | string;
   key?: boolean;
   snap?: number | string;
+};
+
+export type ObjectRecipe = {
+  id: string;
+  label: string;
+  note?: string;
+  nodes: Node[];
+  exposed?: ExposedNumber[];
+  size?: number;
+  across?: number;
 };
 
 export type ObjectUse = {
@@ -1139,6 +1172,12 @@ export type PlayClip = {
   dial?: boolean;
 };
 
+export type Pose = {
+  id: string;
+  label: string;
+  held: Held[];
+};
+
 export type Position = {
   x?: number | Channel;
   y?: number | Channel;
@@ -1191,6 +1230,12 @@ export type PutLayers = {
   sheaves?: Sheaf[];
 };
 
+export type PutLook = {
+  do: "put-look";
+  nodes: string[];
+  look: Look;
+};
+
 export type PutObjectRecipe = {
   do: "put-object-recipe";
   recipe: string;
@@ -1209,6 +1254,32 @@ export type PutPicture = {
 export type PutRecipe = {
   do: "put-recipe";
   recipe: Recipe;
+};
+
+export type Receipt = {
+  id: string;
+  first: number;
+  last: number;
+  method: "each" | "every" | "fitted";
+  every?: number | null;
+  extremes?: boolean;
+  steps?: boolean;
+  tolerances?: Record<string, number>;
+  lines: ReceiptLine[];
+};
+
+export type ReceiptLine = {
+  address: string;
+  keys: number;
+  baked?: Key[];
+  worst: number;
+  between?: number;
+  former_value: number;
+  former_keys: Key[];
+  former_before?: "hold" | "straight" | "repeat" | "alternate" | "accumulate";
+  former_after?: "hold" | "straight" | "repeat" | "alternate" | "accumulate";
+  switched_off: string[];
+  room?: number;
 };
 
 export type Recipe = {
@@ -1447,6 +1518,24 @@ export type Scatter = {
   gone?: number[];
 };
 
+export type Scene = {
+  format: "lazzik-scene";
+  version: 2;
+  name: string;
+  fps?: number;
+  first?: number;
+  last?: number;
+  nodes?: Node[];
+  dials?: Dial[];
+  recipes?: Recipe[];
+  clips?: Clip[];
+  object_recipes?: ObjectRecipe[];
+  sheaves?: Sheaf[];
+  poses?: Pose[];
+  marks?: Mark[];
+  receipts?: Receipt[];
+};
+
 export type SetBeyond = {
   do: "beyond";
   address: string;
@@ -1552,6 +1641,16 @@ export type Sheet = {
   columns?: number;
   rows?: number;
   standing?: boolean;
+};
+
+export type ShelfItem = {
+  key: string;
+  sort: "recipe" | "object" | "clip" | "pose" | "material";
+  label: string;
+  note?: string;
+  tags?: string[];
+  part: string;
+  content: Scene;
 };
 
 export type Smooth = {
@@ -1696,6 +1795,14 @@ export type TakeCopies = {
   node: string;
   copies: number[];
   back?: boolean;
+};
+
+export type TakeFromShelf = {
+  do: "take-from-shelf";
+  item: ShelfItem;
+  on?: string[];
+  use?: boolean;
+  frame?: number | string | null;
 };
 
 export type Taper = {
@@ -1942,4 +2049,4 @@ export type Window = {
   fade_out?: number;
 };
 
-export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | SaveObjectRecipe | PutObjectRecipe | UpdateObjectRecipe | ChangeObjectRecipe | FollowObjectRecipe | PartObjectRecipe | RemoveObjectRecipe | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | PutPicture | BringPicture | ChangePicture | AimAt | ChangeAim | RemoveAim | ChangeField | StandInWind | AddScatter | ChangeScatter | TakeCopies | AddEmitter | ChangeEmitter | Drape | Undrape | ChangeCloth | AddPin | ChangePin | RemovePin | Pour | ChangeSwarm | Orbit | Pan | GatherSheaf | ChangeSheaf | MoveSheaf | JoinSheaf | LeaveSheaf | PartSheaf | KeepSheaf | AddMark | ChangeMark | RemoveMark | ChangeScene | PlaceBake | BakeAgain | TakeBack;
+export type Edit = SetNumber | PutKey | SetBeyond | Nudge | AddLayer | ChangeLayer | RemoveLayer | SwitchLayer | SwapEnds | MoveLayer | PutLayers | UseRecipe | FollowRecipe | MoveKeys | ScaleKeys | SnapKeys | ShapeKeys | RemoveKeys | ThinKeys | SmoothKeys | PasteKeys | SavePose | PlacePose | RemovePose | PutClip | PlayClip | RemoveClip | SetLoop | Stagger | Together | AddDial | ChangeDial | RemoveDial | SaveRecipe | PutRecipe | ChangeRecipe | ExposeNumber | RemoveRecipe | SaveObjectRecipe | PutObjectRecipe | UpdateObjectRecipe | ChangeObjectRecipe | FollowObjectRecipe | PartObjectRecipe | RemoveObjectRecipe | TakeFromShelf | PutLook | AddObject | BringIn | ChangeObject | RemoveObject | HangObjects | GroupObjects | Ungroup | AddDeformer | ChangeDeformer | RemoveDeformer | MoveDeformer | ChangeShape | SetShape | PlaceShapeBake | TakeBackShape | Duplicate | SetPivot | PutPicture | BringPicture | ChangePicture | AimAt | ChangeAim | RemoveAim | ChangeField | StandInWind | AddScatter | ChangeScatter | TakeCopies | AddEmitter | ChangeEmitter | Drape | Undrape | ChangeCloth | AddPin | ChangePin | RemovePin | Pour | ChangeSwarm | Orbit | Pan | GatherSheaf | ChangeSheaf | MoveSheaf | JoinSheaf | LeaveSheaf | PartSheaf | KeepSheaf | AddMark | ChangeMark | RemoveMark | ChangeScene | PlaceBake | BakeAgain | TakeBack;

@@ -1,0 +1,1 @@
+"""The shelf: what is kept across scenes."""
