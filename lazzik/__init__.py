@@ -22,10 +22,14 @@ if TYPE_CHECKING:
         edit,
         evaluate,
         import_files,
+        keep,
         new_scene,
         open_scene,
+        open_shelf,
         save_scene,
+        save_shelf,
         simulate,
+        take,
         take_over,
     )  # fmt: skip
 
@@ -43,10 +47,14 @@ __all__ = [
     "edit",
     "evaluate",
     "import_files",
+    "keep",
     "new_scene",
     "open_scene",
+    "open_shelf",
     "save_scene",
+    "save_shelf",
     "simulate",
+    "take",
     "take_over",
 ]  # fmt: skip
 

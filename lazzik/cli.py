@@ -18,12 +18,20 @@ from lazzik.core.progress import Progress
 if TYPE_CHECKING:
     from lazzik.core.scene.edits.bakes import PlaceBake
     from lazzik.core.scene.scene import Scene
+    from lazzik.store.shelf_items import ShelfItems
 
 app = typer.Typer(help="Procedural motion in layers, baked to keys.", no_args_is_help=True, add_completion=False)
 
 SceneFile = Annotated[Path, typer.Argument(help="A scene as JSON.", show_default=False)]
 Frames = Annotated[str | None, typer.Option(help="First and last frame, as 0:250. Without it, the scene's range.")]
 
+
+shelf_app = typer.Typer(
+    help="What all scenes of a data folder share: recipes, clips, poses, materials.", no_args_is_help=True
+)
+app.add_typer(shelf_app, name="shelf")
+
+DataFolder = Annotated[Path, typer.Option(help="Folder of the database; made if it is not there.")]
 
 LOG = logging.getLogger("lazzik")
 
@@ -342,6 +350,56 @@ def every_kernel() -> None:
 
     for module in pkgutil.walk_packages(lazzik.core.__path__, "lazzik.core."):
         importlib.import_module(module.name)
+
+
+def _shelf(data: Path) -> ShelfItems:
+    from lazzik.demo.shelf_items import shipped
+    from lazzik.store.database import Database
+    from lazzik.store.shelf_items import ShelfItems
+
+    return ShelfItems(Database(data), shipped)
+
+
+@shelf_app.command("list")
+def shelf_list(data: DataFolder = Path("data")) -> None:
+    """List what is on the shelf: key, sort, name and tags."""
+    items = _shelf(data).items()
+    width = max((len(item.key) for item in items), default=0)
+    for item in items:
+        typer.echo(f"{item.key:<{width}}  {item.sort:<8}  {item.label}  {', '.join(item.tags)}".rstrip())
+
+
+@shelf_app.command("export")
+def shelf_export(
+    out: Annotated[Path, typer.Argument(help="File to write.", show_default=False)],
+    keys: Annotated[list[str] | None, typer.Argument(help="What of it; without any, all.", show_default=False)] = None,
+    data: DataFolder = Path("data"),
+) -> None:
+    """Write the shelf, or some of it, to a file."""
+    from lazzik.core.scene.shelf_file import shelf_text
+
+    shelf = _shelf(data)
+    items = [shelf.item(key) for key in keys] if keys else shelf.items()
+    _write(out, shelf_text(items).encode())
+    typer.echo(f"{len(items)} things in {out}")
+
+
+@shelf_app.command("import")
+def shelf_import(
+    file: Annotated[Path, typer.Argument(help="A shelf that was exported.", show_default=False)],
+    data: DataFolder = Path("data"),
+) -> None:
+    """Put what a file holds on the shelf: all or nothing."""
+    from lazzik.core.scene.shelf_file import read_shelf
+
+    try:
+        items = read_shelf(file.read_bytes())
+    except OSError as error:
+        _fail(f"'{file}' can't be read: {error.strerror}.")
+    shelf = _shelf(data)
+    before = len(shelf.items())
+    shelf.keep_all(items)
+    typer.echo(f"{len(shelf.items()) - before} of {len(items)} are new on the shelf.")
 
 
 def _read(path: Path, *, unread: int = 1) -> Scene:

@@ -26,9 +26,14 @@ from lazzik.core.formats.registry import format_for
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.differences import differences
 from lazzik.core.scene.edits import applied, read_edits
+from lazzik.core.scene.edits.base import free_slug
+from lazzik.core.scene.edits.from_shelf import TakeFromShelf
+from lazzik.core.scene.edits.shelf_content import content_of
 from lazzik.core.scene.receipt import Receipt
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene, scene_text
+from lazzik.core.scene.shelf_file import read_shelf, shelf_text
+from lazzik.core.scene.shelf_item import ShelfItem, Sort
 from lazzik.core.types import Points, Samples
 
 
@@ -153,6 +158,37 @@ def take_over(scene: Scene, other: Scene, keys: Iterable[str], *, whole: bool = 
     """The scene with parts of another one, by the keys of differences or of what holds some ('nodes/lamp-3'), and what
     they can't be without; with `whole`, all that they read as it is there. Raises InvalidEdit."""
     return plan_taking(scene, other, list(keys), whole=whole).scene
+
+
+def keep(scene: Scene, sort: Sort, part: str, label: str = "", *, tags: Iterable[str] = ()) -> ShelfItem:
+    """A part of a scene as an item for the shelf, with all that it reads: a 'recipe', an 'object' (a recipe of
+    objects), a 'clip', a 'pose' by its id, or the 'material' of an object. Raises UnknownAddress."""
+    name = label or part
+    return ShelfItem(
+        key=free_slug(name, set()), sort=sort, label=name, tags=tuple(tags), part=part,
+        content=content_of(scene, sort, part),
+    )  # fmt: skip
+
+
+def take(
+    scene: Scene, item: ShelfItem, on: Iterable[str] = (), *, frame: float | None = None, use: bool = True
+) -> Scene:
+    """The scene with an item of the shelf in it, put to use on numbers or objects, or from a frame on; `use` says
+    whether it is. Raises InvalidEdit, UnknownAddress."""
+    return applied(scene, [TakeFromShelf(item=item, on=tuple(on), frame=frame, use=use)])
+
+
+def open_shelf(path: str | Path) -> tuple[ShelfItem, ...]:
+    """The items of a file that was exported from a shelf. Raises InvalidDocument if it is none, or can't be read."""
+    try:
+        return read_shelf(Path(path).read_bytes())
+    except OSError as error:
+        raise InvalidDocument(f"'{path}' can't be read: {error.strerror}.", str(path)) from None
+
+
+def save_shelf(items: Iterable[ShelfItem], path: str | Path) -> None:
+    """Write items to a file that any shelf takes in."""
+    _write(path, shelf_text(items).encode())
 
 
 def import_files(scene: Scene, *paths: str | Path, depth: float = 0.0) -> Scene:

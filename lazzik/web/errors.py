@@ -16,6 +16,7 @@ from lazzik.core.scene.change import Overtaken
 from lazzik.core.scene.serialize import plain
 from lazzik.store.database import Busy, NoRoom
 from lazzik.store.rows import NoPicture, NoScene, NothingThere, StaleEdit
+from lazzik.store.shelf_items import NotOnShelf
 from lazzik.store.versions import NoVersion
 from lazzik.web.jobs import NoJob
 from lazzik.web.requests.bodies import TooMuchJson
@@ -23,8 +24,8 @@ from lazzik.web.security import TooLarge
 from lazzik.web.ui.templating import templates
 
 STATUS: dict[type[Exception], int] = {
-    NoScene: 404, NoPicture: 404, NoVersion: 404, NoJob: 404, StaleEdit: 409, Overtaken: 409, NothingThere: 409,
-    TooMuchJson: 413, Busy: 503, NoRoom: 507, LazzikError: 422,
+    NoScene: 404, NoPicture: 404, NoVersion: 404, NotOnShelf: 404, NoJob: 404, StaleEdit: 409,
+    Overtaken: 409, NothingThere: 409, TooMuchJson: 413, Busy: 503, NoRoom: 507, LazzikError: 422,
 }  # fmt: skip
 
 FULL = (errno.ENOSPC, errno.EDQUOT)

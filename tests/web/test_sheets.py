@@ -13,8 +13,6 @@ import pytest
 from fastapi import FastAPI
 from starlette.testclient import TestClient
 
-from lazzik.demo.recipes import library
-
 MAST = "beacon-mast/rotation.z"
 LAMPS = [f"lamp-{k}/rotation.z" for k in range(1, 4)]
 
@@ -118,20 +116,17 @@ def test_the_forms_of_dials_and_recipes(client: TestClient, scene: str) -> None:
     assert 'value="gust.bias">' in form
 
 
-def test_the_recipes_page_has_the_library_and_puts_one_on_a_number(client: TestClient, scene: str) -> None:
+def test_the_recipes_page_puts_one_of_the_scene_on_a_number(client: TestClient, scene: str) -> None:
     page = text(client, f"{scene}/recipes", at="mast/rotation.y")
-    for recipe in library():
-        assert f'id="recipe-{recipe.id}"' in page
-    assert page.count("Put on Mast / rotation y") == len(library())
     assert "Shade 1 / look glow" in page  # where the scene's own recipe is used
-    put = next(edits for edits in edits_in(page) if edits[-1].get("recipe") == "orbit" and len(edits) == 2)
+    put = next(edits for edits in edits_in(page) if edits[-1]["do"] == "use-recipe")
+    assert put == [{"do": "use-recipe", "address": "mast/rotation.y", "recipe": "lamp_flicker"}]
     edit(client, scene, *put)
     studio = text(client, scene, at="mast/rotation.y")
-    assert 'data-address="mast/rotation.y#orbit.rate"' in studio
-    assert "?at=recipes/orbit" in studio
-    own = text(client, scene, at="recipes/orbit#round")
-    assert 'data-expose="round.rate" aria-pressed="true"' in own
-    assert "used on 1 number" in own
+    assert 'data-address="mast/rotation.y#lamp-flicker.amplitude"' in studio
+    assert "?at=recipes/lamp_flicker" in studio
+    own = text(client, scene, at="recipes/lamp_flicker#flicker")
+    assert 'data-expose="flicker.amplitude" aria-pressed="true"' in own
 
 
 def test_several_numbers_are_chosen_drawn_and_marked(client: TestClient, scene: str) -> None:

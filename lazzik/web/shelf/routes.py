@@ -29,7 +29,7 @@ router = APIRouter()
 Tags = Annotated[tuple[Tag, ...], Field(max_length=MOST_TAGS)]
 
 
-class Said(BaseModel):
+class ShelfWords(BaseModel):
     """What is said of an item. Only what is given changes."""
 
     model_config = ConfigDict(extra="forbid")
@@ -39,7 +39,7 @@ class Said(BaseModel):
     tags: Tags | None = None
 
 
-class Keep(BaseModel):
+class KeepOnShelf(BaseModel):
     """A part of a scene that goes on the shelf."""
 
     model_config = ConfigDict(extra="forbid")
@@ -51,7 +51,7 @@ class Keep(BaseModel):
     tags: Tags = ()
 
 
-class Take(RevisionBody):
+class TakeItem(RevisionBody):
     """An item that is taken into a scene, on a revision."""
 
     item: Slug
@@ -104,7 +104,7 @@ def picture(key: str, shelf: ShelfOf, heavy: Heavy) -> Response:
 
 
 @router.post("/shelf/{key}")
-def change(key: str, shelf: ShelfOf, body: Annotated[Said, body_of(Said)]) -> dict[str, str]:
+def change(key: str, shelf: ShelfOf, body: Annotated[ShelfWords, body_of(ShelfWords)]) -> dict[str, str]:
     """Give an item another name, note or tags."""
     given = {name: getattr(body, name) for name in body.model_fields_set if getattr(body, name) is not None}
     return {"key": shelf.change(key, **given).key}
@@ -129,7 +129,9 @@ def keep_sheet(request: Request, scene_id: str, store: Store, shelf: ShelfOf, so
 
 
 @router.post("/scenes/{scene_id}/keep")
-def keep(scene_id: str, store: Store, shelf: ShelfOf, body: Annotated[Keep, body_of(Keep)]) -> dict[str, str]:
+def keep(
+    scene_id: str, store: Store, shelf: ShelfOf, body: Annotated[KeepOnShelf, body_of(KeepOnShelf)]
+) -> dict[str, str]:
     """Put a part of a scene on the shelf, with all that it reads."""
     scene = store.open(scene_id).scene
     item = ShelfItem(
@@ -146,7 +148,7 @@ def take(
     shelf: ShelfOf,
     jobs: Running,
     heavy: Heavy,
-    body: Annotated[Take, body_of(Take)],
+    body: Annotated[TakeItem, body_of(TakeItem)],
 ) -> Any:
     """Take an item into a scene as a step, and put it to use there."""
     edit = TakeFromShelf(item=shelf.item(body.item), on=body.on, use=body.use, frame=body.frame)

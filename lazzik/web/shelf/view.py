@@ -102,7 +102,7 @@ def offered(scene: Scene, sort: Sort, part: str) -> str:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Target:
+class ShelfTarget:
     """Where in a scene an item would be put to use."""
 
     numbers: tuple[str, ...]
@@ -133,7 +133,7 @@ class Target:
         return "Bring into the scene", {"item": item.key, "use": False}
 
 
-def target_of(scene: Scene, at: str, also: Sequence[str], frame: float) -> Target:
+def target_of(scene: Scene, at: str, also: Sequence[str], frame: float) -> ShelfTarget:
     """What is chosen in a scene."""
     chosen = [text for text in dict.fromkeys((at, *also)) if text]
     numbers = tuple(text for text in chosen if exists(scene, text))
@@ -141,7 +141,7 @@ def target_of(scene: Scene, at: str, also: Sequence[str], frame: float) -> Targe
     objects = tuple(slug for slug in slugs if slug in scene.by_id)
     first = title(scene, Address.parse(numbers[0])) if numbers else ""
     named = scene.called[objects[0]] if objects else ""
-    return Target(
+    return ShelfTarget(
         numbers=numbers,
         number=first if len(numbers) < 2 else f"{len(numbers)} numbers",
         objects=objects,
