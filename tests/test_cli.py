@@ -194,3 +194,21 @@ def test_a_folder_that_is_served_already_is_said(tmp_path: Path) -> None:
     with claimed(tmp_path):
         done = run("serve", "--data", tmp_path, "--port", "0")
     assert (done.returncode, "works in the folder" in done.stderr) == (1, True)
+
+
+def test_the_shelf_is_listed_exported_and_imported(tmp_path: Path) -> None:
+    here, there, file = tmp_path / "here", tmp_path / "there", tmp_path / "some.json"
+    listed = run("shelf", "list", "--data", here)
+    assert "gust-sway" in listed.stdout
+    assert "Flag on a mast" in listed.stdout
+    assert run("shelf", "export", file, "flag", "orbit", "--data", here).stdout.startswith("2 things in")
+    content = json.loads(file.read_text())
+    content["items"][0] |= {"key": "pennant", "label": "Pennant"}
+    file.write_text(json.dumps(content))
+    assert run("shelf", "import", file, "--data", there).stdout == "1 of 2 are new on the shelf.\n"
+    assert "pennant" in run("shelf", "list", "--data", there).stdout
+    refused = run("shelf", "export", file, "nothing", "--data", there)
+    assert (refused.returncode, refused.stderr) == (1, "There is nothing called 'nothing' on the shelf\n")
+    file.write_text("{}")
+    refused = run("shelf", "import", file, "--data", there)
+    assert (refused.returncode, refused.stderr) == (1, "This is no shelf that was exported from Lazzik.\n")

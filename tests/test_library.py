@@ -22,8 +22,12 @@ from lazzik import (
     edit,
     evaluate,
     import_files,
+    keep,
     new_scene,
     open_scene,
+    open_shelf,
+    save_shelf,
+    take,
     take_over,
 )  # fmt: skip
 from lazzik.core.progress import Progress
@@ -105,3 +109,17 @@ def test_the_air_of_a_scene() -> None:
     np.testing.assert_allclose(np.linalg.norm(blown, axis=2), 6.0)
     with pytest.raises(LazzikError, match="three numbers"):
         air(scene, [(0, 1)])
+
+
+def test_parts_go_on_a_shelf_and_into_other_scenes(tmp_path: Path, demo: Scene) -> None:
+    scene = edit(demo, {"do": "save-object-recipe", "node": "lamp-1", "label": "Lamp post"})
+    items = (keep(scene, "object", "lamp_post", "Lamp post", tags=["lamps"]), keep(scene, "material", "lamp-1"))
+    save_shelf(items, tmp_path / "shelf.json")
+    back = open_shelf(tmp_path / "shelf.json")
+    assert back == items
+    other = edit(new_scene("Other"), {"do": "add-object", "label": "Post", "shape": {"kind": "tube"}})
+    there = take(take(other, back[0], ["post"]), back[1], ["post"])
+    assert there.by_id["post"].uses[0].recipe == "lamp_post"
+    assert there.by_id["post"].look == demo.by_id["lamp-1"].look
+    with pytest.raises(LazzikError, match="can't be read"):
+        open_shelf(tmp_path / "none.json")

@@ -73,6 +73,7 @@ def test_what_can_not_be_kept_or_taken_is_said(client: TestClient, scene: str, a
     for asked, said in (
         ({"sort": "object", "part": "gone", "label": "x"}, "no object 'gone'"),
         ({"sort": "tree", "part": "gone", "label": "x"}, "sort"),
+        ({"sort": "material", "part": "mast", "label": "x"}, "Mast has no look of its own"),
         ({"sort": "material", "part": "mast", "label": ""}, "label"),
         ({"sort": "material", "part": "mast", "label": "x", "tags": ["a, b"]}, "tags"),
     ):
@@ -90,7 +91,7 @@ def test_what_can_not_be_kept_or_taken_is_said(client: TestClient, scene: str, a
 
 
 def test_it_is_exported_and_comes_back_all_or_none(client: TestClient, scene: str) -> None:
-    client.post(f"{scene}/keep", json={"sort": "material", "part": "mast", "label": "Mast paint"})
+    client.post(f"{scene}/keep", json={"sort": "material", "part": "lamp-1", "label": "Mast paint"})
     whole = client.get("/shelf/file")
     assert whole.headers["content-disposition"] == 'attachment; filename="shelf.json"'
     items = read_shelf(whole.content)

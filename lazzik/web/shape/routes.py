@@ -14,6 +14,7 @@ from lazzik.core.progress import Progress
 from lazzik.core.scene.edits import applied
 from lazzik.core.scene.edits.shapes import PlaceShapeBake
 from lazzik.core.scene.edits.shapes import paint as painted
+from lazzik.core.scene.rest_pose import extent
 from lazzik.web.deps import Heavy, Kept, Store, source_of
 from lazzik.web.jobs import Job, Running
 from lazzik.web.jobs.queue import Result
@@ -25,6 +26,20 @@ from lazzik.web.ui.templating import templates
 from lazzik.work import tasks
 
 router = APIRouter(prefix="/scenes/{scene_id}")
+
+
+@router.get("/deformers")
+def copied(scene_id: str, node: str, store: Store, deformer: str = "") -> dict[str, Any]:
+    """A deformer, or all of an object's, as they are copied, with the size that they were measured by."""
+    scene = store.open(scene_id).scene
+    owner = scene.node(node)
+    one = owner.deformer(deformer)
+    rows = list(owner.deform) if one is None else [one]
+    return {
+        "deformers": [row.model_dump(mode="json", exclude_defaults=True) for row in rows],
+        "size": extent(scene, owner).size,
+        "label": rows[0].label if len(rows) == 1 else f"{len(rows)} deformers",
+    }
 
 
 class OnNode(BaseModel):

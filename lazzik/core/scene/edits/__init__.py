@@ -47,6 +47,7 @@ from lazzik.core.scene.edits.object_recipes import (
 from lazzik.core.scene.edits.objects import AddObject, BringIn, ChangeObject, RemoveObject
 from lazzik.core.scene.edits.pictures import BringPicture, ChangePicture, PutPicture
 from lazzik.core.scene.edits.poses import PlacePose, RemovePose, SavePose
+from lazzik.core.scene.edits.put_deformers import PutDeformers
 from lazzik.core.scene.edits.recipes import (
     ChangeRecipe,
     ExposeNumber,
@@ -121,6 +122,7 @@ AnyEdit = Annotated[
     | AddDeformer
     | ChangeDeformer
     | RemoveDeformer
+    | PutDeformers
     | MoveDeformer
     | ChangeShape
     | SetShape

@@ -39,6 +39,8 @@ def content_of(scene: Scene, sort: Sort, name: str) -> Scene:
         raise UnknownAddress(f"There is no {sort} '{name[:64]}' in this scene", name)
     if sort == "material":
         assert isinstance(part, Node)
+        if part.look is None:
+            raise UnknownAddress(f"{part.label} has no look of its own that could be kept", name)
         part = Node(id=part.id, label=part.label, shape=Ball(kind="ball"), look=part.look)
     found = _read(scene, _reads(part))
     rows: dict[str, list[object]] = {name: [] for name in OTHERWISE}

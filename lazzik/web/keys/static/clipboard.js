@@ -4,10 +4,11 @@ import { text } from "lazzik/lib/api.js";
 import { guard } from "lazzik/lib/guard.js";
 import { store } from "lazzik/lib/store.js";
 import { toast } from "lazzik/lib/toasts.js";
+import { chosenNodes } from "lazzik/studio/choice.js";
 import { commit } from "lazzik/studio/history.js";
 import { chosenKeys, deskOpen } from "./chosen.js";
 
-/** @import { Edit, Key, PutLayers } from "lazzik/lib/types.d.ts" */
+/** @import { Edit, Key, PutLayers, ShapeFacts } from "lazzik/lib/types.d.ts" */
 /** @import { Pair } from "./chosen.js" */
 
 /** @typedef {{ channel: string, keys: Key[], after: number }} Row copied keys of a number; the first is so late after all others */
@@ -40,9 +41,22 @@ function pasteKeys(rows) {
   return commit(edits);
 }
 
+/** @param {ShapeFacts} shape @param {boolean} whole all of the object's rather than the open one */
+async function copyDeformers({ node, deformer }, whole) {
+  await guard(async () => {
+    const asked = new URLSearchParams({ node, deformer: whole ? "" : deformer });
+    const content = JSON.parse(await text(`${store.url}/deformers?${asked}`));
+    if (!content.deformers.length) return toast("There is no deformer here to copy.");
+    localStorage.setItem(PLACE, JSON.stringify(content));
+    toast(`${content.label} copied. Choose other objects and paste.`);
+    return undefined;
+  });
+}
+
 /** @param {boolean} whole the stack rather than the chosen keys or layer */
 export async function copy(whole) {
   if (deskOpen() && chosenKeys().length && !whole) return copyKeys(chosenKeys());
+  if (store.facts.shape) return copyDeformers(store.facts.shape, whole);
   const { channel, lanes } = store.facts;
   const lane = lanes.find((item) => item.chosen);
   if (!lane) return toast("There is no layer here to copy.");
@@ -57,7 +71,8 @@ export async function copy(whole) {
 export async function paste(how) {
   const kept = localStorage.getItem(PLACE);
   if (!kept) return toast("Nothing was copied yet: choose a layer, or keys on the key desk, and press Ctrl C.");
-  const { keys, layers, unit, reach, recipes, sheaves } = JSON.parse(kept);
+  const { keys, layers, unit, reach, recipes, sheaves, deformers, size } = JSON.parse(kept);
+  if (deformers) return commit([{ do: "put-deformers", nodes: chosenNodes(), deformers, size, how }]);
   if (keys) return pasteKeys(keys);
   return commit([{ do: "put-layers", address: store.facts.channel, layers, unit, reach, how, recipes, sheaves }]);
 }

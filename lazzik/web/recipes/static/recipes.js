@@ -9,7 +9,7 @@ import { sheet, sheetForm } from "lazzik/studio/sheets.js";
 /** What the studio can do with recipes. */
 export function offerRecipes() {
   const shelf = () => {
-    const query = new URLSearchParams({ at: channelAddress(), frame: String(store.frame) });
+    const query = new URLSearchParams({ at: channelAddress() || store.facts.at, frame: String(store.frame) });
     for (const also of store.facts.also) query.append("also", also);
     location.href = `${store.url}/recipes?${query}`;
   };
