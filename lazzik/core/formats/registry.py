@@ -8,11 +8,12 @@ from lazzik.core.formats.csv_curves import CsvCurves
 from lazzik.core.formats.gltf import Gltf
 from lazzik.core.formats.json_curves import JsonCurves, SceneFile
 from lazzik.core.formats.particle_files import ParticleFiles
+from lazzik.core.formats.review_page import ReviewPage
 from lazzik.core.formats.svg import AnimatedSvg
 from lazzik.core.formats.usd import OpenUsd
 
 FORMATS: dict[str, type[Format]] = {
-    kind.name: kind for kind in (Gltf, OpenUsd, ParticleFiles, SceneFile, JsonCurves, CsvCurves, AnimatedSvg)
+    kind.name: kind for kind in (ReviewPage, Gltf, OpenUsd, ParticleFiles, SceneFile, JsonCurves, CsvCurves, AnimatedSvg)
 }
 """In the order in which they are offered."""
 

@@ -1,0 +1,264 @@
+"""A page for review: one HTML file that plays the scene in any browser, without a network.
+
+In it are the scene as glTF, in one or several versions, three.js, and the scripts of `web/review`; all of it compressed
+(gzip, RFC 1952) and written as text (base64). Versions share what is the same of them: their buffers are put together
+from pieces, each of which is there once. A strict content policy (W3C Content Security Policy Level 3) lets run what is
+in the page and nothing else, and ask for nothing.
+"""
+
+from __future__ import annotations
+
+import gzip
+import hashlib
+import json
+import re
+import struct
+from base64 import b64encode
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from html import escape
+from pathlib import Path
+from string import Template
+from typing import Annotated, Any, ClassVar
+
+from pydantic import Field
+
+from lazzik.core.bake.real import MOST_REAL
+from lazzik.core.channel.channel import base_value
+from lazzik.core.document import Quantity
+from lazzik.core.evaluate.memo import Memo
+from lazzik.core.formats.base import Format, Written
+from lazzik.core.formats.gltf import Gltf
+from lazzik.core.progress import UNHEARD, Progress
+from lazzik.core.scene.scene import Scene
+
+WEB = Path(__file__).parents[2] / "web"
+"""Where the scripts and styles are that ship with the program."""
+
+PLACES = {"three/addons/": "static/vendor/three/addons/", "three": "static/vendor/three/three.module.js"}
+"""What scripts import by these names, as in the import map of every page."""
+
+ENTRY = "review/static/review.js"
+
+IMPORTED = re.compile(
+    r"""(?P<head>(?:^|[;\n])\s*(?:import|export)\b[^"'`;()]*)(?P<mark>["'])(?P<name>[./\w@-]+)(?P=mark)"""
+)
+"""A static import or export of a module (ECMA-262, 16.2)."""
+
+FONTS = (
+    ("Instrument Sans", "400 700", "instrument-sans/instrument-sans-latin-wght-normal.woff2"),
+    ("Spline Sans Mono", "300 700", "spline-sans-mono/spline-sans-mono-latin-wght-normal.woff2"),
+)
+
+FOUR = 4
+"""Bytes: pieces of a buffer begin at multiples of so many (glTF 2.0, 3.6.2.4)."""
+
+
+@dataclass(frozen=True)
+class ReviewState:
+    """A state of the scene, as it is called in the page."""
+
+    scene: Scene
+    name: str
+    note: str = ""
+    made: str = ""
+    """When, in words."""
+
+
+class ReviewPage(Format):
+    """The scene for clients, to look at and to answer."""
+
+    name: ClassVar[str] = "page"
+    title: ClassVar[str] = "Page for review"
+    standard: ClassVar[str] = "one HTML file"
+    ending: ClassVar[str] = "html"
+    media: ClassVar[str] = "text/html"
+    use: ClassVar[str] = (
+        "For clients: opens in any browser without a network; to play, turn, slow down and write remarks at frames, which "
+        "come back as a file and are opened as marks."
+    )
+    carries: ClassVar[str] = (
+        "What glTF carries: objects, moving surfaces, cloth, colours, glow, lights, its camera; versions that are chosen "
+        "share what is the same of them."
+    )
+    leaves: ClassVar[str] = (
+        "Particles and swarms; copies beyond the number below stand as on the first frame. The page says what it lacks."
+    )
+
+    moving_copies: Annotated[
+        int,
+        Field(ge=0, le=MOST_REAL),
+        Quantity(label="moving copies", help="So many copies of each scatter move; the others stand."),
+    ] = 0
+
+    def deliver(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> Written:
+        """The page with this state alone."""
+        return self.of([ReviewState(scene, scene.name)], progress, memo)
+
+    def of(self, states: Sequence[ReviewState], progress: Progress = UNHEARD, memo: Memo | None = None) -> Written:
+        """The page with several states, the first one open."""
+        packs = _Packs()
+        rows = []
+        for place, state in enumerate(states):
+            part = progress.part(place / len(states), (place + 1) / len(states))
+            glb = Gltf(moving_copies=self.moving_copies).write(state.scene, part, memo)
+            content, buffer = _parts_of(glb)
+            head, pieces = packs.put(content, buffer)
+            scene = state.scene
+            rows.append(
+                {"name": state.name, "fps": scene.fps, "first": scene.first, "last": scene.last, "head": head,
+                 "pieces": pieces, "left": self.left_out(scene)}
+            )  # fmt: skip
+        page = _page(states, rows, packs.texts)
+        size = f"{len(page) / 2**20:.2f} MB"
+        count = f", {len(states)} versions" if len(states) > 1 else ""
+        return Written(page, f"One file of {size}{count}.", tuple(dict.fromkeys(t for row in rows for t in row["left"])))
+
+    def left_out(self, scene: Scene) -> list[str]:
+        """What of a scene is not in the page, in words."""
+        left = []
+        for node in scene.nodes:
+            if not node.visible:
+                continue
+            if node.emitter is not None or node.swarm is not None:
+                left.append(f"{node.label}: {'particles' if node.emitter else 'a swarm'}")
+            elif node.scatter is not None and base_value(node.scatter.count) > self.moving_copies:
+                count = int(base_value(node.scatter.count))
+                left.append(f"{node.label}: {self.moving_copies} of {count:,} copies move, the others stand")
+        return left
+
+
+@dataclass
+class _Packs:
+    """Bytes by packs: one for what each version has that was not there before."""
+
+    texts: list[str] = field(default_factory=list)
+    known: dict[bytes, tuple[int, int]] = field(default_factory=dict)
+
+    def put(self, content: dict[str, Any], buffer: bytes) -> tuple[int, list[tuple[int, int, int]]]:
+        """Keep a file: the pack that has its text, and the pieces of its buffer as (pack, from, length)."""
+        new = bytearray()
+        pack = len(self.texts) + 1
+        pieces: list[tuple[int, int, int]] = []
+        at = 0
+        for view in content.get("bufferViews", []):
+            start, length = view.get("byteOffset", 0), view["byteLength"]
+            piece = buffer[start : start + length]
+            name = hashlib.sha256(piece).digest()
+            if name not in self.known:
+                self.known[name] = (pack, len(new))
+                new += piece
+            pieces.append((*self.known[name], length))
+            view["byteOffset"] = at
+            at += -(-length // FOUR) * FOUR
+        if content.get("buffers"):
+            content["buffers"] = [{"byteLength": at}]
+        text = json.dumps(content, separators=(",", ":"), ensure_ascii=False).encode()
+        self.texts += [_packed(text), _packed(bytes(new))]
+        return pack - 1, pieces
+
+
+def scripts() -> list[str]:
+    """The modules of the page, each after those that it imports, and naming them by their places: '@0@'.
+
+    Comments and blanks that nothing needs are left out."""
+    from rjsmin import jsmin
+
+    places: dict[Path, int] = {}
+    sources: list[str] = []
+
+    def add(path: Path) -> int:
+        if path not in places:
+            text = jsmin(path.read_text())
+            text = IMPORTED.sub(lambda found: f'{found["head"]}"@{add(_module(path, found["name"]))}@"', text)
+            places[path] = len(sources)
+            sources.append(text)
+        return places[path]
+
+    add((WEB / ENTRY).resolve())
+    return sources
+
+
+def _module(of: Path, name: str) -> Path:
+    """The file of a module that another one imports."""
+    if name.startswith("."):
+        return (of.parent / name).resolve()
+    if name.startswith("lazzik/"):
+        room, _, rest = name.removeprefix("lazzik/").partition("/")
+        return (WEB / ("static/lib" if room == "lib" else f"{room}/static") / rest).resolve()
+    head = next(head for head in PLACES if name == head or (head.endswith("/") and name.startswith(head)))
+    return (WEB / (PLACES[head] + name[len(head) :])).resolve()
+
+
+BOOT = """
+const packed = document.getElementById("pack-$scripts").textContent;
+const bytes = Uint8Array.from(atob(packed), (letter) => letter.charCodeAt(0));
+const stream = new Blob([bytes]).stream().pipeThrough(new DecompressionStream("gzip"));
+new Response(stream).json().then((sources) => {
+  const urls = [];
+  for (const source of sources) {
+    const text = source.replace(/"@(\\d+)@"/g, (_, place) => JSON.stringify(urls[place]));
+    urls.push(URL.createObjectURL(new Blob([text], { type: "text/javascript" })));
+  }
+  return import(urls.at(-1));
+}).catch((error) => { document.getElementById("said").textContent = "This browser can't show the page: " + error.message; });
+"""
+"""What begins the page: it unpacks the modules, and imports the last one."""
+
+
+def _page(states: Sequence[ReviewState], rows: list[dict[str, Any]], packs: list[str]) -> bytes:
+    texts = [*packs, _packed(json.dumps(scripts(), ensure_ascii=False).encode())]
+    boot = Template(BOOT).substitute(scripts=len(texts) - 1)
+    style = _style()
+    name = states[0].scene.name
+    content = json.dumps({"scene": name, "versions": rows}, ensure_ascii=False).replace("</", "<\\/")
+    page = Template((WEB / "review/templates/page.html").read_text()).substitute(
+        policy=_policy(boot, style), style=style, boot=boot, content=content, scene=escape(name),
+        made=datetime.now(UTC).strftime("%-d %B %Y"), alone="" if len(states) > 1 else " hidden",
+        buttons="".join(_buttons(states)),
+        packs="\n".join(f'<script type="text/plain" id="pack-{k}">{text}</script>' for k, text in enumerate(texts)),
+    )  # fmt: skip
+    return page.encode()
+
+
+def _buttons(states: Sequence[ReviewState]) -> Iterator[str]:
+    for place, state in enumerate(states):
+        note = f' title="{escape(state.note)}"' if state.note else ""
+        made = f" <small>{escape(state.made)}</small>" if state.made else ""
+        pressed = "true" if place == 0 else "false"
+        yield (
+            f'<button type="button" data-place="{place}" aria-pressed="{pressed}"{note}>{escape(state.name)}{made}'
+            "</button>"
+        )
+
+
+def _policy(boot: str, style: str) -> str:
+    """What the page may do: run its own script and the modules that it unpacks, draw its own pictures; ask nobody."""
+    hashes = [b64encode(hashlib.sha256(text.encode()).digest()).decode() for text in (boot, style)]
+    return (
+        f"default-src 'none'; script-src 'sha256-{hashes[0]}' blob:; style-src 'sha256-{hashes[1]}'; "
+        "img-src blob: data:; font-src data:; connect-src blob:; base-uri 'none'; form-action 'none'"
+    )
+
+
+def _style() -> str:
+    tokens = (WEB / "static/css/tokens.css").read_text()
+    day = tokens[tokens.index(":root") : tokens.index('[data-bs-theme="dark"]')]
+    faces = "".join(
+        f'@font-face{{font-family:"{family}";font-weight:{weights};'
+        f"src:url(data:font/woff2;base64,{b64encode((WEB / 'static/vendor' / file).read_bytes()).decode()})}}\n"
+        for family, weights, file in FONTS
+    )
+    return f"{faces}{day}{(WEB / 'review/static/review.css').read_text()}"
+
+
+def _parts_of(glb: bytes) -> tuple[dict[str, Any], bytes]:
+    """The JSON and the buffer of a .glb (glTF 2.0, section 4)."""
+    length = struct.unpack_from("<I", glb, 12)[0]
+    content: dict[str, Any] = json.loads(glb[20 : 20 + length])
+    return content, glb[28 + length :]
+
+
+def _packed(content: bytes) -> str:
+    return b64encode(gzip.compress(content, 9, mtime=0)).decode()
