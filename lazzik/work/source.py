@@ -25,6 +25,16 @@ class Source:
         return store_in(self.folder).at(self.scene, self.revision)
 
 
+@dataclass(frozen=True)
+class NamedSource:
+    """A state of a scene as it is called where several are delivered."""
+
+    source: Source
+    name: str
+    note: str = ""
+    made: str = ""
+
+
 @cache
 def store_in(folder: Path) -> SceneStore:
     """The scenes of a folder, as this worker knows them."""

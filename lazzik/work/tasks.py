@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from lazzik.core.progress import Progress
-from lazzik.work.source import Source, store_in
+from lazzik.work.source import NamedSource, Source, store_in
 
 if TYPE_CHECKING:
     from lazzik.core.bake.baking import BakePlan
@@ -121,12 +121,18 @@ def opened(folder: Path, path: Path, label: str, progress: Progress) -> str:
     return store_in(folder).create(scene, label).id
 
 
-def delivered(source: Source, chosen: Format, path: Path, progress: Progress) -> tuple[str, tuple[str, ...]]:
-    """Write the scene in a format to a file; what there is to say of it, in short and line by line."""
+def delivered(
+    source: Source, chosen: Format, path: Path, others: Sequence[NamedSource], progress: Progress
+) -> tuple[str, tuple[str, ...]]:
+    """Write the scene in a format to a file, or several states of it that are named; what there is to say of it, in
+    short and line by line."""
+    from lazzik.core.formats.base import NamedScene
     from lazzik.store.runs import Runs
 
     kept().runs = Runs(source.folder)
-    written = chosen.deliver(source.read(), progress, kept())
+    states = [NamedScene(other.source.read(), other.name, other.note, other.made) for other in others]
+    scene = source.read()
+    written = chosen.deliver_all(states or [NamedScene(scene, scene.name)], progress, kept())
     path.write_bytes(written.content)
     return written.summary, written.details
 

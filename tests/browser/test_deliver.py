@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 import subprocess
 import zipfile
 from pathlib import Path
@@ -10,7 +11,7 @@ from pathlib import Path
 import imageio_ffmpeg
 import numpy as np
 from PIL import Image
-from playwright.sync_api import expect
+from playwright.sync_api import Browser, expect
 
 from tests.browser.conftest import Studio
 
@@ -89,3 +90,65 @@ def test_motion_blur_mixes_moments_of_a_frame(small: Studio, tmp_path: Path) -> 
         red = np.asarray(picture).astype(int)
         shades[blur] = len(np.unique(red.reshape(-1, 3), axis=0))
     assert shades["8"] > 1.5 * shades["1"]
+
+
+def test_a_page_for_review_plays_without_a_network_and_its_remarks_come_back(
+    small: Studio, browser: Browser, tmp_path: Path
+) -> None:
+    page = small.page
+    url = page.url.split("?")[0]
+    post: dict[str, object] = {"do": "add-layer", "address": "post/rotation.z", "kind": "wave"}
+    assert page.request.post(f"{url}/edits", data={"revision": 0, "edits": [post]}).ok
+    assert page.request.post(f"{url}/versions", data={"revision": 1, "name": "Calm", "note": ""}).ok
+    wilder = {"do": "set", "address": "post/rotation.z#wave.amplitude", "value": 40}
+    assert page.request.post(f"{url}/edits", data={"revision": 1, "edits": [wilder]}).ok
+    page.goto(f"{url}/deliver")
+    form = page.locator("[data-format=page]")
+    form.locator("text=Calm").click()
+    with page.expect_download() as begun:
+        form.locator("[type=submit]").click()
+    file = tmp_path / "small.html"
+    begun.value.save_as(file)
+
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, offline=True)
+    review = context.new_page()
+    problems: list[str] = []
+    review.on("pageerror", lambda error: problems.append(str(error)))
+    review.on("console", lambda said: problems.append(said.text) if said.type == "error" else None)
+    review.on("request", lambda r: problems.append(r.url) if not r.url.startswith(("file:", "blob:")) else None)
+    review.goto(file.as_uri())
+    review.wait_for_selector("body[data-ready]")
+    turned = "() => window.review.seen().map(shown => shown.root.getObjectByName('Post').quaternion.z)"
+    review.evaluate("window.review.go(12)")
+    review.wait_for_function(f"() => Math.abs(({turned})()[0]) > 0.01")
+    review.check("#beside")
+    review.click("#versions button >> nth=1")
+    review.wait_for_function("() => window.review.seen().length === 2")
+    review.evaluate("window.review.go(13)")
+    review.wait_for_function(f"() => {{ const [a, b] = ({turned})(); return Math.abs(a) > 2 * Math.abs(b); }}")
+    review.click("#play")
+    review.wait_for_function("() => window.review.frame() > 16")
+    review.click("#play")
+    review.fill("#frame", "35")
+    review.press("#frame", "Enter")
+    review.fill("#remark", "Too eager here.")
+    review.click("text=Add at this frame")
+    review.fill("#by", "Ada")
+    with review.expect_download() as saved:
+        review.click("#save")
+    remarks = tmp_path / "remarks.json"
+    saved.value.save_as(remarks)
+    assert problems == []
+    context.close()
+
+    page.goto(url)
+    studio = Studio(page).ready()
+    with page.expect_file_chooser() as chooser:
+        page.keyboard.press("Control+k")
+        page.keyboard.type("Open remarks")
+        page.keyboard.press("Enter")
+    chooser.value.set_files(remarks)
+    studio.lands(3)
+    expect(page.locator("#ruler .mark")).to_have_attribute(
+        "aria-label", re.compile("Remark by Ada, frame 35: Too eager")
+    )

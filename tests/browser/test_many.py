@@ -330,16 +330,16 @@ def test_a_stack_becomes_a_recipe_that_others_use_and_follow(layered: Studio) ->
     expect(page.locator(".trail strong")).to_have_text("Post / rotation x")
     page.wait_for_function("was => Math.max(...window.lazzik.strata.data.result) < was / 2", arg=before)
     expect(layered.knob("bias")).to_be_visible()
-    layered.knob("seed").locator("[data-follow]").click()
+    layered.knob("seed").locator("[aria-label*='follow the recipe']").click()
     layered.lands(7)
     expect(layered.knob("seed")).to_have_class("knob")
 
 
-def test_a_recipe_of_the_library_is_put_on_a_number(small: Studio) -> None:
+def test_a_recipe_of_the_shelf_is_put_on_a_number(small: Studio) -> None:
     page = small.page
     page.click("#stack-menu")
-    page.click("text=Choose a recipe")
-    page.click("#recipe-gust_sway >> text=Put on Post / rotation z")
+    page.click("text=Take from the shelf")
+    page.click("#shelf-gust-sway >> text=Put on Post / rotation z")
     Studio(page).ready().lands(1)
     assert small.lanes() == ["Gusty sway"]
     assert small.reach() > 4

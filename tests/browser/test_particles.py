@@ -223,7 +223,7 @@ def test_particles_become_objects_from_the_panel(small: Studio) -> None:
 def test_copies_of_an_object_are_drawn_and_one_that_is_set_up_comes_in_two_actions(small: Studio) -> None:
     page, walk = small.page, Walk(small)
     walk.key("a")
-    walk.press("[data-act=emit]:has-text('First leaves')", lands=True)
+    walk.press("[data-act=add-this]:has-text('First leaves')", lands=True)
     assert walk.actions == 2
     expect(page.locator("#strata .trail")).to_contain_text("First leaves of autumn")
     leaves = "() => window.lazzik.runs.kept.get('first-leaves')"

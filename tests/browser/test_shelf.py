@@ -85,7 +85,6 @@ def test_what_is_kept_is_found_and_taken_into_another_scene(layered: Studio, tmp
     page.fill("#shelf-find", "")
     page.click(".tag[data-tag=posts]")
     expect(page.locator(".shelf-card:visible")).to_have_count(1)
-    page.wait_for_function("() => document.querySelector('#shelf-nodding-post img').naturalWidth > 0")
     page.click("#shelf-nodding-post >> text=Put on")
     studio = Studio(page).ready()
     studio.lands(1)

@@ -91,7 +91,7 @@ def test_a_ball_turns_into_a_swarm_that_falls_into_a_basin(small: Studio) -> Non
 def test_a_recipe_of_a_drop_is_there_by_one_press(small: Studio) -> None:
     page = small.page
     page.keyboard.press("a")
-    page.locator("[data-act=emit]", has_text="Drop that holds together").click()
+    page.locator("[data-act=add-this]", has_text="Drop that holds together").click()
     small.lands(1)
     expect(page.locator("#strata .trail")).to_contain_text("swarm out of Drop")
     page.wait_for_function("() => window.lazzik.runs.kept.get('afloat')?.kept.size")

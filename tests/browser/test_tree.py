@@ -19,9 +19,9 @@ pytestmark = pytest.mark.browser
 COUNT = 1200
 
 
-@pytest.fixture
-def wood(page: Page, server: Server) -> Studio:
-    """The studio on a scene of many trees."""
+@pytest.fixture(scope="module")
+def forested(server: Server) -> str:
+    """A scene of many trees; a test that changes it works on a copy."""
     boundary = "wood"
     text = scene_text(forest(COUNT))
     body = (
@@ -30,7 +30,13 @@ def wood(page: Page, server: Server) -> Studio:
     )
     headers = {"Content-Type": f"multipart/form-data; boundary={boundary}"}
     with urllib.request.urlopen(urllib.request.Request(f"{server.url}/scenes/open", body.encode(), headers)) as opened:
-        page.goto(f"{opened.url}?at=tree-600/rotation.z")
+        return str(opened.url)
+
+
+@pytest.fixture
+def wood(page: Page, forested: str) -> Studio:
+    """The studio on it."""
+    page.goto(f"{forested}?at=tree-600/rotation.z")
     return Studio(page).ready()
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import ClassVar, Literal
 
@@ -21,6 +22,17 @@ class Written:
     details: tuple[str, ...] = ()
 
 
+@dataclass(frozen=True)
+class NamedScene:
+    """A state of a scene, as it is called where several are delivered together."""
+
+    scene: Scene
+    name: str
+    note: str = ""
+    made: str = ""
+    """When, in words."""
+
+
 class Format(Frozen):
     """A form in which a scene can be taken away. Its fields are the choices that a person has."""
 
@@ -34,6 +46,8 @@ class Format(Frozen):
     carries: ClassVar[str]
     leaves: ClassVar[str]
     """What it leaves out."""
+    several: ClassVar[bool] = False
+    """Whether it takes several states of the scene at once."""
 
     def write(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> bytes:
         """The file's bytes. Raises Stopped."""
@@ -42,6 +56,10 @@ class Format(Frozen):
     def deliver(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> Written:
         """The file and a report. A kind has this or `write`."""
         return Written(self.write(scene, progress, memo))
+
+    def deliver_all(self, states: Sequence[NamedScene], progress: Progress, memo: Memo | None = None) -> Written:
+        """Several states in one file; the first alone, unless the kind takes several."""
+        return self.deliver(states[0].scene, progress, memo)
 
     @classmethod
     def choices(cls) -> dict[str, tuple[str, ...]]:

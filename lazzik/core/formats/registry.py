@@ -13,7 +13,8 @@ from lazzik.core.formats.svg import AnimatedSvg
 from lazzik.core.formats.usd import OpenUsd
 
 FORMATS: dict[str, type[Format]] = {
-    kind.name: kind for kind in (ReviewPage, Gltf, OpenUsd, ParticleFiles, SceneFile, JsonCurves, CsvCurves, AnimatedSvg)
+    kind.name: kind
+    for kind in (ReviewPage, Gltf, OpenUsd, ParticleFiles, SceneFile, JsonCurves, CsvCurves, AnimatedSvg)
 }
 """In the order in which they are offered."""
 

@@ -28,8 +28,9 @@ from lazzik.core.bake.real import MOST_REAL
 from lazzik.core.channel.channel import base_value
 from lazzik.core.document import Quantity
 from lazzik.core.evaluate.memo import Memo
-from lazzik.core.formats.base import Format, Written
+from lazzik.core.formats.base import Format, NamedScene, Written
 from lazzik.core.formats.gltf import Gltf
+from lazzik.core.formats.gltf_compact import compacted
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.scene import Scene
 
@@ -55,17 +56,6 @@ FOUR = 4
 """Bytes: pieces of a buffer begin at multiples of so many (glTF 2.0, 3.6.2.4)."""
 
 
-@dataclass(frozen=True)
-class ReviewState:
-    """A state of the scene, as it is called in the page."""
-
-    scene: Scene
-    name: str
-    note: str = ""
-    made: str = ""
-    """When, in words."""
-
-
 class ReviewPage(Format):
     """The scene for clients, to look at and to answer."""
 
@@ -73,14 +63,15 @@ class ReviewPage(Format):
     title: ClassVar[str] = "Page for review"
     standard: ClassVar[str] = "one HTML file"
     ending: ClassVar[str] = "html"
+    several: ClassVar[bool] = True
     media: ClassVar[str] = "text/html"
     use: ClassVar[str] = (
-        "For clients: opens in any browser without a network; to play, turn, slow down and write remarks at frames, which "
-        "come back as a file and are opened as marks."
+        "For clients: opens in any browser without a network; to play, turn, slow down and write remarks at frames, "
+        "which come back as a file and are opened as marks."
     )
     carries: ClassVar[str] = (
-        "What glTF carries: objects, moving surfaces, cloth, colours, glow, lights, its camera; versions that are chosen "
-        "share what is the same of them."
+        "What glTF carries: objects, moving surfaces, cloth, colours, glow, lights, its camera; versions that are "
+        "chosen share what is the same of them."
     )
     leaves: ClassVar[str] = (
         "Particles and swarms; copies beyond the number below stand as on the first frame. The page says what it lacks."
@@ -94,16 +85,18 @@ class ReviewPage(Format):
 
     def deliver(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> Written:
         """The page with this state alone."""
-        return self.of([ReviewState(scene, scene.name)], progress, memo)
+        return self.deliver_all([NamedScene(scene, scene.name)], progress, memo)
 
-    def of(self, states: Sequence[ReviewState], progress: Progress = UNHEARD, memo: Memo | None = None) -> Written:
+    def deliver_all(
+        self, states: Sequence[NamedScene], progress: Progress = UNHEARD, memo: Memo | None = None
+    ) -> Written:
         """The page with several states, the first one open."""
         packs = _Packs()
         rows = []
         for place, state in enumerate(states):
             part = progress.part(place / len(states), (place + 1) / len(states))
             glb = Gltf(moving_copies=self.moving_copies).write(state.scene, part, memo)
-            content, buffer = _parts_of(glb)
+            content, buffer = compacted(*_parts_of(glb))
             head, pieces = packs.put(content, buffer)
             scene = state.scene
             rows.append(
@@ -113,7 +106,8 @@ class ReviewPage(Format):
         page = _page(states, rows, packs.texts)
         size = f"{len(page) / 2**20:.2f} MB"
         count = f", {len(states)} versions" if len(states) > 1 else ""
-        return Written(page, f"One file of {size}{count}.", tuple(dict.fromkeys(t for row in rows for t in row["left"])))
+        lacks = dict.fromkeys(text for state in states for text in self.left_out(state.scene))
+        return Written(page, f"One file of {size}{count}.", tuple(lacks))
 
     def left_out(self, scene: Scene) -> list[str]:
         """What of a scene is not in the page, in words."""
@@ -202,17 +196,19 @@ new Response(stream).json().then((sources) => {
     urls.push(URL.createObjectURL(new Blob([text], { type: "text/javascript" })));
   }
   return import(urls.at(-1));
-}).catch((error) => { document.getElementById("said").textContent = "This browser can't show the page: " + error.message; });
+}).catch((error) => {
+  document.getElementById("said").textContent = "This browser can't show the page: " + error.message;
+});
 """
 """What begins the page: it unpacks the modules, and imports the last one."""
 
 
-def _page(states: Sequence[ReviewState], rows: list[dict[str, Any]], packs: list[str]) -> bytes:
+def _page(states: Sequence[NamedScene], rows: list[dict[str, Any]], packs: list[str]) -> bytes:
     texts = [*packs, _packed(json.dumps(scripts(), ensure_ascii=False).encode())]
     boot = Template(BOOT).substitute(scripts=len(texts) - 1)
     style = _style()
     name = states[0].scene.name
-    content = json.dumps({"scene": name, "versions": rows}, ensure_ascii=False).replace("</", "<\\/")
+    content = json.dumps({"scene": name, "versions": rows}, ensure_ascii=False).replace("<", "\\u003c")
     page = Template((WEB / "review/templates/page.html").read_text()).substitute(
         policy=_policy(boot, style), style=style, boot=boot, content=content, scene=escape(name),
         made=datetime.now(UTC).strftime("%-d %B %Y"), alone="" if len(states) > 1 else " hidden",
@@ -222,7 +218,7 @@ def _page(states: Sequence[ReviewState], rows: list[dict[str, Any]], packs: list
     return page.encode()
 
 
-def _buttons(states: Sequence[ReviewState]) -> Iterator[str]:
+def _buttons(states: Sequence[NamedScene]) -> Iterator[str]:
     for place, state in enumerate(states):
         note = f' title="{escape(state.note)}"' if state.note else ""
         made = f" <small>{escape(state.made)}</small>" if state.made else ""

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import secrets
+from collections.abc import Sequence
+from datetime import datetime
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Request, Response
@@ -15,8 +17,11 @@ from lazzik.core.formats.registry import FORMATS, Format
 from lazzik.core.progress import Progress
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import plain
+from lazzik.store.scenes import SceneStore, State
+from lazzik.store.tables import now
+from lazzik.store.versions import Versions
 from lazzik.web.deliver.view import format_choices
-from lazzik.web.deps import Heavy, Store, source_of
+from lazzik.web.deps import Heavy, Store, VersionsOf, source_of
 from lazzik.web.jobs import Job, Running
 from lazzik.web.jobs.film import FILMS, Encoded, Film, Pictures, chapters_of
 from lazzik.web.jobs.queue import Result
@@ -24,21 +29,31 @@ from lazzik.web.requests.bodies import body_of
 from lazzik.web.studio.view import count_moving
 from lazzik.web.ui.templating import templates
 from lazzik.work import tasks
+from lazzik.work.source import NamedSource, Source
 
 router = APIRouter(prefix="/scenes/{scene_id}/deliver")
 
+MOST_OFFERED = 30
+"""Versions on the page, the newest first."""
 
-class Choices(RootModel[dict[str, str]]):
-    """What was chosen of a format, by name."""
+
+class Choices(RootModel[dict[str, str | tuple[str, ...]]]):
+    """What was chosen of a format, by name; `states` are words of states, if several go into one file."""
+
+
+STATES = "states"
+MOST_STATES = 6
+"""States in one file."""
 
 
 @router.get("")
-def page(request: Request, scene_id: str, store: Store) -> Response:
+def page(request: Request, scene_id: str, store: Store, versions: VersionsOf) -> Response:
     """What can be taken away, and what each form carries."""
     state = store.open(scene_id)
     content = {
         "state": state, "scene": state.scene, "step": "deliver", "moving": count_moving(state.scene),
         "formats": [(kind, format_choices(kind)) for kind in FORMATS.values()],
+        "versions": versions.rows(scene_id, most=MOST_OFFERED),
     }  # fmt: skip
     return templates.TemplateResponse(request, "deliver/page.html", content)
 
@@ -58,16 +73,24 @@ def film(scene_id: str, store: Store, jobs: Running, body: Annotated[Film, body_
 
 @router.post("/{name}")
 def begin(
-    scene_id: str, name: str, store: Store, jobs: Running, heavy: Heavy, body: Annotated[Choices, body_of(Choices)]
+    scene_id: str,
+    name: str,
+    store: Store,
+    versions: VersionsOf,
+    jobs: Running,
+    heavy: Heavy,
+    body: Annotated[Choices, body_of(Choices)],
 ) -> dict[str, Any]:
     """Write the scene in a format, as a job."""
     state = store.open(scene_id)
-    chosen = _format(name, body.root)
+    words = body.root.get(STATES, ())
+    chosen = _format(name, {key: value for key, value in body.root.items() if key != STATES})
+    others = _named(store, versions, state, chosen, (words,) if isinstance(words, str) else words)
     job = Job(f"{chosen.title} of {state.scene.name}", chosen.media, stem(state.scene, ending_of(chosen)))
 
     def work(progress: Progress) -> Result:
         source = source_of(store, state)
-        summary, details = heavy.run(tasks.delivered, source, chosen, jobs.file(job), progress=progress)
+        summary, details = heavy.run(tasks.delivered, source, chosen, jobs.file(job), others, progress=progress)
         return Result(content=None, summary=summary, details=details)
 
     return jobs.start(job, work).news
@@ -79,9 +102,34 @@ def at_once(request: Request, scene_id: str, name: str, store: Store, jobs: Runn
     state = store.open(scene_id)
     chosen = _format(name, dict(request.query_params))
     path = jobs.folder / f"at-once-{secrets.token_hex(6)}"
-    heavy.run(tasks.delivered, source_of(store, state), chosen, path)
+    heavy.run(tasks.delivered, source_of(store, state), chosen, path, [])
     done = BackgroundTask(path.unlink, missing_ok=True)
     return FileResponse(path, media_type=chosen.media, filename=stem(state.scene, ending_of(chosen)), background=done)
+
+
+def _named(
+    store: SceneStore, versions: Versions, state: State, chosen: Format, words: Sequence[str]
+) -> list[NamedSource]:
+    """The states that go into one file: 'now', or versions as 'v3'. None unless some are named."""
+    if len(words) > (MOST_STATES if chosen.several else 1):
+        most = f"{MOST_STATES} states go into one file" if chosen.several else f"{chosen.title} takes one state"
+        raise InvalidEdit(f"At most {most}; {len(words)} were chosen", STATES)
+    found = []
+    for word in words:
+        if word == "now":
+            found.append(NamedSource(source_of(store, state), "Now", made=day(now())))
+            continue
+        if not (word.startswith("v") and word[1:].isdecimal() and len(word) < 11):
+            raise InvalidEdit(f"'{word[:40]}' is neither what is now nor a version", STATES)
+        version = versions.one(state.id, int(word[1:]))
+        source = Source(store.folder, state.id, version.revision)
+        found.append(NamedSource(source, version.name, version.note, day(version.made)))
+    return found
+
+
+def day(when: datetime) -> str:
+    """A day in words."""
+    return f"{when.day} {when:%B %Y}"
 
 
 def stem(scene: Scene, ending: str) -> str:

@@ -1,14 +1,19 @@
-"""The sheet of a mark: a new one at a frame, or one that is there."""
+"""The sheet of a mark: a new one at a frame, or one that is there; and remarks that come as marks."""
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Request, Response
+from typing import Annotated, Any
 
-from lazzik.core.errors import UnknownAddress
-from lazzik.core.scene.edits.base import free_label
+from fastapi import APIRouter, Form, Request, Response, UploadFile
+
+from lazzik.core.errors import InvalidDocument, InvalidEdit, UnknownAddress
+from lazzik.core.scene.edits.base import Edit, free_label
 from lazzik.core.scene.mark import COLORS, LONGEST_REMARK
+from lazzik.core.scene.remarks import LARGEST, marks_of, read_remarks
 from lazzik.web.deps import Store
-from lazzik.web.requests.fields import FrameNumber
+from lazzik.web.jobs import Running
+from lazzik.web.requests.fields import FrameNumber, Revision
+from lazzik.web.requests.uploads import spooled
 from lazzik.web.ui.templating import templates
 
 router = APIRouter(prefix="/scenes/{scene_id}")
@@ -26,3 +31,21 @@ def mark_sheet(request: Request, scene_id: str, store: Store, mark: str = "", fr
         "label": there.label if there else free_label("Mark", {item.label for item in marks}),
     }  # fmt: skip
     return templates.TemplateResponse(request, "marks/sheet.html", content)
+
+
+@router.post("/remarks")
+def take_remarks(
+    scene_id: str, file: UploadFile, revision: Annotated[Revision, Form()], store: Store, jobs: Running
+) -> dict[str, Any]:
+    """Open remarks that a page for review saved: marks on the ruler, as one step."""
+    state = store.current(scene_id, revision)
+    with spooled(jobs.folder, file) as path:
+        if path.stat().st_size > LARGEST:
+            raise InvalidDocument(f"The file is larger than {LARGEST // 2**20} MB, the most that remarks may have.")
+        found = read_remarks(path.read_bytes())
+    edits: list[Edit] = list(marks_of(found))
+    if not edits:
+        raise InvalidEdit("There is no remark in this file", "file")
+    about = [f"They are about {found.scene}."] if found.scene not in ("", state.scene.name) else []
+    count = f"{len(edits)} remark{'' if len(edits) == 1 else 's'} on the ruler."
+    return store.edit(scene_id, revision, edits).answer | {"notes": [count, *about]}

@@ -143,7 +143,7 @@ def extended(use: ObjectUse, before: ObjectRecipe | None, after: ObjectRecipe, o
     objects = [pair for pair in use.objects if after.node(pair[0]) is not None]
     for node in after.others:
         if before is None or before.node(node.id) is None:
-            slug = free_slug(node.label, taken)
+            slug = free_slug(node.id, taken)
             taken.add(slug)
             objects.append((node.id, slug))
     places = {place for place, _ in parts_of(after.main)}

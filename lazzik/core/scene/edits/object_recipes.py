@@ -89,7 +89,7 @@ class PutObjectRecipe(Edit):
 
     def _as_new(self, scene: Scene, recipe: ObjectRecipe) -> Scene:
         label = free_label(recipe.main.label, {node.label for node in scene.below.get(None, ())})
-        slug = free_slug(recipe.main.label, {*scene.by_id, *PARTS})
+        slug = free_slug(recipe.main.id, {*scene.by_id, *PARTS})
         stripped = bare(recipe, ObjectUse(recipe=recipe.id), recipe.main)
         main = stripped.replaced(id=slug, label=label, parent=None)
         if self.position is not None:

@@ -20,9 +20,11 @@ document.addEventListener("submit", async (event) => {
   button.disabled = true;
   try {
     await guard(async () => {
-      const fields = /** @type {Record<string, string>} */ (Object.fromEntries(new FormData(form)));
+      const content = new FormData(form);
+      const fields = /** @type {Record<string, string>} */ (Object.fromEntries(content));
+      const states = content.getAll("states");
       if (form.id === "film-form") await film(form, fields);
-      else await followJob(await post(`${store.url}/deliver/${form.dataset.format}`, fields));
+      else await followJob(await post(`${store.url}/deliver/${form.dataset.format}`, { ...fields, ...(states.length && { states }) }));
     }, (sentence) => { said.textContent = sentence; });
   } finally {
     button.disabled = false;

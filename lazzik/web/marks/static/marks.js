@@ -3,9 +3,11 @@
 import { act } from "lazzik/lib/actions.js";
 import { follow } from "lazzik/lib/drag.js";
 import { all, element, one, over } from "lazzik/lib/dom.js";
+import { guard } from "lazzik/lib/guard.js";
 import { store } from "lazzik/lib/store.js";
+import { toast } from "lazzik/lib/toasts.js";
 import { onView, toFrame, toX } from "lazzik/timeline/timeaxis.js";
-import { commit } from "lazzik/studio/history.js";
+import { commit, send } from "lazzik/studio/history.js";
 import { sheet, sheetForm } from "lazzik/studio/sheets.js";
 
 /** @import { Edit, MarkFacts } from "lazzik/lib/types.d.ts" */
@@ -85,6 +87,23 @@ function keyed(event) {
   else sheet("mark", { mark: mark.id });
 }
 
+/** Remarks that a page for review saved become marks. */
+function openRemarks() {
+  const input = element("input", { type: "file", id: "remarks-file", accept: ".json,application/json", hidden: true });
+  document.body.append(input);
+  input.addEventListener("change", async () => {
+    const [file] = input.files ?? [];
+    input.remove();
+    if (!file) return;
+    await guard(async () => {
+      const content = new FormData();
+      content.append("file", file);
+      toast(((await send("remarks", content)).notes ?? []).join(" "));
+    });
+  });
+  input.click();
+}
+
 /**
  * What the page can do with marks; without `changes` they are seen and stepped through alone.
  * @param {Transport} transport
@@ -106,6 +125,7 @@ export function offerMarks(transport, { changes }) {
   if (marks) draw();
   if (!changes) return;
   act({ name: "mark", keys: ["U"], run: () => sheet("mark", { frame: store.frame }), label: "Mark the frame at the playhead" });
+  act({ name: "open-remarks", run: openRemarks, label: "Open remarks from a page for review" });
   one("#ruler").addEventListener("pointerdown", grab, true);
   one("#ruler").addEventListener("keydown", keyed, true);
   sheetForm("mark-form", {

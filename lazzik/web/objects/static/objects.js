@@ -14,19 +14,21 @@ import { closeSheet, sheet, sheetForm } from "lazzik/studio/sheets.js";
 /** @import { Duplicate } from "lazzik/lib/types.d.ts" */
 /** @import { Landed } from "lazzik/studio/history.js" */
 
+// what opens as more than its numbers, what has a run first
+const LAID_OPEN = [/\/(particles|cloth|swarm)$/, /\/(air|copies)$/];
 const FONT = /\.(ttf|otf)$/i;
 const PICTURE = /\.(png|jpe?g|webp)$/i;
 const TABLE = /\.csv$/i;
 
 /** Choose the object that a step added, its shape open if it has one. @param {Landed | null | undefined} state */
 async function openNew(state) {
-  const [added] = state?.added ?? [];
+  const rows = (state?.added ?? []).map((id) => ({ id, row: maybe(`#row-${CSS.escape(id)} > a`, document, HTMLAnchorElement) }));
+  const at = (/** @type {HTMLAnchorElement | null} */ link) => (link ? new URL(link.href).searchParams.get("at") ?? "" : "");
+  const [{ id: added, row } = { id: "", row: null }] = [...LAID_OPEN.flatMap((sort) => rows.filter((each) => sort.test(at(each.row)))), ...rows];
   if (!added) return;
-  const row = maybe(`#row-${CSS.escape(added)} > a`, document, HTMLAnchorElement);
-  const opens = row ? new URL(row.href).searchParams.get("at") ?? "" : "";
+  const opens = at(row);
   const isGroup = row?.querySelector(`svg use[href$="#diagram-3"]`) !== null;
-  // what opens as more than its numbers does so at once
-  await choose(/\/(air|copies)$/.test(opens) ? opens : isGroup ? `${added}/rotation.z` : `${added}/shape`, { moving: false });
+  await choose(LAID_OPEN.some((sort) => sort.test(opens)) ? opens : isGroup ? `${added}/rotation.z` : `${added}/shape`, { moving: false });
 }
 
 /**

@@ -1,4 +1,4 @@
-// A stack saved as a recipe, and the way to the shelf of them.
+// A stack saved as a recipe, and the way to the shelf.
 
 import { act } from "lazzik/lib/actions.js";
 import { store } from "lazzik/lib/store.js";
