@@ -63,3 +63,30 @@ def test_a_pose_is_saved_and_placed_and_a_clip_kept_and_blended(layered: Studio)
     page.keyboard.press("b")
     page.locator(".shelf-row:has-text('Gusty') >> [aria-label='Remove Gusty']").click()
     expect(page.locator("#toasts")).to_contain_text("is played on post/rotation.z")
+
+
+def test_clips_are_blocks_over_the_ruler_that_pass_into_each_other(layered: Studio) -> None:
+    page = layered.page
+    page.keyboard.press("b")
+    keep = page.locator(".shelf-new[data-form=send]")
+    keep.locator("[name=label]").fill("Gusty")
+    keep.locator("[name=addresses]").select_option(index=0)
+    keep.locator("[name=last]").fill("40")
+    keep.locator("text=Keep the clip").click()
+    layered.lands(2)
+    for step, frame in ((3, 60), (4, 80)):
+        page.evaluate("(frame) => window.lazzik.transport.go(frame)", frame)
+        page.keyboard.press("b")
+        clip = page.locator(".shelf-row:has-text('Gusty')")
+        clip.locator("[name=block]").check()
+        clip.locator(f"text=Play from {frame}").click()
+        layered.lands(step)
+    expect(page.locator("#sheaves")).to_contain_text("Gusty 2")
+    expect(page.locator(".dials")).to_contain_text("Gusty speed 2")
+    windows = "() => JSON.parse(document.getElementById('facts').textContent).sheaves.map((sheaf) => sheaf.window)"
+    first, second = page.evaluate(windows)
+    assert (first["start"], first["end"], second["start"], second["end"]) == (60, 100, 80, 120)
+    assert (first["fade_in"], second["fade_in"]) == (0, 20)
+    page.keyboard.press("Control+z")
+    layered.lands(3)
+    expect(page.locator("#sheaves")).not_to_contain_text("Gusty 2")

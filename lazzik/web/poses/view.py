@@ -34,6 +34,10 @@ def pose_choices(scene: Scene, node: Node | None, numbers: tuple[str, ...]) -> l
     """The shown numbers, the object, and all below it."""
     shown = title(scene, Address.parse(numbers[0])) if len(numbers) == 1 else f"the {len(numbers)} chosen numbers"
     out = [PoseChoice(name=shown, addresses=numbers)]
+    chosen = [scene.by_id[slug] for slug in dict.fromkeys(n.split("/", 1)[0] for n in numbers) if slug in scene.by_id]
+    if len(chosen) > 1:
+        together = tuple(f"{item.id}/{path}" for item in chosen for path, _ in item.moving)
+        out.append(PoseChoice(name=f"all that moves of the {len(chosen)} chosen objects", addresses=together))
     if node is None:
         return out
     whole = tuple(f"{node.id}/{part}.{axis}" for part in ("position", "rotation", "scale") for axis in "xyz")

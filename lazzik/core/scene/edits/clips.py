@@ -14,9 +14,11 @@ from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.layers.clip import Clip, Play, Track
 from lazzik.core.layers.link import Link
 from lazzik.core.scene.address import Address, exists, find, write
-from lazzik.core.scene.dial import Dial
-from lazzik.core.scene.edits.base import Edit, free_slug
+from lazzik.core.scene.clip_blocks import crossfaded
+from lazzik.core.scene.dial import TAKEN, Dial
+from lazzik.core.scene.edits.base import Edit, free_label, free_slug
 from lazzik.core.scene.edits.dials import free_name
+from lazzik.core.scene.edits.sheaves import gathered
 from lazzik.core.scene.references import readers
 from lazzik.core.scene.scene import Scene
 
@@ -40,7 +42,9 @@ class PlayClip(Edit):
     on others.
 
     `blend` frames let it come in: by the fade of its window, or with `dial` by a new dial, keyed from 0 to 1, that is
-    the weight of all its layers.
+    the weight of all its layers. As a `block` they stay together: a sheaf whose window is as long as the clip, trimmed
+    and moved on the ruler, with a dial of its own for its speed; where blocks overlap on the same numbers, the later
+    one fades in over the earlier.
     """
 
     do: Literal["play-clip"] = "play-clip"
@@ -53,8 +57,10 @@ class PlayClip(Edit):
     seam: Annotated[InFrames, Field(ge=0)] = 0.0
     blend: Annotated[InFrames, Field(ge=0)] = 0.0
     dial: bool = False
+    block: bool = False
 
     def apply(self, scene: Scene) -> Scene:
+        before = scene
         clip = find_clip(scene, self.clip)
         pairs = self._pairs(scene, clip)
         if not pairs:
@@ -73,15 +79,30 @@ class PlayClip(Edit):
         window = (
             Window(start=self.frame, fade_in=self.blend) if self.blend and not self.dial else Window(start=self.frame)
         )
+        speed: float | Channel = self.speed
+        if self.block:
+            length = clip.length / abs(self.speed) if self.speed else clip.length
+            window = window.replaced(end=self.frame + float(round(length)))
+            scene, speed = self._with_speed(scene, clip)
+        played: list[str] = []
         for text, track in pairs:
             address = Address.parse(text)
             slug = free_slug(clip.label, {layer.id for layer in find(scene, address).channel.layers})
             layer = Play(
-                kind="clip", id=slug, label=clip.label, source=clip.address(track), start=self.frame, speed=self.speed,
+                kind="clip", id=slug, label=clip.label, source=clip.address(track), start=self.frame, speed=speed,
                 seam=self.seam, after=self.after, weight=weight, window=window,
             )  # fmt: skip
             scene = write(scene, address, lambda c, layer=layer: c.replaced(layers=(*c.layers, layer)))  # type: ignore[misc]
-        return scene
+            played.append(f"{address}#{slug}")
+        return crossfaded(before, gathered(scene, played, clip.label)) if self.block else scene
+
+    def _with_speed(self, scene: Scene, clip: Clip) -> tuple[Scene, Channel]:
+        """The scene with a dial for a block's speed, and a number that reads it."""
+        name = free_name(f"{clip.id}_speed", {dial.id for dial in scene.dials} | TAKEN, "speed")
+        label = free_label(f"{clip.label[:110]} speed", {dial.label for dial in scene.dials})
+        dial = Dial(id=name, label=label, value=self.speed, unit="×", low=0.0, high=2.0)
+        link = Link(kind="link", id="speed", label="Speed", source=f"dials/{name}")
+        return scene.with_part(dial), Channel(value=self.speed, layers=(link,))
 
     def _pairs(self, scene: Scene, clip: Clip) -> list[tuple[str, Track]]:
         if self.addresses:

@@ -13,6 +13,7 @@ from lazzik.core.document import InFrames, Label
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.layers import BY_KIND
 from lazzik.core.scene.address import Address, Place, find, find_layer, title, write
+from lazzik.core.scene.clip_blocks import crossfaded
 from lazzik.core.scene.edits.base import Edit, free_slug
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.sheaf import Sheaf
@@ -129,7 +130,8 @@ def changed_sheaf(scene: Scene, sheaf: Sheaf, given: dict[str, Any]) -> Scene:
         changes["fit"] = False  # a length of one's own no longer follows the range
     if window:
         changes["window"] = sheaf.window.replaced(**window)
-    return scene.with_part(sheaf.replaced(**changes).fitted(float(scene.first), float(scene.last)))
+    changed = scene.with_part(sheaf.replaced(**changes).fitted(float(scene.first), float(scene.last)))
+    return crossfaded(scene, changed) if window.keys() & {"start", "end"} else changed
 
 
 def _shared(layer: Layer) -> tuple[str, ...]:

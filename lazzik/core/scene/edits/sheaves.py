@@ -15,6 +15,7 @@ from lazzik.core.channel.window import Window
 from lazzik.core.document import InFrames, Label, Name
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.scene.address import Address, find, find_layer, write, write_all
+from lazzik.core.scene.clip_blocks import crossfaded
 from lazzik.core.scene.edits.base import Edit, free_label, free_slug
 from lazzik.core.scene.edits.dials import free_name
 from lazzik.core.scene.edits.layers import EDGES, SEEDS, changed_sheaf
@@ -89,14 +90,15 @@ class MoveSheaf(Edit):
         window = sheaf.window.replaced(
             start=None if start is None else start + self.by, end=None if end is None else end + self.by
         )
+        before = scene
         if self.alone:
-            return scene.with_part(sheaf.replaced(window=window))
+            return crossfaded(before, scene.with_part(sheaf.replaced(window=window)))
         scene = scene.with_part(sheaf.replaced(window=window, weight=moved_keys(sheaf.weight, self.by)))
 
         def moved(layer: Layer) -> Layer:
             return layer.moved_in_time(self.by, scene.fps, sheaf.loop if type(layer).loops else None)
 
-        return _with_each(scene, members(scene, sheaf.id), moved)
+        return crossfaded(before, _with_each(scene, members(scene, sheaf.id), moved))
 
     def describe(self, scene: Scene) -> str:
         what = "window of " if self.alone else ""

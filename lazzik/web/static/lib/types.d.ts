@@ -1170,6 +1170,7 @@ export type PlayClip = {
   seam?: number | string;
   blend?: number | string;
   dial?: boolean;
+  block?: boolean;
 };
 
 export type Pose = {
