@@ -17,6 +17,7 @@ ALL = (
     "edits",
     "sheaves",
     "versions",
+    "recipes",
     "streams",
     "drag",
     "shapes",

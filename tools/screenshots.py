@@ -8,7 +8,11 @@ from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
+from lazzik.core.formats.base import NamedScene
+from lazzik.core.formats.review_page import ReviewPage
+from lazzik.demo.station import station
 from lazzik.demo.whole import WHOLE
+from lazzik.library import edit
 from tests.browser.conftest import FLAGS
 from tests.serving import Server
 
@@ -41,7 +45,6 @@ def _take(page: Page) -> None:
     for start in ("pool", "sign"):
         where = page.request.post("/scenes", form={"start": start}, max_redirects=0).headers["location"]
         _pictured(page, where)
-    _keep(page, "first-steps")
     page.click("[data-act=end-steps]")
     _pictured(page, scene)
     page.goto("/scenes")
@@ -98,7 +101,11 @@ def _take(page: Page) -> None:
     _basin(page, scene)
     _versions(page, scene)
     page.goto(f"{scene}/recipes?at=sign/rotation.z")
-    _keep(page, "recipes")
+    page.evaluate("() => document.querySelector('.shelf-bar').scrollIntoView()")
+    page.wait_for_function(
+        "() => [...document.querySelectorAll('.specimen')].slice(0, 8).every((image) => image.naturalWidth > 0)"
+    )
+    _keep(page, "shelf")
     page.goto(f"{scene}/bake?at=beacon-mast/rotation.z")
     page.wait_for_selector(".compared")
     page.click("text=Place the keys")
@@ -114,6 +121,7 @@ def _take(page: Page) -> None:
     page.click("text=Write glTF")
     page.wait_for_timeout(900)
     _keep(page, "deliver")
+    _review(page)
 
 
 def _basin(page: Page, scene: str) -> None:
@@ -200,6 +208,27 @@ def _edited(page: Page, scene: str, step: int, edits: list[dict[str, object]]) -
     """The step that edits lead to."""
     answer = page.request.post(f"{scene}/edits", data={"revision": step, "edits": edits})
     return int(answer.json()["revision"])
+
+
+def _review(page: Page) -> None:
+    """A page for review with two versions, as who gets it sees it."""
+    calm = station()
+    wind = next(node for node in calm.nodes if node.field is not None and node.field.kind == "wind")
+    wild = edit(calm, {"do": "set", "address": f"{wind.id}/field.speed", "value": 11})
+    states = [NamedScene(calm, "Calm", "", "3 March 2026"), NamedScene(wild, "Wilder", "", "5 March 2026")]
+    with tempfile.TemporaryDirectory() as folder:
+        file = Path(folder) / "ridge-station.html"
+        file.write_bytes(ReviewPage().deliver_all(states).content)
+        page.goto(file.as_uri())
+        page.wait_for_selector("body[data-ready]")
+        page.check("#beside")
+        page.click("#versions button >> nth=1")
+        page.wait_for_function("() => window.review.seen().length === 2")
+        page.evaluate("window.review.go(64)")
+        page.fill("#remark", "The dish looks up too early.")
+        page.click("text=Add at this frame")
+        page.evaluate("() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))")
+        _keep(page, "review")
 
 
 def _pictured(page: Page, where: str) -> None:

@@ -80,7 +80,7 @@ def test_a_job_that_is_stopped_leaves_nothing(client: TestClient, scene: str) ->
 @pytest.mark.parametrize(
     ("name", "choices", "status", "part"),
     [
-        ("pdf", {}, 422, "There is no format 'pdf'; there are gltf, usd"),
+        ("pdf", {}, 422, "There is no format 'pdf'; there are page, gltf, usd"),
         ("usd", {"form": "usdx"}, 422, "form: input should be 'usdz', 'usdc' or 'usda'"),
         ("svg", {"every": "0"}, 422, "every: input should be greater than or equal to 1"),
         ("svg", {"size": "9"}, 422, "size: extra inputs are not permitted"),
@@ -205,7 +205,7 @@ def test_pictures_are_numbered_as_in_the_scene(client: TestClient, scene: str) -
         assert archive.namelist() == ["frame-00047.png", "frame-00048.png", "frame-00049.png"]
 
 
-def delivered_badly(source: Any, chosen: Any, path: Any, progress: Progress) -> None:
+def delivered_badly(source: Any, chosen: Any, path: Any, others: Any, progress: Progress) -> None:
     progress.report(0.5, "motion of Beacon mast")
     raise ValueError("no such luck")
 

@@ -22,8 +22,10 @@ from lazzik.core.scene.node import Node
 from lazzik.core.scene.rest_pose import extent
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene, scene_text
+from lazzik.core.scene.shelf_file import read_shelf, shelf_text
 from lazzik.core.types import Samples
 from lazzik.demo.whole import WHOLE
+from lazzik.library import keep, take
 from tests.conftest import edited
 
 Edit = dict[str, Any]
@@ -128,6 +130,8 @@ def test_every_kind_of_layer_passes_through_save_put_and_file(kind: str) -> None
     )  # fmt: skip
     assert scene.by_id["other"].rotation == scene.by_id["mast"].rotation
     assert read_scene(scene_text(scene)) == scene
+    there = through_shelf(scene, "kind", edited(Scene(name="There"), tube("Third", x=5.0)), "third")
+    assert there.by_id["third"].rotation == scene.by_id["mast"].rotation
 
 
 @pytest.mark.parametrize("whole", WHOLE, ids=lambda whole: whole.key)
@@ -150,6 +154,17 @@ def test_every_simulation_passes_through_save_put_and_file(whole: Any) -> None:
                 one = one.renamed(names)
             assert one == other, part
     assert read_scene(scene_text(scene)) == scene
+    there = through_shelf(scene, "run", Scene(name="There"))
+    assert there.object_recipes == scene.object_recipes
+    parts = ("emitter", "cloth", "swarm", "field", "deform", "shape", "rotation")
+    for node in recipe.nodes:
+        assert all(getattr(there.by_id[node.id], part) == getattr(node, part) for part in parts)
+
+
+def through_shelf(scene: Scene, recipe: str, there: Scene, *on: str) -> Scene:
+    """Another scene that took a recipe of one out of a shelf's file."""
+    (item,) = read_shelf(shelf_text([keep(scene, "object", recipe)]))
+    return take(there, item, on)
 
 
 def test_a_changed_recipe_is_followed_save_where_a_use_has_its_own() -> None:
