@@ -18,6 +18,7 @@ ALL = (
     "sheaves",
     "versions",
     "recipes",
+    "reading",
     "streams",
     "drag",
     "shapes",

@@ -352,6 +352,34 @@ def every_kernel() -> None:
         importlib.import_module(module.name)
 
 
+@app.command()
+def read(
+    curve: Annotated[Path, typer.Argument(help="A table (CSV) with a column 'frame'.", show_default=False)],
+    column: Annotated[str | None, typer.Option(help="Which column; without it, the first one.")] = None,
+    fps: Annotated[float, typer.Option(help="Frames a second of the table.")] = 30.0,
+    take: Annotated[str, typer.Option(help="measured, kind, calmer or stronger.")] = "measured",
+    out: Annotated[
+        Path | None, typer.Option("-o", "--out", help="File for the recipe, as a shelf takes it in.")
+    ] = None,
+) -> None:
+    """Read a measured curve: its trend, its regular swings and what is left as noise; and keep the recipe."""
+    from lazzik.core.formats.csv_curves import read_csv
+    from lazzik.library import read_curve, read_recipe, read_report, save_shelf
+
+    try:
+        found = read_csv(curve.read_text("utf-8-sig"))
+    except (OSError, UnicodeDecodeError) as error:
+        _fail(f"'{curve}' can't be read: {getattr(error, 'strerror', None) or 'it is no text in UTF-8'}.")
+    name = column or next(iter(found))
+    if name not in found:
+        raise InvalidEdit(f"The table has no column '{name[:60]}'; it has {', '.join(found)[:200]}", "--column")
+    reading = read_curve(*found[name], fps=fps)
+    for line in read_report(reading):
+        typer.echo(line)
+    if out is not None:
+        save_shelf([read_recipe(reading, name[:120], take=take)], out)
+
+
 def _shelf(data: Path) -> ShelfItems:
     from lazzik.demo.shelf_items import shipped
     from lazzik.store.database import Database

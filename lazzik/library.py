@@ -24,13 +24,14 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.formats.importer import import_files as plan_import
 from lazzik.core.formats.registry import format_for
 from lazzik.core.progress import UNHEARD, Progress
+from lazzik.core.reading.motion import TAKES, Reading, read_motion, recipe_of, report
 from lazzik.core.scene.differences import differences
 from lazzik.core.scene.edits import applied, read_edits
 from lazzik.core.scene.edits.base import free_slug
 from lazzik.core.scene.edits.from_shelf import TakeFromShelf
 from lazzik.core.scene.edits.shelf_content import content_of
 from lazzik.core.scene.receipt import Receipt
-from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.scene import MOST_FRAMES, Scene
 from lazzik.core.scene.serialize import read_scene, scene_text
 from lazzik.core.scene.shelf_file import read_shelf, shelf_text
 from lazzik.core.scene.shelf_item import ShelfItem, Sort
@@ -176,6 +177,36 @@ def take(
     """The scene with an item of the shelf in it, put to use on numbers or objects, or from a frame on; `use` says
     whether it is. Raises InvalidEdit, UnknownAddress."""
     return applied(scene, [TakeFromShelf(item=item, on=tuple(on), frame=frame, use=use)])
+
+
+def read_curve(frames: Iterable[float], values: Iterable[float], *, fps: float = 30.0) -> Reading:
+    """What a measured curve is made of: trend, regular swings, noise. Frames may be missing, which is told in
+    `remarks`; values are taken at whole frames. Raises InvalidEdit."""
+    at, y = np.asarray(list(frames), dtype=float), np.asarray(list(values), dtype=float)
+    if len(at) != len(y) or len(at) < 2 or not 0 < fps <= 1000:
+        raise InvalidEdit("A curve is as many frames as values, two at least, at a rate up to 1000", "values")
+    whole = np.arange(np.ceil(at[0]), np.floor(at[-1]) + 1)
+    samples = np.interp(whole, at, y)
+    nearest = np.abs(at[np.clip(np.searchsorted(at, whole), 0, len(at) - 1)] - whole)
+    before = np.abs(at[np.clip(np.searchsorted(at, whole) - 1, 0, len(at) - 1)] - whole)
+    samples[np.minimum(nearest, before) > 1.0] = np.nan
+    return read_motion(samples, fps)
+
+
+def read_report(reading: Reading) -> list[str]:
+    """What was found in a curve, in lines."""
+    return report(reading)
+
+
+def read_recipe(reading: Reading, label: str, unit: str = "", *, take: str = "measured", seed: int = 1) -> ShelfItem:
+    """What was found in a curve as a recipe for the shelf: as 'measured', the same 'kind' again, 'calmer', 'stronger'.
+    Raises InvalidEdit."""
+    if take not in TAKES:
+        raise InvalidEdit(f"'{take[:40]}' is no take; there are {', '.join(TAKES)}", "take")
+    recipe = recipe_of(reading, label, unit, take, seed)
+    last = max(1, round(len(reading.y) - 1))
+    scene = Scene(name=label, fps=reading.rate, last=min(last, MOST_FRAMES), recipes=(recipe,))
+    return keep(scene, "recipe", recipe.id, label, tags=["read"])
 
 
 def open_shelf(path: str | Path) -> tuple[ShelfItem, ...]:

@@ -175,8 +175,8 @@ def test_schema_is_a_json_schema() -> None:
         (["air", "{file}", "--at", "1,2"], "--at takes a place as x,y,z"),
         (
             ["bake", "{file}", "-o", "o.txt"],
-            "must end in .glb, .gltf, .usdz, .usdc, .usda, .particles.zip, .particles.csv, .particles.npz, .json, "
-            ".curves.json, .csv, .svg",
+            "must end in .html, .glb, .gltf, .usdz, .usdc, .usda, .particles.zip, .particles.csv, .particles.npz, "
+            ".json, .curves.json, .csv, .svg",
         ),
         (["bake", "{file}", "-o", "/nowhere/o.json", "--only", MAST], "can't be written"),
         (["bake", "{file}", "-o", "o.json", "--every", "2", "--tolerance", "1"], "not both"),
@@ -212,3 +212,19 @@ def test_the_shelf_is_listed_exported_and_imported(tmp_path: Path) -> None:
     file.write_text("{}")
     refused = run("shelf", "import", file, "--data", there)
     assert (refused.returncode, refused.stderr) == (1, "This is no shelf that was exported from Lazzik.\n")
+
+
+def test_a_curve_is_read_and_its_recipe_kept(tmp_path: Path) -> None:
+    t = np.arange(600) / 30
+    rows = [f"{k},{3 * np.sin(2 * np.pi * 0.9 * s):.6f},0" for k, s in enumerate(t)]
+    table, file = tmp_path / "curve.csv", tmp_path / "recipe.json"
+    table.write_text("\n".join(["frame,sway,rest", *rows]))
+    done = run("read", table, "--column", "sway", "-o", file)
+    assert "swing 1: 0.9 Hz (1.111 s), amplitude 3" in done.stdout
+    content = json.loads(file.read_text())
+    assert content["items"][0]["label"] == "sway"
+    assert content["items"][0]["content"]["recipes"][0]["stack"]["layers"][0]["kind"] == "wave"
+    refused = run("read", table, "--column", "gone")
+    assert (refused.returncode, refused.stderr) == (1, "The table has no column 'gone'; it has sway, rest\n")
+    refused = run("read", table, "--take", "wild", "-o", file)
+    assert (refused.returncode, "no take" in refused.stderr) == (1, True)

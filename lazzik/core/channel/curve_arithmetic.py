@@ -135,6 +135,10 @@ def added(base: tuple[Key, ...], offset: CurveDifference, fps: float) -> tuple[K
     # the base's keys beside the sum keep the slopes that they had, so that nothing else moves; at an end beyond which
     # the sum goes on, that was level
     arrive, leave = curve.slopes_in.copy(), curve.slopes_out.copy()
+    # a straight stretch becomes a cubic one where a key that it begins at is replaced: it stays straight by its slopes
+    straight = np.flatnonzero(curve.go[:-1] == LINEAR)
+    pace = np.diff(curve.values)[straight] / np.diff(curve.frames)[straight] * fps
+    leave[straight], arrive[straight + 1] = pace, pace
     arrive[0] = 0.0 if frames[0] < curve.frames[0] else arrive[0]
     leave[-1] = 0.0 if frames[-1] > curve.frames[-1] else leave[-1]
     settled = tuple(

@@ -26,7 +26,7 @@ ALSO = WORDS | {"object_recipes": "recipe", "poses": "pose", "receipts": "bake",
 
 FIELDS = {
     RANGE: "range", ORDER: "order", "fps": "frame rate", "first": "first frame", "last": "last frame", "label": "name",
-    "parent": "hangs under",
+    "parent": "hangs under", "uses": "recipes followed",
 }  # fmt: skip
 """What fields are called whose names would not tell."""
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 
 from lazzik.core.bake.baking import BakePlan, bake, bakeable, sampled
 from lazzik.core.bake.rebake import bake_again, placed_again, stale
@@ -135,7 +135,12 @@ def test_a_step_put_among_baked_keys_is_carried_by_sampling(baked: Scene) -> Non
     assert after == pytest.approx(before, abs=3)
 
 
+STRAIGHT = (Key(frame=0.0, value=0.0), Key(frame=1.0, value=0.0, go="linear"), Key(frame=2.0, value=1.0))
+"""A straight stretch that begins where a difference ends."""
+
+
 @given(keys().filter(bool), keys().filter(bool), keys().filter(bool))
+@example(STRAIGHT, (Key(frame=0.0, value=0.0),), (Key(frame=0.0, value=0.0), Key(frame=1.0, value=0.0, slope_in=1.0)))
 def test_adding_a_difference_gives_the_sum_of_the_curves(
     base: tuple[Key, ...], one: tuple[Key, ...], other: tuple[Key, ...]
 ) -> None:
