@@ -139,7 +139,7 @@ def read_motion(samples: Samples, rate: float) -> Reading:
     InvalidEdit
         Where there are too few samples, too many, or too many are missing.
     """
-    y, remarks = _mended(np.asarray(samples, dtype=float))
+    y, remarks = _without_gaps(np.asarray(samples, dtype=float))
     t = np.arange(len(y)) / rate
     rounding = (ROUNDING * float(np.abs(y).max())) ** 2
     # swings that stand out by far would lean on the trend, and it on them: it is measured without them
@@ -152,7 +152,7 @@ def read_motion(samples: Samples, rate: float) -> Reading:
         remarks.append(f"It is as good as white, {spread:.3g} about its trend: there is no swing and no period in it.")
         return Reading(rate, y, trend, (), None, tuple(remarks))
     candidates = Candidates(len(y), rate)
-    swings, background = _parted(y - trend, t, rate, candidates)
+    swings, background = _separated(y - trend, t, rate, candidates)
     for _ in range(SETTLES):
         trend = _trend(y - course(swings, t))
         swings = fitted(y - trend, t, [swing.frequency for swing in swings])
@@ -236,7 +236,7 @@ def _short(value: float, digits: int = 5) -> float:
     return float(f"{value:.{digits}g}")
 
 
-def _mended(samples: Samples) -> tuple[Samples, list[str]]:
+def _without_gaps(samples: Samples) -> tuple[Samples, list[str]]:
     """The curve without gaps and outliers, and what was done."""
     if not FEWEST <= len(samples) <= MOST:
         raise InvalidEdit(f"A curve is read from {FEWEST} to {MOST:,} samples; this one has {len(samples):,}")
@@ -268,12 +268,12 @@ def _trend(y: Samples) -> Samples:
     return found
 
 
-def _parted(y: Samples, t: Samples, rate: float, candidates: Candidates) -> tuple[list[Swing], Background]:
+def _separated(y: Samples, t: Samples, rate: float, candidates: Candidates) -> tuple[list[Swing], Background]:
     """The swings of a curve, and the noise that they stand out of."""
     swings = _at_first_sight(y, t, rate)
     for turn in range(ROUNDS):
         background = candidates.most_likely(y - course(swings, t), swings)
-        out = [swing for swing in swings if not _counts(swing, background, candidates.seconds, STAYS)]
+        out = [swing for swing in swings if not _is_significant(swing, background, candidates.seconds, STAYS)]
         if out:
             weakest = min(out, key=lambda swing: swing.power(candidates.seconds) / background.at(swing.frequency))
             swings = fitted(y, t, [swing.frequency for swing in swings if swing is not weakest])
@@ -282,13 +282,14 @@ def _parted(y: Samples, t: Samples, rate: float, candidates: Candidates) -> tupl
         if more is None or len(swings) >= MOST_SWINGS or turn > ROUNDS - 4:
             break
         longer = fitted(y, t, [*(swing.frequency for swing in swings), more])
-        if not _counts(longer[-1], background, candidates.seconds, 1.0):
+        if not _is_significant(longer[-1], background, candidates.seconds, 1.0):
             break
         swings = longer
     return swings, background
 
 
-def _counts(swing: Swing, background: Background, seconds: float, part: float) -> bool:
+def _is_significant(swing: Swing, background: Background, seconds: float, part: float) -> bool:
+    """Whether a swing stands far enough out of the noise; `part` of what is asked of a new one, where it is known."""
     stands = swing.power(seconds) / background.at(swing.frequency)
     if swing.frequency * seconds < SLOWEST:  # what is so slow is the trend's
         return False
