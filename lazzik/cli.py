@@ -355,29 +355,37 @@ def every_kernel() -> None:
 @app.command()
 def read(
     curve: Annotated[Path, typer.Argument(help="A table (CSV) with a column 'frame'.", show_default=False)],
-    column: Annotated[str | None, typer.Option(help="Which column; without it, the first one.")] = None,
+    column: Annotated[
+        list[str] | None, typer.Option(help="A column, or several; without it, all are read together.")
+    ] = None,
     fps: Annotated[float, typer.Option(help="Frames a second of the table.")] = 30.0,
     take: Annotated[str, typer.Option(help="measured, kind, calmer or stronger.")] = "measured",
+    loop: Annotated[bool, typer.Option("--loop", help="Recipes go round in the length that repeats best.")] = False,
     out: Annotated[
-        Path | None, typer.Option("-o", "--out", help="File for the recipe, as a shelf takes it in.")
+        Path | None, typer.Option("-o", "--out", help="File for the recipes, as a shelf takes it in.")
     ] = None,
 ) -> None:
-    """Read a measured curve: its trend, its regular swings and what is left as noise; and keep the recipe."""
+    """Read a measured curve: its trend, its moves and their ringing, its regular swings and what is left as noise;
+    and keep the recipe. Swings that several columns share are one."""
     from lazzik.core.formats.csv_curves import read_csv
-    from lazzik.library import read_curve, read_recipe, read_report, save_shelf
+    from lazzik.core.reading.outcome import loop_line
+    from lazzik.library import read_curves, read_recipe, read_report, save_shelf
 
     try:
         found = read_csv(curve.read_text("utf-8-sig"))
     except (OSError, UnicodeDecodeError) as error:
         _fail(f"'{curve}' can't be read: {getattr(error, 'strerror', None) or 'it is no text in UTF-8'}.")
-    name = column or next(iter(found))
-    if name not in found:
-        raise InvalidEdit(f"The table has no column '{name[:60]}'; it has {', '.join(found)[:200]}", "--column")
-    reading = read_curve(*found[name], fps=fps)
-    for line in read_report(reading):
-        typer.echo(line)
+    for name in column or ():
+        if name not in found:
+            raise InvalidEdit(f"The table has no column '{name[:60]}'; it has {', '.join(found)[:200]}", "--column")
+    readings, best = read_curves({name: found[name] for name in column or found}, fps=fps)
+    for name, reading in readings.items():
+        typer.echo("\n".join([f"{name}:", *(f"  {line}" for line in read_report(reading))]))
+    typer.echo(loop_line(best, fps))
     if out is not None:
-        save_shelf([read_recipe(reading, name[:120], take=take)], out)
+        length = best.frames if best is not None and loop else None
+        items = [read_recipe(reading, name[:120], take=take, loop=length) for name, reading in readings.items()]
+        save_shelf(items, out)
 
 
 def _shelf(data: Path) -> ShelfItems:

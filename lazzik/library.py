@@ -24,7 +24,11 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.formats.importer import import_files as plan_import
 from lazzik.core.formats.registry import format_for
 from lazzik.core.progress import UNHEARD, Progress
-from lazzik.core.reading.motion import TAKES, Reading, read_motion, recipe_of, report
+from lazzik.core.reading.gaps import at_whole_frames
+from lazzik.core.reading.motion import Reading, read_motion
+from lazzik.core.reading.outcome import TAKES, recipe_of, report
+from lazzik.core.reading.repeats import Loop, best_loop
+from lazzik.core.reading.together import read_together
 from lazzik.core.scene.differences import differences
 from lazzik.core.scene.edits import applied, read_edits
 from lazzik.core.scene.edits.base import free_slug
@@ -36,6 +40,9 @@ from lazzik.core.scene.serialize import read_scene, scene_text
 from lazzik.core.scene.shelf_file import read_shelf, shelf_text
 from lazzik.core.scene.shelf_item import ShelfItem, Sort
 from lazzik.core.types import Points, Samples
+
+MOST_FPS = 1000.0
+"""Frames a second of a curve that is read, and of a scene."""
 
 
 def new_scene(name: str = "Untitled scene", *, fps: float = 30.0, first: int = 0, last: int = 250) -> Scene:
@@ -182,15 +189,23 @@ def take(
 def read_curve(frames: Iterable[float], values: Iterable[float], *, fps: float = 30.0) -> Reading:
     """What a measured curve is made of: trend, regular swings, noise. Frames may be missing, which is told in
     `remarks`; values are taken at whole frames. Raises InvalidEdit."""
-    at, y = np.asarray(list(frames), dtype=float), np.asarray(list(values), dtype=float)
-    if len(at) != len(y) or len(at) < 2 or not 0 < fps <= 1000:
-        raise InvalidEdit("A curve is as many frames as values, two at least, at a rate up to 1000", "values")
-    whole = np.arange(np.ceil(at[0]), np.floor(at[-1]) + 1)
-    samples = np.interp(whole, at, y)
-    nearest = np.abs(at[np.clip(np.searchsorted(at, whole), 0, len(at) - 1)] - whole)
-    before = np.abs(at[np.clip(np.searchsorted(at, whole) - 1, 0, len(at) - 1)] - whole)
-    samples[np.minimum(nearest, before) > 1.0] = np.nan
-    return read_motion(samples, fps)
+    return read_motion(at_whole_frames(list(frames), list(values)), _rate(fps))
+
+
+def read_curves(
+    curves: Mapping[str, tuple[Iterable[float], Iterable[float]]], *, fps: float = 30.0
+) -> tuple[dict[str, Reading], Loop | None]:
+    """What several curves are made of, (frames, values) of each by its name: swings that they share are one; and the
+    length at which they repeat best. Raises InvalidEdit."""
+    sampled = {name: at_whole_frames(list(frames), list(values)) for name, (frames, values) in curves.items()}
+    found = read_together(sampled, _rate(fps))
+    return found.each, best_loop(found.each.values())
+
+
+def _rate(fps: float) -> float:
+    if not 0 < fps <= MOST_FPS:
+        raise InvalidEdit(f"A rate is above 0 and at most {MOST_FPS:g} a second", "fps")
+    return fps
 
 
 def read_report(reading: Reading) -> list[str]:
@@ -198,12 +213,14 @@ def read_report(reading: Reading) -> list[str]:
     return report(reading)
 
 
-def read_recipe(reading: Reading, label: str, unit: str = "", *, take: str = "measured", seed: int = 1) -> ShelfItem:
-    """What was found in a curve as a recipe for the shelf: as 'measured', the same 'kind' again, 'calmer', 'stronger'.
-    Raises InvalidEdit."""
+def read_recipe(
+    reading: Reading, label: str, unit: str = "", *, take: str = "measured", seed: int = 1, loop: int | None = None
+) -> ShelfItem:
+    """What was found in a curve as a recipe for the shelf: as 'measured', the same 'kind' again, 'calmer', 'stronger';
+    with a loop, going round in so many frames. Raises InvalidEdit."""
     if take not in TAKES:
         raise InvalidEdit(f"'{take[:40]}' is no take; there are {', '.join(TAKES)}", "take")
-    recipe = recipe_of(reading, label, unit, take, seed)
+    recipe = recipe_of(reading, label, unit, take, seed, loop)
     last = max(1, round(len(reading.y) - 1))
     scene = Scene(name=label, fps=reading.rate, last=min(last, MOST_FRAMES), recipes=(recipe,))
     return keep(scene, "recipe", recipe.id, label, tags=["read"])

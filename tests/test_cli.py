@@ -224,6 +224,12 @@ def test_a_curve_is_read_and_its_recipe_kept(tmp_path: Path) -> None:
     content = json.loads(file.read_text())
     assert content["items"][0]["label"] == "sway"
     assert content["items"][0]["content"]["recipes"][0]["stack"]["layers"][0]["kind"] == "wave"
+    assert "The swings repeat best after 100 frames (3.333 s): there they meet themselves." in done.stdout
+    both = run("read", table, "--take", "kind", "--loop", "-o", file)
+    assert "sway:\n  600 samples" in both.stdout
+    assert "rest:\n  600 samples" in both.stdout
+    recipes = {item["label"]: item["content"]["recipes"][0] for item in json.loads(file.read_text())["items"]}
+    assert recipes["sway"]["stack"]["layers"][0]["loop"] == 100
     refused = run("read", table, "--column", "gone")
     assert (refused.returncode, refused.stderr) == (1, "The table has no column 'gone'; it has sway, rest\n")
     refused = run("read", table, "--take", "wild", "-o", file)

@@ -90,19 +90,51 @@ def fitted(y: Samples, t: Samples, frequencies: Sequence[float]) -> list[Swing]:
     f: Samples = np.array(frequencies, dtype=np.float64)
     window, count = hann(len(t)), len(f)
     for _ in range(STEPS):
-        waves = _waves(t, f)
-        parts = _least_squares(waves, y, window)
+        parted = _waves(t, f)
+        parts = _least_squares(parted, y, window)
         a, b = parts[:count], parts[count : 2 * count]
         slopes: NDArray[np.float64] = (
-            2.0 * np.pi * t[:, None] * (b * waves[:, :count] - a * waves[:, count : 2 * count])
+            2.0 * np.pi * t[:, None] * (b * parted[:, :count] - a * parted[:, count : 2 * count])
         )
-        moves = _least_squares(np.hstack((waves, slopes)), y - waves @ parts, window)[-count:]
+        moves = _least_squares(np.hstack((parted, slopes)), y - parted @ parts, window)[-count:]
         f += np.clip(moves, -LARGEST_STEP / seconds, LARGEST_STEP / seconds)
         np.clip(f, 1.0 / seconds, (len(t) / 2.0 - 1.0) / seconds, out=f)
         if np.abs(moves).max() < 1e-3 / seconds:
             break
-    parts = _least_squares(_waves(t, f), y, window)
-    return [Swing(float(f[k]), float(parts[k]), float(parts[count + k])) for k in range(count)]
+    return fitted_at(y, t, f.tolist())
+
+
+def fitted_at(y: Samples, t: Samples, frequencies: Sequence[float]) -> list[Swing]:
+    """Swings at some frequencies, as they fit the curve best.
+
+    Parameters
+    ----------
+    y : (n,) array
+        In the curve's unit.
+    t : (n,) array
+        Seconds, evenly spaced.
+    """
+    f: Samples = np.asarray(frequencies, dtype=np.float64)
+    if not len(f):
+        return []
+    parts = _least_squares(_waves(t, f), y, hann(len(t)))
+    return [Swing(float(f[k]), float(parts[k]), float(parts[len(f) + k])) for k in range(len(f))]
+
+
+def waves(t: Samples, swings: Iterable[Swing]) -> NDArray[np.float64]:
+    """The cosines and sines that some swings are made of.
+
+    Parameters
+    ----------
+    t : (n,) array
+        Seconds.
+
+    Returns
+    -------
+    (n, 2 · swings) array
+        Within −1 and 1.
+    """
+    return _waves(t, np.array([swing.frequency for swing in swings]))[:, :-1]
 
 
 def _waves(t: Samples, f: Samples) -> NDArray[np.float64]:

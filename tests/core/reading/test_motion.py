@@ -12,7 +12,8 @@ from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.layers.noise import Noise
 from lazzik.core.layers.wave import Wave
-from lazzik.core.reading.motion import TAKES, read_motion, recipe_of, report, trend_keys
+from lazzik.core.reading.motion import read_motion
+from lazzik.core.reading.outcome import TAKES, keys_of, recipe_of, report
 from lazzik.core.reading.spectrum import deviation, noise_spectrum, periodogram
 from lazzik.core.types import Samples
 
@@ -90,11 +91,11 @@ def test_a_new_take_is_of_the_same_kind_and_calmer_is_less() -> None:
 
 def test_a_constant_and_a_ramp_are_keys_and_nothing_else() -> None:
     still = read_motion(np.full(300, 4.0), RATE)
-    assert (still.swings, still.background, trend_keys(still)) == ((), None, ())
+    assert (still.swings, still.background, keys_of(still)) == ((), None, ())
     assert "no motion beside the trend" in " ".join(still.remarks)
     ramp = read_motion(np.linspace(0, 9, 300), RATE)
     assert (ramp.swings, ramp.background) == ((), None)
-    assert len(trend_keys(ramp)) <= 3
+    assert len(keys_of(ramp)) <= 3
     assert "trend: 100 % of the variance" in " ".join(report(ramp))
 
 
@@ -116,12 +117,19 @@ def test_gaps_and_outliers_are_bridged_and_told() -> None:
     assert "2 outliers" in said
 
 
-def test_a_sudden_move_is_said_to_be_none_of_the_noise() -> None:
+def test_a_jump_to_another_level_is_a_move_and_a_jolt_is_told() -> None:
     y = noise(30, amplitude=0.5, period=0.8)
-    y[450:] += 12.0
-    remarks = " ".join(read_motion(y, RATE).remarks)
-    assert "At 45" in remarks or "At 44" in remarks
-    assert "moves as no noise does" in remarks
+    jump, jolt = y.copy(), y.copy()
+    jump[450:] += 12.0
+    jolt[447:454] += 12.0 * np.hanning(9)[1:-1]
+    (move,) = read_motion(jump, RATE).moves.moves
+    assert move.middle == pytest.approx(15.0, abs=0.05)
+    assert move.height == pytest.approx(12.0, abs=0.5)
+    found = read_motion(jolt, RATE)
+    assert found.moves.moves == ()
+    assert any(
+        ("At 45" in remark or "At 44" in remark) and "moves as no noise does" in remark for remark in found.remarks
+    )
 
 
 @pytest.mark.parametrize(

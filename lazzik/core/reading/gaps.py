@@ -1,0 +1,83 @@
+"""A curve without its gaps and outliers."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from lazzik.core.errors import InvalidEdit
+from lazzik.core.types import Samples
+
+FEWEST, MOST = 64, 60_000
+"""Samples of a curve."""
+
+MOST_MISSING = 0.2
+OUTLYING = 8.0
+"""Deviations (by the median) from its neighbours at which a sample is an outlier."""
+
+
+def at_whole_frames(frames: Sequence[float], values: Sequence[float]) -> Samples:
+    """A curve of frames and values at its whole frames; not a number where none was near.
+
+    Parameters
+    ----------
+    frames, values : (n,) sequences
+        Rising frames, and values in any unit.
+
+    Returns
+    -------
+    (whole frames,) array
+        In the unit of the values.
+
+    Raises
+    ------
+    InvalidEdit
+        Where there are not as many frames as values, or fewer than two.
+    """
+    at, y = np.asarray(frames, dtype=float), np.asarray(values, dtype=float)
+    if len(at) != len(y) or len(at) < 2:
+        raise InvalidEdit("A curve is as many frames as values, two at least", "values")
+    whole = np.arange(np.ceil(at[0]), np.floor(at[-1]) + 1)
+    if len(whole) > MOST:
+        raise InvalidEdit(f"A curve is read from {FEWEST} to {MOST:,} samples; this one has {len(whole):,}", "frames")
+    samples: Samples = np.interp(whole, at, y)
+    after = np.clip(np.searchsorted(at, whole), 0, len(at) - 1)
+    nearest = np.minimum(np.abs(at[after] - whole), np.abs(at[np.maximum(after - 1, 0)] - whole))
+    samples[nearest > 1.0] = np.nan
+    return samples
+
+
+def without_gaps(samples: Samples) -> tuple[Samples, list[str]]:
+    """The curve with what is missing bridged, and what was done, in sentences.
+
+    Parameters
+    ----------
+    samples : (n,) array
+        Evenly spaced; what is missing is not a number.
+
+    Raises
+    ------
+    InvalidEdit
+        Where there are too few samples, too many, or too many are missing.
+    """
+    if not FEWEST <= len(samples) <= MOST:
+        raise InvalidEdit(f"A curve is read from {FEWEST} to {MOST:,} samples; this one has {len(samples):,}")
+    there = np.isfinite(samples)
+    if np.mean(~there) > MOST_MISSING:
+        raise InvalidEdit(f"{100 * np.mean(~there):.0f} % of the samples are missing; {MOST_MISSING:.0%} may be")
+    remarks = []
+    places = np.arange(len(samples), dtype=float)
+    y = np.interp(places, places[there], samples[there])
+    if not there.all():
+        remarks.append(f"{int((~there).sum())} missing samples were bridged; what was there can't be told.")
+    from scipy.ndimage import median_filter
+
+    away = np.abs(y - median_filter(y, size=5, mode="nearest"))
+    usual = float(np.median(away)) or float(np.mean(away))
+    steps = float(np.median(np.abs(np.diff(y))))
+    out = (away > OUTLYING * max(usual, steps) * 1.4826) & (away > 0)
+    if 0 < out.sum() <= 0.02 * len(y):
+        y = np.interp(places, places[~out], y[~out])
+        remarks.append(f"{int(out.sum())} outliers were left out.")
+    return y, remarks

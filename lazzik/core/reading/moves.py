@@ -1,0 +1,113 @@
+"""Keyed moves in a curve, and the ringing after them: sought about the places where it changes its level, then fitted
+again as more is known of what is beside them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from lazzik.core.reading.move_fit import FIRST_STEPS, QUARTILE, WEAKEST, Beside, MoveFit, rough_ringing
+from lazzik.core.reading.places import MOST_MOVES
+from lazzik.core.reading.ringing import Move, Moves
+from lazzik.core.types import Samples
+
+ENOUGH_A_SECOND = 24.0
+"""Samples with which moves are sought."""
+
+BY_CHANCE = 25.0
+"""Variances of what is left, white, that ringing explains at least."""
+
+STAY, GOES_BACK = 0.7, 0.5
+"""Seconds for which a move stays where it leads, and the part of it by which it may seem to go back."""
+
+WHILE = 1.0
+"""Seconds over which the noise's deviation is measured."""
+
+
+def deviation_of(rest: Samples, rate: float) -> float:
+    """The deviation of what is left, by the median of how far it goes in a while: moves that were missed are in few of
+    these, though the levels between them are far apart.
+
+    Parameters
+    ----------
+    rest : (n,) array
+        What is left of a curve, `rate` samples a second.
+    """
+    lag = max(1, round(WHILE * rate))
+    return float(np.median(np.abs(rest[lag:] - rest[:-lag]))) / QUARTILE
+
+
+def sought(y: Samples, t: Samples, at: Sequence[float], beside: Beside) -> Moves:
+    """Moves about some places, as they fit a curve best, with their ringing where it explains enough.
+
+    Parameters
+    ----------
+    y : (n,) array
+        In the curve's unit.
+    t : (n,) array
+        Seconds, evenly spaced.
+    at : sequence of float
+        Seconds.
+    """
+    every = max(1, int(1.0 / (t[1] - t[0]) / ENOUGH_A_SECOND))
+    y, t, beside = y[::every], t[::every], Beside(beside.parts[::every], beside.noise)
+    found = []
+    for eased, seconds in ((False, 0.2), (True, 0.3)):
+        begun = tuple(Move(place - seconds / 2.0, seconds, 1.0) for place in at)
+        found += [
+            MoveFit(y, t, Moves(begun, eased, ringing), beside, FIRST_STEPS)
+            for ringing in (None, *rough_ringing(y, t, at, beside))
+        ]
+    return _chosen(found, len(y)).moves
+
+
+def refined(y: Samples, t: Samples, moves: Moves, beside: Beside) -> Moves:
+    """Moves that are known, fitted again beside what is known better now; with others that stand out of what they
+    leave, and without those that do not.
+
+    Parameters
+    ----------
+    y : (n,) array
+        In the curve's unit.
+    t : (n,) array
+        Seconds, evenly spaced.
+    """
+    at = [move.middle for move in moves.moves]
+    tried = [moves.ringing] if moves.ringing else [None, *rough_ringing(y, t, at, beside)[:1]]
+    fit = _chosen([MoveFit(y, t, replace(moves, ringing=ringing), beside) for ringing in tried], len(y))
+    while len(fit.moves.moves) < MOST_MOVES and (place := fit.missed()) is not None:
+        fit = MoveFit(y, t, fit.moves.with_one(place), beside)
+    while (kept := _staying(y, t, fit.moves, beside, fit.standing())) != fit.moves.moves:
+        if not kept:
+            return Moves()
+        fit = MoveFit(y, t, replace(fit.moves, moves=kept), beside)
+    if fit.moves.ringing is not None:
+        fit = _chosen([fit, MoveFit(y, t, replace(fit.moves, ringing=None), beside)], len(y))
+    return fit.moves
+
+
+def _staying(y: Samples, t: Samples, moves: Moves, beside: Beside, kept: tuple[Move, ...]) -> tuple[Move, ...]:
+    """Those of some moves after which the curve stays where they lead: a jolt that goes back at once is none."""
+    left = y - moves.course(t)
+    rest = left - beside.parts @ np.linalg.lstsq(beside.parts, left, rcond=None)[0]
+    staying = []
+    for move in kept:
+        end = move.start + move.seconds
+        after, before = rest[(t > end) & (t < end + STAY)], rest[(t < move.start) & (t > move.start - STAY)]
+        gone_back = float(after.mean() - before.mean()) / move.height if len(after) and len(before) else 0.0
+        if gone_back > -GOES_BACK:
+            staying.append(move)
+    return tuple(staying)
+
+
+def _chosen(fits: Sequence[MoveFit], count: int) -> MoveFit:
+    """The fit that leaves least; one with ringing only where it leaves less by far than chance would."""
+    plain = min((fit.cost for fit in fits if fit.moves.ringing is None), default=np.inf)
+    good = [
+        fit for fit in fits
+        if (ringing := fit.moves.ringing) is None
+        or (plain - fit.cost > BY_CHANCE * fit.cost / count and ringing.strength > WEAKEST)
+    ]  # fmt: skip
+    return min(good, key=lambda fit: fit.cost)
