@@ -6,20 +6,17 @@ import shutil
 import tempfile
 from pathlib import Path
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import FilePayload, Page, sync_playwright
 
 from lazzik.core.formats.base import NamedScene
 from lazzik.core.formats.review_page import ReviewPage
+from lazzik.demo.measured import measured_mast
 from lazzik.demo.station import station
-from lazzik.demo.whole import WHOLE
 from lazzik.library import edit
 from tests.browser.conftest import FLAGS
 from tests.serving import Server
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
-BASIN = (-1.9, 0.0, 4.6)
-"""Metres: where water stands for its picture."""
-
 SIZE = {"width": 1280, "height": 800}
 
 
@@ -98,7 +95,7 @@ def _take(page: Page) -> None:
     _keep(page, "meadow")
     _run(page, scene, "snow/particles", 87, "snow")
     _run(page, scene, "canvas/cloth", 132, "cloth")
-    _basin(page, scene)
+    _reading(page, scene)
     _versions(page, scene)
     page.goto(f"{scene}/recipes?at=sign/rotation.z")
     page.evaluate("() => document.querySelector('.shelf-bar').scrollIntoView()")
@@ -124,25 +121,13 @@ def _take(page: Page) -> None:
     _review(page)
 
 
-def _basin(page: Page, scene: str) -> None:
-    """Water poured into a basin beside the station, in a copy of the scene."""
-    page.request.post(f"{scene}/copy", max_redirects=0)
-    page.goto("/scenes")
-    copy = page.locator(".card-link").first.get_attribute("href") or ""
-    recipe = next(item for item in WHOLE if item.key == "basin")
-    moved = [
-        {"do": "set", "address": f"basin/position.{axis}", "value": v} for axis, v in zip("xyz", BASIN, strict=True)
-    ]
-    _edited(page, copy, 0, [recipe.edit, *moved, {"do": "change-scene", "name": "Ridge station"}])
-    _run(page, copy, "water/swarm", 96, "basin")
-    page.keyboard.press("v")
-    page.mouse.move(560, 130)
-    page.mouse.down()
-    page.mouse.move(590, 185, steps=8)  # from higher up: into the basin
-    page.mouse.up()
-    _settled(page, 96)
-    _keep(page, "basin")
-    page.request.post(f"{copy}/remove", max_redirects=0)
+def _reading(page: Page, scene: str) -> None:
+    """A measured mast, read for a lamp post."""
+    page.goto(f"{scene}/reading?at=lamp-1/rotation.z")
+    file = FilePayload(name="mast.csv", mimeType="text/csv", buffer=measured_mast().encode())
+    page.set_input_files("[name=file]", [file])
+    page.wait_for_selector(".curve-read")
+    _keep(page, "reading")
 
 
 def _versions(page: Page, scene: str) -> None:

@@ -49,8 +49,8 @@ ROUTES = (
     "scenes.routes", "studio.routes", "edits.routes", "stage.routes", "stack.routes", "shape.routes", "aim.routes",
     "air.routes", "scatter.routes", "carried.routes", "emitter.routes", "cloth.routes", "runs.routes",
     "marks.routes", "versions.routes", "objects.routes", "dials.routes", "poses.routes", "diagnose.routes",
-    "object_recipes.routes", "shelf.routes", "recipes.routes", "bake.routes", "deliver.routes", "jobs.routes",
-    "jobs.film", "login.routes",
+    "object_recipes.routes", "shelf.routes", "recipes.routes", "reading.routes", "bake.routes",
+    "deliver.routes", "jobs.routes", "jobs.film", "login.routes",
 )  # fmt: skip
 """Where the routers are: each room's, and those of jobs."""
 

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from lazzik.core.formats.base import Format
     from lazzik.core.formats.importer import Import
     from lazzik.core.formats.preview import Preview
+    from lazzik.core.reading.together import Readings
     from lazzik.core.scene.change import SceneDifference
     from lazzik.core.scene.edits import Edit
     from lazzik.core.scene.edits.bakes import PlaceBake
@@ -180,6 +181,38 @@ def shelf_pictured(item: ShelfItem, progress: Progress) -> bytes:
     from lazzik.core.formats.shelf_picture import shelf_picture
 
     return shelf_picture(item, progress)
+
+
+def table_read(
+    path: Path, columns: list[str] | None, rate: float, most: int, progress: Progress
+) -> tuple[Readings, tuple[str, ...]]:
+    """What columns of a table are made of, the first `most` that move where none is asked for; and all its columns."""
+    from lazzik.core.errors import InvalidDocument, InvalidEdit
+    from lazzik.core.formats.csv_curves import read_csv
+    from lazzik.core.reading.gaps import at_whole_frames
+    from lazzik.core.reading.together import read_together
+
+    try:
+        table = read_csv(path.read_text("utf-8-sig"))
+    except UnicodeDecodeError:
+        raise InvalidDocument("This is no table: it is no text in UTF-8.") from None
+    for name in columns or ():
+        if name not in table:
+            raise InvalidEdit(f"The table has no column '{name[:60]}'", "column")
+    moving = [name for name, (_, values) in table.items() if values.min() != values.max()]
+    chosen = columns or moving[:most] or list(table)[:1]
+    progress.hear()
+    return read_together({name: at_whole_frames(*table[name]) for name in chosen}, rate), tuple(table)
+
+
+def numbers_read(source: Source, addresses: list[str], progress: Progress) -> Readings:
+    """What the motion of numbers over their scene's range is made of."""
+    from lazzik.core.evaluate.evaluator import evaluate
+    from lazzik.core.reading.together import read_together
+
+    scene = source.read()
+    progress.hear()
+    return read_together(evaluate(scene, addresses, scene.clock(), kept()), scene.fps)
 
 
 def shelf_read(path: Path, progress: Progress) -> tuple[ShelfItem, ...]:

@@ -11,7 +11,7 @@ from pathlib import Path
 import imageio_ffmpeg
 import numpy as np
 from PIL import Image
-from playwright.sync_api import Browser, expect
+from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.conftest import Studio
 
@@ -136,6 +136,7 @@ def test_a_page_for_review_plays_without_a_network_and_its_remarks_come_back(
     review.click("#play")
     expect(review.locator("#play")).to_have_text("Play")  # it stopped by itself, at the end
     assert review.evaluate("window.review.frame()") == end
+    _turned_and_full(review)
     review.check("#loop")
     review.evaluate(f"window.review.go({end - 2})")
     review.click("#play")
@@ -165,3 +166,24 @@ def test_a_page_for_review_plays_without_a_network_and_its_remarks_come_back(
     expect(page.locator("#ruler .mark")).to_have_attribute(
         "aria-label", re.compile("Remark by Ada, frame 35: Too eager")
     )
+
+
+def _turned_and_full(review: Page) -> None:
+    """Drag the scene round, and let it have the whole screen and leave it."""
+    eye = "() => window.review.camera.position.toArray()"
+    before = review.evaluate(eye)
+    box = review.locator("canvas").bounding_box()
+    assert box is not None
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    review.mouse.move(x, y)
+    review.mouse.down()
+    review.mouse.move(x + 160, y, steps=4)
+    review.mouse.up()
+    review.wait_for_function(
+        f"before => {{ const now = ({eye})(); return Math.hypot(now[0] - before[0], now[2] - before[2]) > 0.2; }}",
+        arg=before,
+    )
+    review.click("#full")
+    review.wait_for_function("() => document.fullscreenElement?.tagName === 'MAIN'")
+    review.click("#full")
+    review.wait_for_function("() => document.fullscreenElement === null")

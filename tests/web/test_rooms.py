@@ -100,7 +100,15 @@ def test_a_room_has_one_style_sheet_and_colours_are_named_in_one_place() -> None
     assert len(sheets) > 8
     assert [sheet.name for sheet in sheets] == [f"{sheet.parent.parent.name}.css" for sheet in sheets]
     page = (WEB / "studio" / "templates" / "page.html").read_text()
-    apart = {"review", "runs", "scenes", "shelf", "versions", "ui"}  # pages of their own, and what every page has
+    apart = {
+        "reading",
+        "review",
+        "runs",
+        "scenes",
+        "shelf",
+        "versions",
+        "ui",
+    }  # pages of their own, and what every page has
     assert {sheet.stem for sheet in sheets if f'"{sheet.stem}"' not in page} == apart
     for sheet in [*sheets, WEB / "static" / "css" / "base.css"]:
         bare = re.findall(r"(?<!url\()#[0-9a-fA-F]{3,8}\b(?![-\w])|rgba?\(", sheet.read_text())

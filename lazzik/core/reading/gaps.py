@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import numpy as np
+from numpy.typing import ArrayLike
 
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.types import Samples
@@ -17,12 +16,12 @@ OUTLYING = 8.0
 """Deviations (by the median) from its neighbours at which a sample is an outlier."""
 
 
-def at_whole_frames(frames: Sequence[float], values: Sequence[float]) -> Samples:
+def at_whole_frames(frames: ArrayLike, values: ArrayLike) -> Samples:
     """A curve of frames and values at its whole frames; not a number where none was near.
 
     Parameters
     ----------
-    frames, values : (n,) sequences
+    frames, values : (n,) arrays
         Rising frames, and values in any unit.
 
     Returns
@@ -55,6 +54,11 @@ def without_gaps(samples: Samples) -> tuple[Samples, list[str]]:
     ----------
     samples : (n,) array
         Evenly spaced; what is missing is not a number.
+
+    Returns
+    -------
+    (n,) array, list of str
+        In the curve's unit.
 
     Raises
     ------

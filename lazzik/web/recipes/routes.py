@@ -35,6 +35,7 @@ def page(
         "scene": scene,
         "step": "recipes",
         "at": at,
+        "also": also,
         "target": target,
         "own": [recipe_card(scene, recipe, target.numbers, Scope(scene, memo, [])) for recipe in scene.recipes],
         "objects": [object_recipe_card(scene, recipe, target.objects) for recipe in scene.object_recipes],

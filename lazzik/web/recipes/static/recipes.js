@@ -8,15 +8,17 @@ import { sheet, sheetForm } from "lazzik/studio/sheets.js";
 
 /** What the studio can do with recipes. */
 export function offerRecipes() {
-  const shelf = () => {
+  /** Another page, which knows what is chosen. @param {string} page */
+  const go = (page) => {
     const query = new URLSearchParams({ at: channelAddress() || store.facts.at, frame: String(store.frame) });
     for (const also of store.facts.also) query.append("also", also);
-    location.href = `${store.url}/recipes?${query}`;
+    location.href = `${store.url}/${page}?${query}`;
   };
   act(
     { name: "save-recipe", run: () => sheet("recipe-form", { at: channelAddress() }), label: "Save the stack as a recipe" },
     { name: "compare-recipes", run: () => sheet("versions/recipes", { at: channelAddress() }), label: "Compare two recipes on this number" },
-    { name: "recipes", run: shelf, label: "Take from the shelf for what is chosen" },
+    { name: "recipes", run: () => go("recipes"), label: "Take from the shelf for what is chosen" },
+    { name: "reading", run: () => go("reading"), label: "Read a recipe from a curve" },
   );
   sheetForm("recipe-form", {
     land: (form, fields) => commit([{

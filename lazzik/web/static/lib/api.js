@@ -56,6 +56,9 @@ export async function upload(file) {
 /** @param {string} url @param {FormData} content */
 export const form = async (url, content) => (await asked(url, { method: "POST", body: content })).json();
 
+/** A page part that the server makes of what is sent. @param {string} url @param {FormData} content */
+export const written = async (url, content) => (await asked(url, { method: "POST", body: content })).text();
+
 /** @param {string} url */
 export const text = async (url) => (await asked(url)).text();
 

@@ -1,0 +1,1 @@
+"""Motion read: a recipe found in a curve."""
