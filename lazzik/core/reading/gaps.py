@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import ArrayLike
+from numpy.typing import ArrayLike, NDArray
 
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.types import Samples
@@ -12,8 +12,12 @@ FEWEST, MOST = 64, 60_000
 """Samples of a curve."""
 
 MOST_MISSING = 0.2
-OUTLYING = 8.0
-"""Deviations (by the median) from its neighbours at which a sample is an outlier."""
+OUTLYING, ALONE = 8.0, 4.0
+"""Deviations (by the median) from its neighbours at which a sample is an outlier, and how many times farther off it is
+than others near it."""
+
+MOST_OUT = 0.02
+"""Part of a curve that may be outliers."""
 
 
 def at_whole_frames(frames: ArrayLike, values: ArrayLike) -> Samples:
@@ -75,13 +79,19 @@ def without_gaps(samples: Samples) -> tuple[Samples, list[str]]:
     y = np.interp(places, places[there], samples[there])
     if not there.all():
         remarks.append(f"{int((~there).sum())} missing samples were bridged; what was there can't be told.")
-    from scipy.ndimage import median_filter
-
-    away = np.abs(y - median_filter(y, size=5, mode="nearest"))
-    usual = float(np.median(away)) or float(np.mean(away))
-    steps = float(np.median(np.abs(np.diff(y))))
-    out = (away > OUTLYING * max(usual, steps) * 1.4826) & (away > 0)
-    if 0 < out.sum() <= 0.02 * len(y):
+    out = _outliers(y)
+    if 0 < out.sum() <= MOST_OUT * len(y):
         y = np.interp(places, places[~out], y[~out])
-        remarks.append(f"{int(out.sum())} outliers were left out.")
+        remarks.append("One outlier was left out." if out.sum() == 1 else f"{int(out.sum())} outliers were left out.")
     return y, remarks
+
+
+def _outliers(y: Samples) -> NDArray[np.bool_]:
+    """(n,) which samples stand alone: far off the middle of their neighbours, where nothing two or three samples away
+    is bent nearly so. What rings or moves fast bends all along."""
+    bends = np.zeros(len(y) + 6)
+    bends[4:-4] = np.abs(y[1:-1] - 0.5 * (y[:-2] + y[2:]))
+    here = bends[3:-3]
+    around = np.max([np.roll(bends, shift)[3:-3] for shift in (-3, -2, 2, 3)], axis=0)
+    usual = max(1.4826 * float(np.median(here)), float(np.median(np.abs(np.diff(y)))))
+    return np.asarray((here > OUTLYING * usual) & (here > ALONE * around) & (here > 0.0))

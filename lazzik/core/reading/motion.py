@@ -110,15 +110,19 @@ def read_motion(samples: Samples, rate: float) -> Reading:
     """
     y, remarks = without_gaps(np.asarray(samples, dtype=float))
     candidates = Candidates(len(y), rate)
-    moves = _moves(y, rate, candidates)
-    found = _read_beside(y, rate, moves, candidates)
-    return Reading(rate, y, found.trend, moves, found.swings, found.background, (*remarks, *found.remarks))
+    found = _read_beside(y, rate, _moves(y, rate, places(y, rate), candidates), candidates)
+    if not found.moves.moves and found.background is not None:
+        # many moves in a short curve hide in each other's levels: where it moves as no noise does, one is looked for
+        sudden = [place / rate for place in _sudden(found.residual, rate, found.background)]
+        moves = _moves(y, rate, sudden, candidates)
+        found = _read_beside(y, rate, moves, candidates) if moves.moves else found
+    return Reading(rate, y, found.trend, found.moves, found.swings, found.background, (*remarks, *found.remarks))
 
 
-def _moves(y: Samples, rate: float, candidates: Candidates) -> Moves:
-    """The moves of a curve: sought beside the swings that are seen at first sight, then in turn with what is left."""
+def _moves(y: Samples, rate: float, at: list[float], candidates: Candidates) -> Moves:
+    """The moves of a curve about some places: sought beside the swings that are seen at first sight, then in turn with what
+    is left."""
     t, slow = np.arange(len(y)) / rate, cosines(len(y))
-    at = places(y, rate)
     if not at:
         return Moves()
     levels = np.column_stack([slow, *(t > place for place in at)])

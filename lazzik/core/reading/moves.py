@@ -9,7 +9,7 @@ from dataclasses import replace
 import numpy as np
 
 from lazzik.core.reading.move_fit import FIRST_STEPS, QUARTILE, WEAKEST, Beside, MoveFit, rough_ringing
-from lazzik.core.reading.places import MOST_MOVES
+from lazzik.core.reading.places import APART, MOST_MOVES
 from lazzik.core.reading.ringing import Move, Moves
 from lazzik.core.types import Samples
 
@@ -85,7 +85,16 @@ def refined(y: Samples, t: Samples, moves: Moves, beside: Beside) -> Moves:
         fit = MoveFit(y, t, replace(fit.moves, moves=kept), beside)
     if fit.moves.ringing is not None:
         fit = _chosen([fit, MoveFit(y, t, replace(fit.moves, ringing=None), beside)], len(y))
-    return fit.moves
+    return _leveled(y, t, fit.moves, beside)
+
+
+def _leveled(y: Samples, t: Samples, moves: Moves, beside: Beside) -> Moves:
+    """Moves as far as the levels between them say: through the filter only what is near a move counts, but noise that
+    wanders comes back, so that a level is best known from all of its stretch."""
+    one = [replace(moves, moves=(replace(move, height=1.0),)).course(t) for move in moves.moves]
+    heights = np.linalg.lstsq(np.column_stack([*one, beside.parts]), y, rcond=None)[0]
+    kept = zip(moves.moves, heights, strict=False)
+    return replace(moves, moves=tuple(replace(move, height=float(height)) for move, height in kept))
 
 
 def _staying(y: Samples, t: Samples, moves: Moves, beside: Beside, kept: tuple[Move, ...]) -> tuple[Move, ...]:
@@ -97,7 +106,8 @@ def _staying(y: Samples, t: Samples, moves: Moves, beside: Beside, kept: tuple[M
         end = move.start + move.seconds
         after, before = rest[(t > end) & (t < end + STAY)], rest[(t < move.start) & (t > move.start - STAY)]
         gone_back = float(after.mean() - before.mean()) / move.height if len(after) and len(before) else 0.0
-        if gone_back > -GOES_BACK:
+        crowded = any(abs(move.middle - other.middle) < APART / 3.0 for other in staying)
+        if gone_back > -GOES_BACK and not crowded:
             staying.append(move)
     return tuple(staying)
 

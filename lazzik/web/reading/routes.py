@@ -74,9 +74,10 @@ def read(
         columns = ()
     else:
         raise InvalidEdit("There is nothing to read yet: choose a table, or a number in the studio", "file")
+    wanted = TakeOf(take=take, seed=seed, round=around)
     content = {
-        "read": read_page(found, TakeOf(take=take, seed=seed, round=around), numbers, unit), "state": state, "numbers": numbers,
-        "columns": columns, "number": _called(state.scene, numbers),
+        "read": read_page(found, wanted, numbers, unit), "state": state, "numbers": numbers, "columns": columns,
+        "number": _called(state.scene, numbers),
     }  # fmt: skip
     return templates.TemplateResponse(request, "reading/found.html", content)
 
