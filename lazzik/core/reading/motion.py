@@ -120,8 +120,8 @@ def read_motion(samples: Samples, rate: float) -> Reading:
 
 
 def _moves(y: Samples, rate: float, at: list[float], candidates: Candidates) -> Moves:
-    """The moves of a curve about some places: sought beside the swings that are seen at first sight, then in turn with what
-    is left."""
+    """The moves of a curve about some places: sought beside the swings that are seen at first sight, then in turn with
+    what is left."""
     t, slow = np.arange(len(y)) / rate, cosines(len(y))
     if not at:
         return Moves()
