@@ -101,7 +101,7 @@ def _staying(y: Samples, t: Samples, moves: Moves, beside: Beside, kept: tuple[M
     """Those of some moves after which the curve stays where they lead: a jolt that goes back at once is none."""
     left = y - moves.course(t)
     rest = left - beside.parts @ np.linalg.lstsq(beside.parts, left, rcond=None)[0]
-    staying = []
+    staying: list[Move] = []
     for move in kept:
         end = move.start + move.seconds
         after, before = rest[(t > end) & (t < end + STAY)], rest[(t < move.start) & (t > move.start - STAY)]
