@@ -33,6 +33,12 @@ from lazzik.core.types import Samples
 SHARE = 0.9
 """Part of the tolerance that the shapes may use up; the rest is for weights that go straight between frames."""
 
+SPARE = 8
+"""Shapes beyond those that whole frames need, for samples between them."""
+
+PART = 2**16
+"""Numbers that are looked at at once."""
+
 LARGEST_MOTION = 400 * 2**20
 """Bytes of points that are held at once."""
 
@@ -124,7 +130,7 @@ def fit_targets(
     k, basis = 0, np.empty((0, count * 3))
     progress.report(0.4, "the fewest shapes")
     for step in (PER_FRAME, 1):  # whole frames nearly always tell all; where they do not, every sample is asked
-        basis = _basis(moved[::step], most)
+        basis = _basis(moved[::step], most, (SHARE * tolerance) ** 2)
         k = _fewest(moved, basis, SHARE * tolerance, progress)
         if k <= len(basis):
             break
@@ -142,16 +148,21 @@ def fit_targets(
     places = np.flatnonzero(keyed)
     turned = np.empty((len(places[::PER_FRAME]) or 1, count * 3))
     for row, index in enumerate(places[::PER_FRAME]):
-        turned[row] = (motion.normals(motion.points(index)) - motion.rest.normals).ravel()
+        still = motion.rest.points if sizes else motion.rest_plain(index)
+        turned[row] = (motion.normals(moved[index].reshape(count, 3) + still) - motion.rest.normals).ravel()
     normals = np.linalg.lstsq(weights[places[::PER_FRAME]], turned, rcond=None)[0]
     return Fitted(shapes.reshape(k, count, 3), normals.reshape(k, count, 3), clock.frames[keyed], weights[keyed], worst)
 
 
-def _basis(rows: NDArray[np.float64], most: int) -> NDArray[np.float64]:
-    """(at most `most` + 1, 3n) the right singular vectors of rows, the strongest first."""
+def _basis(rows: NDArray[np.float64], most: int, negligible: float) -> NDArray[np.float64]:
+    """(at most `most` + 1, 3n) the right singular vectors of rows, the strongest first: as many as leave no more than
+    what is negligible (square metres) of all rows together, and so of any point, and some more for what lies between."""
     squares, u = np.linalg.eigh(rows @ rows.T)
-    strong = squares[::-1] > 1e-18 * max(float(squares[-1]), 1e-300)
-    basis = u[:, ::-1][:, strong][:, : most + 1].T @ rows
+    squares, u = squares[::-1], u[:, ::-1]
+    strong = squares > 1e-18 * max(float(squares[0]), 1e-300)
+    left = np.cumsum(np.maximum(squares, 0.0)[::-1])[::-1]
+    enough = int(np.argmax(left <= negligible)) + SPARE if left[-1] <= negligible else len(left)
+    basis = u[:, strong][:, : min(most + 1, max(enough, 1))].T @ rows
     out: NDArray[np.float64] = np.linalg.qr(basis.T)[0].T  # once more at right angles: squaring cost half the digits
     return out
 
@@ -164,7 +175,9 @@ def _fewest(moved: NDArray[np.float64], basis: NDArray[np.float64], allowed: flo
 
     def fits(k: int, rows: NDArray[np.float64]) -> bool:
         progress.report(0.5, "the fewest shapes")
-        return _farthest(rows - (rows @ basis[:k].T) @ basis[:k]) <= allowed
+        shapes = basis[:k]
+        weights = rows @ shapes.T
+        return all(_squares(rows[part] - weights[part] @ shapes).max() <= allowed**2 for part in _parts(rows))
 
     few = moved[::PER_FRAME]  # whole frames find the number; all samples are asked once it is found
     low, high = 0, 1
@@ -193,15 +206,19 @@ def _keyed(
     while True:
         progress.report(0.75, "keys of the weights")
         between = np.stack([np.interp(samples, samples[keyed], column[keyed]) for column in weights.T], 1)
-        off = np.sqrt(_squares(moved - between @ shapes).max(axis=1))
+        off = np.sqrt(
+            np.concatenate([_squares(moved[part] - between[part] @ shapes).max(axis=1) for part in _parts(moved)])
+        )
         missed = (off > tolerance) & ~keyed
         if not missed.any():
             return keyed, float(off.max())
         keyed |= missed
 
 
-def _farthest(off: NDArray[np.float64]) -> float:
-    return float(np.sqrt(_squares(off).max()))
+def _parts(rows: NDArray[np.float64]) -> list[slice]:
+    """Rows that a processor keeps at hand, one part after the other."""
+    size = max(1, PART // max(1, rows.shape[1]))
+    return [slice(start, start + size) for start in range(0, len(rows), size)]
 
 
 def _squares(off: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -225,6 +225,29 @@ def away_from(at: Samples, frame: Frames, born: Samples, rings: bool) -> tuple[f
     return v, (w if rings else 0.0)
 
 
+@kernel("boolean(float64[::1], float64[:, ::1], float64[::1], boolean, float64)")
+def had_left(at: Samples, frame: Frames, born: Samples, rings: bool, front: float) -> bool:
+    """Whether what is at a point now had left the source by a moment of the past.
+
+    Parameters
+    ----------
+    at : (3,) array
+        Metres, in the object's space.
+    frame : (4, 3) array
+        The deformer's coordinates.
+    born : (4,) array
+        How far the front had run, and the source's place, metres.
+
+    Returns
+    -------
+    bool
+        Whether the front, which has run to `front` metres, came at least so far since.
+    """
+    v, w = away_from(at, frame, born, rings)
+    since = front - born[0]
+    return since > 0.0 and since * since > v * v + w * w
+
+
 @kernel(
     "void(float64[:, :, ::1], float64[:, :, ::1], float64[::1], float64[:, ::1], boolean, float64[:, ::1],"
     " float64[:, ::1])"
@@ -253,18 +276,27 @@ def rings_born(
     """
     for m in range(inside.shape[0]):
         frame = frames[m if frames.shape[0] > 1 else 0]
-        count = born.shape[0]
+        count, known = born.shape[0], 0
         while count > 2 and born[count - 2, 0] >= front[m]:
             count -= 1
         for i in range(inside.shape[1]):
-            low, high = 0, count - 1
+            # neighbours were reached at nearly the same time: from there outward, then halving
+            width = 1
+            low = min(known, count - 2)
+            while low > 0 and not had_left(inside[m, i], frame, born[low], rings, front[m]):
+                low = max(0, low - width)
+                width *= 2
+            high = min(low + 1, count - 1)
+            while high < count - 1 and had_left(inside[m, i], frame, born[high], rings, front[m]):
+                low, high = high, min(count - 1, high + width)
+                width *= 2
             while high - low > 1:
                 middle = (low + high) // 2
-                v, w = away_from(inside[m, i], frame, born[middle], rings)
-                if front[m] - born[middle, 0] > math.hypot(v, w):
+                if had_left(inside[m, i], frame, born[middle], rings, front[m]):
                     low = middle
                 else:
                     high = middle
+            known = low
             v, w = away_from(inside[m, i], frame, born[low], rings)
             v2, w2 = away_from(inside[m, i], frame, born[high], rings)
             dv, dw, c, dc = v2 - v, w2 - w, front[m] - born[low, 0], born[low, 0] - born[high, 0]

@@ -62,26 +62,31 @@ class Stretch(Deformer):
 
     def shaped(self, inside: PointBlock, counts: Shares, numbers: Numbers, moments: Moments) -> PointBlock:
         """(moments, n, 3) the stretched points. `counts` is weight · mask: the fade is part of what is summed up."""
-        out = inside.copy()
-        at = along(inside, numbers)
-        for k, (start, end) in enumerate(zip(numbers["start"], numbers["end"], strict=True)):
+        from scipy.integrate import cumulative_simpson
+
+        out, at = inside.copy(), along(inside, numbers)
+        spans = np.stack([numbers["start"], numbers["end"], numbers["fade_length"], inside[..., 0].min(axis=1),
+                          inside[..., 0].max(axis=1)], axis=1)  # fmt: skip
+        alike, which = np.unique(spans, axis=0, return_inverse=True)
+        for row, (start, end, fade_length, low, high) in enumerate(alike.tolist()):
             if end <= start:
                 continue
-            u, share = inside[k, :, 0], counts[k] * (numbers["factor"][k] - 1.0)
+            now = which.ravel() == row  # the moments that stretch over the same
             places = np.linspace(start, end, STEPS + 1)
-            p = self._profile(places, u, start, end, numbers["fade_length"][k])
-            from scipy.integrate import cumulative_simpson
-
+            p = self._profile(places, low, high, start, end, fade_length)
             summed = cumulative_simpson(p, x=places, initial=0.0)
-            held = {"start": 0.0, "middle": summed[STEPS // 2], "end": summed[-1]}[self.held]
-            out[k, :, 0] = u + share * (np.interp(at[k], places, summed) - held)
+            anchored = {"start": 0.0, "middle": summed[STEPS // 2], "end": summed[-1]}[self.held]
+            share = counts[now] * (numbers["factor"][now] - 1.0)[:, None]
+            out[now, :, 0] += share * (np.interp(at[now], places, summed) - anchored)
             if self.volume == "kept":
-                here = np.interp(at[k], places, p)
-                out[k, :, 1:] *= (1.0 / np.sqrt(np.maximum(1.0 + share * here, 1e-3)))[:, None]
+                here = np.interp(at[now], places, p)
+                out[now, :, 1:] *= (1.0 / np.sqrt(np.maximum(1.0 + share * here, 1e-3)))[..., None]
         return out
 
-    def _profile(self, places: Samples, u: Samples, start: float, end: float, fade_length: float) -> Samples:
-        """(places,) how much of the stretch acts along the span."""
+    def _profile(
+        self, places: Samples, low: float, high: float, start: float, end: float, fade_length: float
+    ) -> Samples:
+        """(places,) how much of the stretch acts along the span, of points from `low` to `high`."""
         at = np.zeros((1, len(places), 3))
         at[0, :, 0] = places
         p = np.empty((1, len(places)))
@@ -89,12 +94,12 @@ class Stretch(Deformer):
         edge_fade(at, one[0], one[1], one[2], FADES.index(self.fade), one[3], p)
         length = end - start
         for faded, reach, away in (
-            (self.fade in ("start", "both"), start - float(u.min()), places - start),
-            (self.fade in ("end", "both"), float(u.max()) - end, end - places),
+            (self.fade in ("start", "both"), start - low, places - start),
+            (self.fade in ("end", "both"), high - end, end - places),
         ):
             if not faded:
-                low, high = BEYOND
-                goes_on = smoothstep(np.array((reach / length - low) / (high - low)))
+                nearest, farthest = BEYOND
+                goes_on = smoothstep(np.array((reach / length - nearest) / (farthest - nearest)))
                 p[0] *= 1.0 - goes_on * (1.0 - smoothstep(away / (ZONE * length)))
         return np.asarray(p[0])
 

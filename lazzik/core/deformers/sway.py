@@ -180,6 +180,8 @@ def follow_axis(
     for m in range(inside.shape[0]):
         length = end[m] - start[m]
         c, sn = math.cos(turn[m]), math.sin(turn[m])
+        known_u, known_share = -math.inf, -math.inf
+        pu = pv = pw = rest = ca = sa = cb = sb = 0.0
         for i in range(inside.shape[1]):
             u, x, y = inside[m, i, 0], inside[m, i, 1], inside[m, i, 2]
             share = counts[m, i]
@@ -187,24 +189,26 @@ def follow_axis(
                 out[m, i, 0], out[m, i, 1], out[m, i, 2] = u, x, y
                 continue
             v, w = c * x + sn * y, -sn * x + c * y
-            s = min((u - start[m]) / length, 1.0)
-            # the way from the root to s along the bent axis, by the midpoint rule
-            steps = max(1, int(math.ceil(s * STEPS)))
-            d = s / steps
-            pu, pv, pw = 0.0, 0.0, 0.0
-            for k in range(steps):
-                q = (k + 0.5) * d
-                a = share * (bends[m, 0] * q + bends[m, 1] * q * q * q / 3.0)
-                b = share * (bends[m, 2] * q + bends[m, 3] * q * q * q / 3.0)
-                cosb = math.cos(b)
-                pu += math.cos(a) * cosb
-                pv += math.sin(a) * cosb
-                pw += math.sin(b)
-            pu, pv, pw = pu * d * length, pv * d * length, pw * d * length
-            a = share * (bends[m, 0] * s + bends[m, 1] * s * s * s / 3.0)
-            b = share * (bends[m, 2] * s + bends[m, 3] * s * s * s / 3.0)
-            ca, sa, cb, sb = math.cos(a), math.sin(a), math.cos(b), math.sin(b)
-            rest = u - start[m] - s * length
+            if u != known_u or share != known_share:  # points of one ring share their place on the axis
+                known_u, known_share = u, share
+                s = min((u - start[m]) / length, 1.0)
+                # the way from the root to s along the bent axis, by the midpoint rule
+                steps = max(1, int(math.ceil(s * STEPS)))
+                d = s / steps
+                pu, pv, pw = 0.0, 0.0, 0.0
+                for k in range(steps):
+                    q = (k + 0.5) * d
+                    a = share * (bends[m, 0] * q + bends[m, 1] * q * q * q / 3.0)
+                    b = share * (bends[m, 2] * q + bends[m, 3] * q * q * q / 3.0)
+                    cosb = math.cos(b)
+                    pu += math.cos(a) * cosb
+                    pv += math.sin(a) * cosb
+                    pw += math.sin(b)
+                pu, pv, pw = pu * d * length, pv * d * length, pw * d * length
+                a = share * (bends[m, 0] * s + bends[m, 1] * s * s * s / 3.0)
+                b = share * (bends[m, 2] * s + bends[m, 3] * s * s * s / 3.0)
+                ca, sa, cb, sb = math.cos(a), math.sin(a), math.cos(b), math.sin(b)
+                rest = u - start[m] - s * length
             # the frame at s: along (ca·cb, sa·cb, sb), the way of v (−sa, ca, 0), the way of w across both
             u2 = start[m] + pu + rest * ca * cb - v * sa - w * ca * sb
             v2 = pv + rest * sa * cb + v * ca - w * sa * sb
