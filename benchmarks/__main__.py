@@ -22,6 +22,7 @@ ALL = (
     "streams",
     "drag",
     "shapes",
+    "deliveries",
 )
 
 for name in sys.argv[1:] or ALL:

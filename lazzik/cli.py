@@ -12,6 +12,10 @@ from typing import TYPE_CHECKING, Annotated, NoReturn
 
 import typer
 
+# Work is shared out by the program; linear algebra that starts threads of its own would only stand in their way. (Said
+# before any of it is loaded; workers inherit it.)
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
 from lazzik.core.errors import InvalidEdit, LazzikError
 from lazzik.core.progress import Progress
 

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from functools import partial
+from threading import Lock
 from typing import TypeVar
 
 Item = TypeVar("Item")
@@ -37,6 +39,18 @@ class Progress:
         width = self._to - self._from
         inner._from, inner._to = self._from + width * start, self._from + width * end
         return inner
+
+    def shared(self, count: int) -> list[Progress]:
+        """One for each of several pieces of work that are done at once, in threads: together they tell how far all are
+        in the mean."""
+        done, lock = [0.0] * count, Lock()
+
+        def hear(place: int, share: float, said: str) -> None:
+            with lock:
+                done[place] = share
+                self.report(sum(done) / count, said)
+
+        return [Progress(partial(hear, place)) for place in range(count)]
 
     def over(self, items: Sequence[Item], said: Callable[[Item], str]) -> Iterator[Item]:
         """Go through items, reporting before each."""

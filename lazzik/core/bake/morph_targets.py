@@ -156,7 +156,7 @@ def fit_targets(
 
 def _basis(rows: NDArray[np.float64], most: int, negligible: float) -> NDArray[np.float64]:
     """(at most `most` + 1, 3n) the right singular vectors of rows, the strongest first: as many as leave no more than
-    what is negligible (square metres) of all rows together, and so of any point, and some more for what lies between."""
+    what is negligible (square metres) of all rows together, and so of any point, and some for what lies between."""
     squares, u = np.linalg.eigh(rows @ rows.T)
     squares, u = squares[::-1], u[:, ::-1]
     strong = squares > 1e-18 * max(float(squares[0]), 1e-300)

@@ -89,7 +89,8 @@ def apply(step: Step, points: PointBlock, rest: PointBlock, moments: Moments, me
         lift = counts * deformer.lifted(inside, numbers, moments)
         toward = deformer.toward  # type: ignore[attr-defined]
         if toward == "normals":
-            out = np.stack([p + up[:, None] * directions_of(p, mesh) for p, up in zip(own, lift, strict=True)])
+            each = own if len(own) == len(lift) else [own[0]] * len(lift)
+            out = np.stack([p + up[:, None] * directions_of(p, mesh) for p, up in zip(each, lift, strict=True)])
         else:
             inside[..., TOWARD[toward]] += lift
             out = _out(step, inside, moments.places)
@@ -147,10 +148,10 @@ def _counted(
 ) -> tuple[PointBlock, PointBlock, Shares]:
     """The points in the owner's space and in the deformer's coordinates, and how much each counts."""
     size = max(len(points), 1 if step.still else len(moments.frames))
-    own = points if len(points) == size else np.repeat(points, size, axis=0)
+    own = points
     if step.there is not None:
-        own = _carried(own, step.there, moments.places)
-    inside = _in(step, own, moments.places)
+        own = _carried(points if len(points) == size else np.repeat(points, size, axis=0), step.there, moments.places)
+    inside = _in(step, own, moments.places, size)
     numbers = step.numbers_over(moments.places, size)
     deformer = step.deformer
     if deformer.fade == "none" or deformer.fades_itself:
@@ -183,7 +184,7 @@ def _masked(step: Step, rest: PointBlock, size: int, moments: Moments) -> Shares
         own = _carried(own, step.there, places)
     numbers = step.numbers_over(places, count)
     at = {name.removeprefix("mask."): v for name, v in numbers.items() if name.startswith("mask.")}
-    found = mask.at(_in(step, own, places), at, step.deformer.axis, step.assets)
+    found = mask.at(_in(step, own, places, count), at, step.deformer.axis, step.assets)
     if count == 1 and not (driven or moved):
         step.masked.append(found)
     return found
@@ -199,8 +200,9 @@ def _carried(points: PointBlock, matrices: Matrices, places: slice) -> PointBloc
     return out
 
 
-def _in(step: Step, points: PointBlock, places: slice) -> PointBlock:
-    out = np.empty(points.shape)
+def _in(step: Step, points: PointBlock, places: slice, size: int) -> PointBlock:
+    """(size, n, 3) points in the deformer's coordinates; one moment's stand for all."""
+    out = np.empty((size, *points.shape[1:]))
     enter(points, _of(step.frames, places), out)
     return out
 

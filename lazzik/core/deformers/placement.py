@@ -78,17 +78,18 @@ def enter(points: PointBlock, frames: Frames, out: PointBlock) -> None:
 
     Parameters
     ----------
-    points : (moments, n, 3) array
+    points : (moments or 1, n, 3) array
         Metres, in the object's space.
     frames : (moments or 1, 4, 3) array
         As `frames_of` gives them.
     out : (moments, n, 3) array
         Filled: metres, in the deformer's coordinates.
     """
-    for m in range(points.shape[0]):
+    for m in range(out.shape[0]):
         frame = frames[m if frames.shape[0] > 1 else 0]
-        for i in range(points.shape[1]):
-            x, y, z = points[m, i, 0] - frame[3, 0], points[m, i, 1] - frame[3, 1], points[m, i, 2] - frame[3, 2]
+        at = points[m if points.shape[0] > 1 else 0]
+        for i in range(at.shape[0]):
+            x, y, z = at[i, 0] - frame[3, 0], at[i, 1] - frame[3, 1], at[i, 2] - frame[3, 2]
             for k in range(3):
                 out[m, i, k] = frame[k, 0] * x + frame[k, 1] * y + frame[k, 2] * z
 

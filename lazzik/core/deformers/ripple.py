@@ -199,53 +199,12 @@ class Ripple(Deformer):
         }
 
 
-@kernel("UniTuple(float64, 2)(float64[::1], float64[:, ::1], float64[::1], boolean)")
-def away_from(at: Samples, frame: Frames, born: Samples, rings: bool) -> tuple[float, float]:
-    """Metres across the axis, by its two ways, from where the source was to a point.
-
-    Parameters
-    ----------
-    at : (3,) array
-        Metres, in the object's space.
-    frame : (4, 3) array
-        The deformer's coordinates.
-    born : (4,) array
-        How far the front had run, and the source's place, metres.
-
-    Returns
-    -------
-    tuple of float
-        Metres.
-    """
-    v, w = at[1], at[2]
-    for k in range(3):
-        apart = frame[3, k] - born[1 + k]
-        v += frame[1, k] * apart
-        w += frame[2, k] * apart
-    return v, (w if rings else 0.0)
-
-
-@kernel("boolean(float64[::1], float64[:, ::1], float64[::1], boolean, float64)")
-def had_left(at: Samples, frame: Frames, born: Samples, rings: bool, front: float) -> bool:
-    """Whether what is at a point now had left the source by a moment of the past.
-
-    Parameters
-    ----------
-    at : (3,) array
-        Metres, in the object's space.
-    frame : (4, 3) array
-        The deformer's coordinates.
-    born : (4,) array
-        How far the front had run, and the source's place, metres.
-
-    Returns
-    -------
-    bool
-        Whether the front, which has run to `front` metres, came at least so far since.
-    """
-    v, w = away_from(at, frame, born, rings)
-    since = front - born[0]
-    return since > 0.0 and since * since > v * v + w * w
+@kernel("boolean(float64, float64, float64, float64, float64)")
+def had_left(v: float, w: float, place_v: float, place_w: float, since: float) -> bool:
+    """Whether what is at a point now had left the source by a moment of the past: whether the front has run farther
+    since than from where the source was to the point, both in metres across the axis, by its two ways."""
+    dv, dw = v - place_v, w - place_w
+    return bool(since > 0.0 and since * since > dv * dv + dw * dw)
 
 
 @kernel(
@@ -274,31 +233,41 @@ def rings_born(
     behind, r : (moments, n) arrays
         Filled, metres.
     """
+    place_v, place_w = np.zeros(born.shape[0]), np.zeros(born.shape[0])
     for m in range(inside.shape[0]):
         frame = frames[m if frames.shape[0] > 1 else 0]
         count, known = born.shape[0], 0
         while count > 2 and born[count - 2, 0] >= front[m]:
             count -= 1
+        for p in range(count):  # where the source was, in the coordinates of now
+            place_v[p] = place_w[p] = 0.0
+            for k in range(3):
+                apart = born[p, 1 + k] - frame[3, k]
+                place_v[p] += frame[1, k] * apart
+                if rings:
+                    place_w[p] += frame[2, k] * apart
         for i in range(inside.shape[1]):
+            at_v, at_w = inside[m, i, 1], inside[m, i, 2]
+            if not rings:
+                at_w = 0.0
             # neighbours were reached at nearly the same time: from there outward, then halving
-            width = 1
-            low = min(known, count - 2)
-            while low > 0 and not had_left(inside[m, i], frame, born[low], rings, front[m]):
+            width, low = 1, min(known, count - 2)
+            while low > 0 and not had_left(at_v, at_w, place_v[low], place_w[low], front[m] - born[low, 0]):
                 low = max(0, low - width)
                 width *= 2
             high = min(low + 1, count - 1)
-            while high < count - 1 and had_left(inside[m, i], frame, born[high], rings, front[m]):
+            while high < count - 1 and had_left(at_v, at_w, place_v[high], place_w[high], front[m] - born[high, 0]):
                 low, high = high, min(count - 1, high + width)
                 width *= 2
             while high - low > 1:
                 middle = (low + high) // 2
-                if had_left(inside[m, i], frame, born[middle], rings, front[m]):
+                if had_left(at_v, at_w, place_v[middle], place_w[middle], front[m] - born[middle, 0]):
                     low = middle
                 else:
                     high = middle
             known = low
-            v, w = away_from(inside[m, i], frame, born[low], rings)
-            v2, w2 = away_from(inside[m, i], frame, born[high], rings)
+            v, w = at_v - place_v[low], at_w - place_w[low]
+            v2, w2 = at_v - place_v[high], at_w - place_w[high]
             dv, dw, c, dc = v2 - v, w2 - w, front[m] - born[low, 0], born[low, 0] - born[high, 0]
             square, half, rest = dv * dv + dw * dw - dc * dc, v * dv + w * dw - c * dc, v * v + w * w - c * c
             u = 0.0

@@ -20,6 +20,7 @@ from lazzik.core.evaluate.picture_rows import picture_rows
 from lazzik.core.evaluate.riding import standing
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
+from lazzik.core.evaluate.surface import Surface
 from lazzik.core.evaluate.transforms import Part, moves, part_of, transforms
 from lazzik.core.evaluate.variants import instances, kinds_of, parts_of
 from lazzik.core.fitting.minimax import PER_FRAME
@@ -34,6 +35,7 @@ from lazzik.core.scene.node import Camera, Color, Light, Look, Node
 from lazzik.core.scene.picture import Picture
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.draped import surface_seen
+from lazzik.core.threads import at_once
 from lazzik.core.types import Samples
 
 NEAR, FAR = 0.05, 1000.0
@@ -103,11 +105,7 @@ class Writer:
         places = {node.id: i for i, node in enumerate(self.scene.nodes)}
         self.out |= {"asset": {"version": "2.0", "generator": "Lazzik"}, "scene": 0}
         if animated:
-            shaped = [node for node in self.scene.nodes if node.visible and shapes_over_time(self.scene, node)]
-            for place, node in enumerate(shaped):
-                part = self.progress.part(0.6 * place / len(shaped), 0.6 * (place + 1) / len(shaped))
-                part.report(0.0, f"shapes of {node.label}")
-                self._shapes(node, part)
+            self.moving = self._shapes()
         nodes = [self._node(node) for node in self.scene.nodes]
         for node in self.scene.nodes:
             if node.parent is not None:
@@ -275,15 +273,28 @@ class Writer:
                 pointer = f"{root}{way}/extensions/{TRANSFORM}/{name}"
                 self.changing.append((f"{label} / picture", pointer, picture, name, self.scope.home))
 
-    def _shapes(self, node: Node, progress: Progress) -> None:
-        """Find the shape targets of an object; one whose points stand still has none."""
-        clock = self.scene.clock(PER_FRAME)
-        motion = surface_seen(self.scene, node, clock, self.scope, progress=progress)
-        if not motion.still:
+    def _shapes(self) -> dict[str, Fitted]:
+        """The shape targets of objects, by object; one whose points stand still has none. The scene is evaluated first,
+        object by object; then the shapes are fitted on all cores, the largest first."""
+        clock, tell = self.scene.clock(PER_FRAME), self.progress.part(0.0, 0.1)
+        shaped = [node for node in self.scene.nodes if node.visible and shapes_over_time(self.scene, node)]
+        motions = [
+            surface_seen(self.scene, node, clock, self.scope, progress=tell)
+            for node in tell.over(shaped, lambda node: f"motion of {node.label}")
+        ]
+        moving = sorted((motion for motion in motions if not motion.still), key=lambda motion: -len(motion.rest.points))
+        parts = self.progress.part(0.1, 0.6).shared(len(moving))
+
+        def fitted(pair: tuple[Surface, Progress]) -> Fitted:
+            motion, progress = pair
+            progress.report(0.0, f"shapes of {motion.node.label}")
             try:
-                self.moving[node.id] = fit_targets(motion, SHAPES_WITHIN, MOST_SHAPES, progress, sizes=True)
+                return fit_targets(motion, SHAPES_WITHIN, MOST_SHAPES, progress, sizes=True)
             except InvalidEdit as error:
-                raise InvalidEdit(f"{node.label}: {error.message}", node.id) from None
+                raise InvalidEdit(f"{motion.node.label}: {error.message}", motion.node.id) from None
+
+        found = at_once(fitted, list(zip(moving, parts, strict=True)))
+        return {motion.node.id: one for motion, one in zip(moving, found, strict=True)}
 
     def _mesh(self, node: Node) -> int:
         shapes = self.moving.get(node.id)

@@ -24,17 +24,14 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.transforms import world
 from lazzik.core.formats.base import Format
-from lazzik.core.geometry.mesh import TOGETHER, Mesh
+from lazzik.core.formats.silhouette import NEAR, Silhouette
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.node import Look, Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.draped import surface_seen
-from lazzik.core.types import Points, Triangles
+from lazzik.core.types import Points
 
 View = Literal["camera", "front", "side", "top"]
-
-NEAR = 0.05
-"""Metres before the camera within which a triangle is left out."""
 
 MARGIN = 0.06
 """Part of the picture's width and height that is left free around the scene in the views without a camera."""
@@ -148,89 +145,18 @@ def _outlines(scene: Scene, node: Node, clock: Clock, scope: Scope, eye: Eye) ->
     motion = surface_seen(scene, node, clock, scope) if shapes_over_time(scene, node) else None
     places = world(scene, node, clock, scope)
     still = eye.still and bool(np.all(places == places[0])) and (motion is None or motion.still)
-    joined = _joined(mesh)
-    out = []
-    distance = 0.0
-    for index in range(1 if still else len(clock.frames)):
-        points = mesh.points if motion is None else motion.points(0 if motion.still else index)
+    silhouette, out, distance = Silhouette(mesh), [], 0.0
+    moments = 1 if still else len(clock.frames)
+    moving = motion.each(0, moments) if motion is not None and not motion.still else None
+    first = motion.points(0) if motion is not None and motion.still else mesh.points
+    for index in range(moments):
+        points = first if moving is None else next(moving)[1]
         placed = points @ places[index][:3, :3].T + places[index][:3, 3]
         flat, depth = eye.seen(placed, index)
         if index == 0:
             distance = float(depth.mean())
-        out.append(outline(flat, depth if eye.perspective else None, mesh.triangles, joined))
+        out.append(silhouette.path(flat, depth if eye.perspective else None))
     return out, distance
-
-
-def outline(
-    flat: NDArray[np.float64], depth: NDArray[np.float64] | None, triangles: Triangles, joined: NDArray[np.int64]
-) -> str:
-    """The `d` of the edge of what faces the viewer.
-
-    `flat` (n, 2) pixels, `depth` (n,) metres (None: nothing is too near), `joined` (n,) which points are one place.
-
-    Parameters
-    ----------
-    flat : (n, 2) array
-        Pixels.
-    depth : (n,) array or None
-        Metres; None: nothing is too near.
-    triangles : (triangles, 3) array
-        Rows of `flat`.
-    joined : (n,) array
-        Which points are one place.
-
-    Returns
-    -------
-    str
-        Path data.
-    """
-    a, b, c = (flat[triangles[:, k]] for k in range(3))
-    # y runs down, so what is anticlockwise in the scene is clockwise in pixels
-    front = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0]) < 0
-    if depth is not None:
-        front &= np.all(depth[triangles] > NEAR, axis=1)
-    facing = joined[triangles[front]]
-    edges = np.concatenate([facing[:, [0, 1]], facing[:, [1, 2]], facing[:, [2, 0]]])
-    edges = edges[edges[:, 0] != edges[:, 1]]
-    count = len(joined)
-    forward, backward = edges[:, 0] * count + edges[:, 1], edges[:, 1] * count + edges[:, 0]
-    rim = edges[~np.isin(forward, backward)]
-    return "".join(_loop(flat[loop]) for loop in _loops(rim))
-
-
-def _loops(rim: NDArray[np.int64]) -> list[list[int]]:
-    """Directed edges as closed loops of places."""
-    ahead: dict[int, list[int]] = {}
-    for start, end in rim.tolist():
-        ahead.setdefault(start, []).append(end)
-    loops = []
-    while ahead:
-        start = next(iter(ahead))
-        loop, here = [start], start
-        while here in ahead:
-            ends = ahead[here]
-            after = ends.pop()
-            if not ends:
-                del ahead[here]
-            if after == start:
-                break
-            loop.append(after)
-            here = after
-        if len(loop) > 2:
-            loops.append(loop)
-    return loops
-
-
-def _loop(points: NDArray[np.float64]) -> str:
-    return "M" + "L".join(f"{x:.1f} {y:.1f}" for x, y in np.clip(points, -1e5, 1e5)) + "Z"
-
-
-def _joined(mesh: Mesh) -> NDArray[np.int64]:
-    """(n,) for each point the first of those at the same place: crisp edges have several."""
-    reach = TOGETHER * max(float(mesh.size.max()), 1e-9) * 10
-    _, first, which = np.unique(np.round(mesh.points / reach), axis=0, return_index=True, return_inverse=True)
-    out: NDArray[np.int64] = first[which.ravel()]
-    return out
 
 
 def _corners(scene: Scene, node: Node, clock: Clock, scope: Scope) -> Points:
