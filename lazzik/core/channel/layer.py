@@ -355,4 +355,4 @@ def clamp(value: float | Samples, quantity: Quantity) -> float | Samples:
     """
     if isinstance(value, float | int):
         return min(max(float(value), quantity.low), quantity.high)
-    return np.clip(value, quantity.low, quantity.high)
+    return np.minimum(np.maximum(value, quantity.low), quantity.high)

@@ -14,7 +14,7 @@ read on a wider clock then serves the narrower one, and a stack costs what its l
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Protocol
 
 import numpy as np
@@ -148,7 +148,7 @@ def number_on(number: float | Channel, clock: Clock, scope: Scope = ALONE) -> fl
     if kept is not None:
         return kept
     stack = stack_of(number, scope)
-    x = np.clip(stack.at(len(stack.layers), clock), -LARGEST, LARGEST)
+    x = np.minimum(np.maximum(stack.at(len(stack.layers), clock), -LARGEST), LARGEST)
     problems = stack.problems
     if problems:  # what is missing something is not kept: another scope may want to know
         scope.problems.extend(problems)  # type: ignore[union-attr]
@@ -235,11 +235,12 @@ class Stack:
             In the channel's unit.
         """
         missing: list[str] | None = None if self.scope.problems is None else []
-        scope = replace(self.scope, problems=missing)
+        scope = self.scope.noting(missing)
         inputs = LayerInputs(layer, place, self, clock, scope)
         k = inputs.number("weight")
-        if scope.scene is not None and (sheaf := scope.scene.sheaf(layer.sheaf)) is not None:
-            k = k * read(sheaf.address, clock, scope)
+        if layer.sheaf is not None and scope.scene is not None:
+            sheaf = scope.scene.sheaf(layer.sheaf)
+            k = k if sheaf is None else k * read(sheaf.address, clock, scope)
         if not layer.window.open:
             k = k * layer.window.at(clock.frames)
         try:
@@ -259,7 +260,7 @@ class Stack:
 def stack_of(channel: Channel, scope: Scope) -> Stack:
     """The layers of a channel that sound, on its base. Within one evaluation it is the same stack for whoever asks."""
     if scope.run is None:
-        scope = replace(scope, run={})
+        scope = scope.running()
     run = scope.run
     assert run is not None
     stack = run.get((id(channel), scope.home))
@@ -371,7 +372,7 @@ class LayerInputs:
 
     def table(self, *names: str) -> Samples:
         """Some of the layer's own numbers as one array; one that can't change is kept in the layer."""
-        key = f"_table:{names}"
+        key = "_table:" + ",".join(names)
         kept: _Kept | None = self.layer.__dict__.get(key)
         if kept is not None:
             return kept.values

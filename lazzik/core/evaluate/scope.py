@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from importlib import import_module
 from typing import Any
 
@@ -37,7 +37,15 @@ class Scope:
 
     def at(self, home: str) -> Scope:
         """The scope of a number that belongs to an object, or to another part of the scene."""
-        return self if home == self.home else replace(self, home=home)
+        return self if home == self.home else Scope(self.scene, self.memo, self.problems, self.run, home)
+
+    def noting(self, problems: list[str] | None) -> Scope:
+        """The same, where why layers have no value is noted elsewhere."""
+        return Scope(self.scene, self.memo, problems, self.run, self.home)
+
+    def running(self) -> Scope:
+        """The same, at the beginning of an evaluation."""
+        return Scope(self.scene, self.memo, self.problems, {}, self.home)
 
     @property
     def node(self) -> Node | None:

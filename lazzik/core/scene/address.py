@@ -14,6 +14,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import TypeVar
 
 from lazzik.core.channel.channel import Channel, as_channel, simplest
@@ -56,8 +57,9 @@ class Address:
     path: str
     hops: tuple[Hop, ...] = ()
 
-    @classmethod
-    def parse(cls, text: str) -> Address:
+    @staticmethod
+    @lru_cache(maxsize=2**14)
+    def parse(text: str) -> Address:
         """Read a written address. Raises UnknownAddress if it is malformed."""
         match = _WRITTEN.fullmatch(text) if len(text) <= 2000 else None
         if match is None:
@@ -67,7 +69,7 @@ class Address:
             raise UnknownAddress(f"'{text}' goes on from a layer without naming one of its numbers", text)
         if len(hops) > DEEPEST:
             raise UnknownAddress(f"'{text[:120]}…' is nested deeper than {DEEPEST} layers", text[:120])
-        return cls(match["node"], match["path"], hops)
+        return Address(match["node"], match["path"], hops)
 
     def __str__(self) -> str:
         hops = "".join(f"#{h.layer}" + (f".{h.number}" if h.number else "") for h in self.hops)
