@@ -15,6 +15,7 @@ ALL = (
     "swarms",
     "fitting",
     "edits",
+    "scenes",
     "sheaves",
     "versions",
     "recipes",

@@ -8,6 +8,8 @@ that returns to it is removed, and one that leaves it is added.
 from __future__ import annotations
 
 import json
+from itertools import compress
+from operator import is_not
 from typing import Any
 
 from lazzik.core.document import Frozen
@@ -73,9 +75,8 @@ def _rows(old: tuple[Any, ...], new: tuple[Any, ...], path: str, operations: lis
     """As many rows as before change one by one. Otherwise rows that stayed at either end are left, and those between
     are taken out and put in."""
     if len(old) == len(new):
-        for i, (a, b) in enumerate(zip(old, new, strict=True)):
-            if a is not b:
-                _value(a, b, f"{path}/{i}", operations)
+        for i in compress(range(len(old)), map(is_not, old, new)):
+            _value(old[i], new[i], f"{path}/{i}", operations)
         return
     head = 0
     while head < min(len(old), len(new)) and old[head] is new[head]:

@@ -276,7 +276,7 @@ class SceneStore:
         transaction, to store what belongs to it. Raises NoScene, StaleEdit."""
         before = self.at(scene_id, revision)
         patch = json.dumps(patch_between(before, after))
-        changed = [node for node in after.nodes if before.by_id.get(node.id) is not node]
+        changed = after.others(before)
         if after.object_recipes is not before.object_recipes:
             changed += [node for recipe in after.object_recipes for node in recipe.nodes]
         # no patch leads from a document of an earlier version

@@ -34,8 +34,7 @@ def difference(before: Scene, after: Scene) -> SceneDifference:
     """What leads from a scene to what was made of it, found by identity."""
     names = [name for name in type(after).model_fields if name != "nodes"]
     fields = {name: getattr(after, name) for name in names if getattr(after, name) is not getattr(before, name)}
-    nodes = tuple(node for node in after.nodes if before.by_id.get(node.id) is not node)
-    return SceneDifference(fields, tuple(node.id for node in after.nodes), nodes)
+    return SceneDifference(fields, tuple(node.id for node in after.nodes), tuple(after.others(before)))
 
 
 def with_difference(before: Scene, made: SceneDifference) -> Scene:

@@ -10,15 +10,18 @@ object leaves out those fields that depend on it (`fields_for`), so no ring ever
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from lazzik.core.channel.airflow import AIR, CARRIED_AIR
 from lazzik.core.channel.channel import Channel
 from lazzik.core.errors import UnknownAddress
+from lazzik.core.layers import Clip
 from lazzik.core.scene.address import Address, find, title
 from lazzik.core.scene.aim import Aim
+from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.node import Node, channels_of
 from lazzik.core.scene.scene import PARTS, Scene
+from lazzik.core.scene.sheaf import Sheaf
 
 NOTHING: frozenset[str] = frozenset()
 
@@ -102,21 +105,36 @@ def _place_reads(node: Node, part: str) -> frozenset[str]:
 def readers(scene: Scene) -> Iterator[tuple[str, frozenset[str]]]:
     """Every number of the scene that reads others, as (address, addresses)."""
     for node in scene.nodes:
-        for path, reads in node_reads(node).items():
-            yield f"{node.id}/{path}", reads | hangs(node) if answers(scene, reads) else reads
-    for dial in scene.dials:
-        if reads := reads_of(dial.value):
-            yield f"dials/{dial.id}", reads
+        yield from _numbers_of(scene, node)
     for recipe in scene.recipes:
         if reads := reads_of(recipe.stack):
             yield f"recipes/{recipe.id}", reads
-    for sheaf in scene.sheaves:
-        if reads := reads_of(sheaf.weight):
-            yield sheaf.address, reads
-    for clip in scene.clips:
-        for track in clip.tracks:
-            if reads := reads_of(track.motion):
-                yield clip.address(track), reads
+    for part in _parts(scene):
+        yield from _numbers_in(part)
+
+
+def _parts(scene: Scene) -> tuple[Dial | Sheaf | Clip, ...]:
+    """What may read others beside objects and recipes."""
+    return (*scene.dials, *scene.sheaves, *scene.clips)
+
+
+def _numbers_of(scene: Scene, node: Node) -> Iterator[tuple[str, frozenset[str]]]:
+    for path, reads in node_reads(node).items():
+        yield f"{node.id}/{path}", reads | hangs(node) if answers(scene, reads) else reads
+
+
+def _numbers_in(part: Dial | Sheaf | Clip) -> Iterator[tuple[str, frozenset[str]]]:
+    rows: list[tuple[str, float | Channel]]
+    match part:
+        case Dial():
+            rows = [(f"dials/{part.id}", part.value)]
+        case Sheaf():
+            rows = [(part.address, part.weight)]
+        case Clip():
+            rows = [(part.address(track), track.motion) for track in part.tracks]
+    for address, number in rows:
+        if reads := reads_of(number):
+            yield address, reads
 
 
 def reads_at(scene: Scene, address: str) -> frozenset[str]:
@@ -196,10 +214,31 @@ def closure(scene: Scene, reads: frozenset[str]) -> set[str]:
     return found
 
 
-def circle(scene: Scene) -> list[str] | None:
-    """Addresses of numbers that read each other in a ring, the first one again at the end; None if there are none."""
+def circle(scene: Scene, before: Scene | None = None) -> list[str] | None:
+    """Addresses of numbers that read each other in a ring, the first one again at the end; None if there are none.
+
+    `before` is a scene without any, of which this one was made: a ring then goes through what is another by now.
+    """
+    if before is not None and before.recipes is scene.recipes:  # what a recipe reads may be read by all that use it
+        return circle(scene) if _ring(scene, _changed(before, scene)) is not None else None
+    return _ring(scene, readers(scene))
+
+
+def _changed(before: Scene, scene: Scene) -> Iterator[tuple[str, frozenset[str]]]:
+    """What reads others of all that is not the very same as before: numbers, and the places of objects."""
+    for node in scene.others(before):
+        yield from _numbers_of(scene, node)
+        for place in PLACES:
+            yield f"{node.id}/{place}", _place_reads(node, place)
+    known = {id(part) for part in _parts(before)}
+    for part in _parts(scene):
+        if id(part) not in known:
+            yield from _numbers_in(part)
+
+
+def _ring(scene: Scene, starts: Iterable[tuple[str, frozenset[str]]]) -> list[str] | None:
     done: set[str] = set()
-    for start, reads in readers(scene):
+    for start, reads in starts:
         if start in done:
             continue
         way: list[str] = [start]

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from functools import cached_property
+from itertools import compress
+from operator import is_not
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
@@ -238,6 +240,15 @@ class Scene(Frozen):
     def held_at(self, address: str) -> Node | ScenePart | None:
         """The object, dial, recipe, clip or sheaf that an address begins with."""
         return self._parts.get(address.split("#", 1)[0]) or self.by_id.get(address.split("/", 1)[0])
+
+    def others(self, before: Scene) -> list[Node]:
+        """Objects that are not the very same as in a scene before, in order. An edit leaves most as they are, so they
+        are told apart place by place first."""
+        if len(self.nodes) == len(before.nodes):
+            rows: Iterable[Node] = compress(self.nodes, map(is_not, self.nodes, before.nodes))
+        else:
+            rows = self.nodes
+        return [node for node in rows if before.by_id.get(node.id) is not node]
 
     def with_part(self, part: ScenePart) -> Scene:
         """The scene with a dial, recipe, clip or sheaf in place of the one with the same name, or as a new one."""

@@ -38,6 +38,7 @@ class Edit(Frozen):
 def applied(scene: Scene, edits: list[Edit], progress: Progress = UNHEARD) -> Scene:
     """The scene after all edits, in order; all or none. Raises UnknownAddress or InvalidEdit, the latter also where
     numbers would read each other in a ring."""
+    before = scene
     for edit in progress.over(edits, lambda _: ""):
         try:
             scene = edit.apply(scene)
@@ -47,7 +48,7 @@ def applied(scene: Scene, edits: list[Edit], progress: Progress = UNHEARD) -> Sc
             sentence = f"{field}: {plain(first['msg'])}" if field else plain(first["msg"])
             raise InvalidEdit(sentence[:1].upper() + sentence[1:], edit.where) from None
     scene = without_empty_sheaves(scene)
-    if members := circle(scene):
+    if members := circle(scene, before):
         raise InvalidEdit(circle_said(scene, members), members[0])
     return scene
 
