@@ -253,18 +253,52 @@ def bake_scene(
 
 @app.command()
 def deliver(
-    scene: SceneFile,
-    out: Annotated[Path, typer.Option("-o", "--out", help="What to write; its ending says the format.")],
-) -> None:
-    """Write a scene in a format: glTF (.glb, .gltf), OpenUSD (.usdz, .usdc, .usda), curves (.csv, .curves.json),
-    outlines (.svg) or the scene itself (.json)."""
+    scenes: Annotated[list[Path], typer.Argument(help="A scene as JSON, or several.", show_default=False)],
+    out: Annotated[
+        Path,
+        typer.Option(
+            "-o", "--out", help="What to write; its ending says the format. For several scenes with {} where the name "
+            "of each goes: 'films/{}.glb'.",
+        ),
+    ],
+    jobs: Annotated[int, typer.Option(min=1, max=64, help="Scenes that are worked on at once, each in a process.")] = 1,
+) -> None:  # fmt: skip
+    """Write scenes in a format: glTF (.glb, .gltf), OpenUSD (.usdz, .usdc, .usda), curves (.csv, .curves.json),
+    outlines (.svg), a page for review (.html) or the scene itself (.json). Of several, what one refuses stops no
+    other."""
     from lazzik.core.formats.registry import format_for
 
-    written = format_for(out.name).deliver(_read(scene), WORK)
+    if len(scenes) > 1:
+        _deliver_all(scenes, out, jobs)
+        return
+    written = format_for(out.name).deliver(_read(scenes[0]), WORK)
     _write(out, written.content)
     for line in (*written.details, written.summary):
         if line:
             typer.echo(line)
+
+
+def _deliver_all(scenes: list[Path], out: Path, jobs: int) -> None:
+    """Write several scenes, and say what became of each. Ends with 1 if one could not be written."""
+    from lazzik.core.formats.registry import format_for
+    from lazzik.work import tasks
+    from lazzik.work.batch import Piece, all_done
+
+    if "{}" not in out.name:
+        raise InvalidEdit(f"Several scenes need {{}} in the name of what is written, as in '{{}}{out.suffix}'", "--out")
+    pieces = [Piece(scene, out.with_name(out.name.replace("{}", scene.stem))) for scene in scenes]
+    names = [piece.out for piece in pieces]
+    if len(set(names)) < len(names):
+        twice = next(name for name in names if names.count(name) > 1)
+        raise InvalidEdit(f"Two scenes would be written to '{twice}': give them other names", "--out")
+    format_for(names[0].name)
+    with typer.progressbar(length=1000, label=f"{len(scenes)} scenes", file=sys.stderr) as bar:
+        progress = Progress(lambda share, _: bar.update(int(1000 * share) - bar.pos))
+        outcomes = all_done(tasks.file_delivered, pieces, jobs, progress)
+    for outcome in outcomes:
+        typer.echo(f"{outcome.piece.out}: {outcome.problem or '; '.join(outcome.lines) or 'written'}")
+    if failed := sum(bool(outcome.problem) for outcome in outcomes):
+        _fail(f"{failed} of {len(outcomes)} scenes could not be written.")
 
 
 @app.command()

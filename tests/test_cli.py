@@ -21,7 +21,7 @@ from lazzik.core.formats.gltf import Gltf
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene, scene_text
 from lazzik.demo.station import station
-from lazzik.library import air
+from lazzik.library import air, new_scene, save_scene
 from lazzik.store.database import claimed
 from tests.conftest import edited, turned
 
@@ -234,3 +234,25 @@ def test_a_curve_is_read_and_its_recipe_kept(tmp_path: Path) -> None:
     assert (refused.returncode, refused.stderr) == (1, "The table has no column 'gone'; it has sway, rest\n")
     refused = run("read", table, "--take", "wild", "-o", file)
     assert (refused.returncode, "no take" in refused.stderr) == (1, True)
+
+
+def test_several_scenes_are_delivered_at_once_and_one_that_is_none_stops_no_other(tmp_path: Path) -> None:
+    for name in ("day", "dusk"):
+        save_scene(new_scene(name, last=10), tmp_path / f"{name}.json")
+    (tmp_path / "broken.json").write_text("{}")
+    scenes = [tmp_path / f"{name}.json" for name in ("day", "broken", "dusk")]
+    done = run("deliver", *scenes, "-o", tmp_path / "{}.glb", "--jobs", "2")
+    assert done.returncode == 1
+    assert "1 of 3 scenes could not be written." in done.stderr
+    lines = done.stdout.splitlines()
+    assert [line.partition(": ")[0] for line in lines] == [
+        str(tmp_path / f"{n}.glb") for n in ("day", "broken", "dusk")
+    ]
+    alone = tmp_path / "alone.glb"
+    assert run("deliver", scenes[0], "-o", alone).returncode == 0
+    assert (tmp_path / "day.glb").read_bytes() == alone.read_bytes()
+    assert not (tmp_path / "broken.glb").exists()
+    refused = run("deliver", *scenes, "-o", tmp_path / "all.glb")
+    assert (refused.returncode, "need {} in the name" in refused.stderr) == (1, True)
+    refused = run("deliver", scenes[0], scenes[0], "-o", tmp_path / "{}.glb")
+    assert (refused.returncode, "Two scenes would be written to" in refused.stderr) == (1, True)

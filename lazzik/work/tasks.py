@@ -183,6 +183,23 @@ def shelf_pictured(item: ShelfItem, progress: Progress) -> bytes:
     return shelf_picture(item, progress)
 
 
+def file_delivered(scene: Path, out: Path, progress: Progress) -> list[str]:
+    """Write a scene of a file to another file, whole or not at all; what is to be said of it, in lines."""
+    from lazzik.core.errors import InvalidDocument
+    from lazzik.core.formats.registry import format_for
+    from lazzik.core.scene.serialize import read_scene
+
+    try:
+        document = read_scene(scene.read_bytes())
+        written = format_for(out.name).deliver(document, progress)
+        part = out.with_name(f".{out.name}.part")
+        part.write_bytes(written.content)
+        part.replace(out)
+    except OSError as error:
+        raise InvalidDocument(f"'{error.filename}' can't be read or written: {error.strerror}.") from None
+    return [line for line in (*written.details, written.summary) if line]
+
+
 def table_read(
     path: Path, columns: list[str] | None, rate: float, most: int, progress: Progress
 ) -> tuple[Readings, tuple[str, ...]]:

@@ -5,6 +5,7 @@ So the lines of kernels count where it is measured which lines tests reach, and 
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -25,9 +26,12 @@ from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.fitting.fitting import fit
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.formats.gltf import write_glb
+from lazzik.core.formats.silhouette import Silhouette
 from lazzik.core.geometry.outlines import face
+from lazzik.core.geometry.primitives import Ball
 from lazzik.core.kernels import KERNELS
 from lazzik.core.layers import BY_KIND
+from lazzik.core.reading.ringing import Ringing, moved
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.cloth import ClothRun
 from lazzik.core.simulate.particles import Particles
@@ -195,7 +199,19 @@ def _faces(_: Scene) -> Numbers:
     return [points, triangles.astype(float)]
 
 
-WORKS = (_motions, _surfaces, _fits, _faces, _delivery, _copies, _particles, _cloths, _swarms)
+def _outlines(_: Scene) -> Numbers:
+    mesh = Ball(kind="ball", radius=1).mesh()
+    path = Silhouette(mesh).path(100.0 + 50.0 * mesh.points[:, :2] * (1.0, -1.0), 2.0 + mesh.points[:, 2])
+    return [np.array([float(number) for number in re.findall(r"-?[\d.]+", path)])]
+
+
+def _ringing(_: Scene) -> Numbers:
+    return [moved(np.arange(90) / 30.0, 1.0, 0.3, eased, Ringing(1.7, 0.1, 0.6)) for eased in (False, True)]
+
+
+WORKS = (
+    _motions, _surfaces, _fits, _faces, _delivery, _copies, _particles, _cloths, _swarms, _outlines, _ringing,
+)  # fmt: skip
 
 
 def test_every_kernel_gives_the_same_without_the_compiler(demo: Scene, monkeypatch: pytest.MonkeyPatch) -> None:
