@@ -36,7 +36,6 @@ def test_a_measured_curve_becomes_a_recipe_on_a_number(layered: Studio) -> None:
     cards.first.locator("text=Keep on the shelf").click()
     expect(page.locator(".toast").last).to_contain_text("top is on the shelf")
     cards.first.locator("text=Put on").click()
-    page.wait_for_url("**?at=*")
     layered.ready().lands(step + 1)
     expect(page.locator("#strata")).to_contain_text("top")
     page.click("[data-act=undo]")

@@ -5,11 +5,15 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from lazzik.core.document import LARGEST
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.types import Samples
 
 FEWEST, MOST = 64, 60_000
 """Samples of a curve."""
+
+FARTHEST = LARGEST / 10.0
+"""In the curve's unit: what is made of it may go some times as far, and numbers of a scene have an end."""
 
 MOST_MISSING = 0.2
 OUTLYING, ALONE = 8.0, 4.0
@@ -67,11 +71,13 @@ def without_gaps(samples: Samples) -> tuple[Samples, list[str]]:
     Raises
     ------
     InvalidEdit
-        Where there are too few samples, too many, or too many are missing.
+        Where there are too few samples, too many, or too many are missing, or they go too far.
     """
     if not FEWEST <= len(samples) <= MOST:
         raise InvalidEdit(f"A curve is read from {FEWEST} to {MOST:,} samples; this one has {len(samples):,}")
     there = np.isfinite(samples)
+    if there.any() and float(np.abs(samples[there]).max()) > FARTHEST:
+        raise InvalidEdit(f"A curve is read within ±{FARTHEST:g}; this one goes farther: choose a larger unit for it")
     if np.mean(~there) > MOST_MISSING:
         raise InvalidEdit(f"{100 * np.mean(~there):.0f} % of the samples are missing; {MOST_MISSING:.0%} may be")
     remarks = []

@@ -113,11 +113,12 @@ def _staying(y: Samples, t: Samples, moves: Moves, beside: Beside, kept: tuple[M
 
 
 def _chosen(fits: Sequence[MoveFit], count: int) -> MoveFit:
-    """The fit that leaves least; one with ringing only where it leaves less by far than chance would."""
-    plain = min((fit.cost for fit in fits if fit.moves.ringing is None), default=np.inf)
-    good = [
-        fit for fit in fits
-        if (ringing := fit.moves.ringing) is None
-        or (plain - fit.cost > BY_CHANCE * fit.cost / count and ringing.strength > WEAKEST)
-    ]  # fmt: skip
-    return min(good, key=lambda fit: fit.cost)
+    """The fit that leaves least; where there are some without ringing, one with it only if it leaves less by far than
+    chance would."""
+    plain = [fit for fit in fits if fit.moves.ringing is None]
+    best = min(fits, key=lambda fit: fit.cost)
+    if not plain or best.moves.ringing is None:
+        return best
+    other = min(plain, key=lambda fit: fit.cost)
+    by_far = other.cost - best.cost > BY_CHANCE * best.cost / count
+    return best if by_far and best.moves.ringing.strength > WEAKEST else other

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request, Response, UploadFile
@@ -12,11 +13,10 @@ from lazzik.core.scene.address import Address, exists, find, title
 from lazzik.core.scene.scene import Scene
 from lazzik.web.deps import Heavy, Store, source_of
 from lazzik.web.jobs import Running
-from lazzik.web.reading.view import TakeOf, read_page
+from lazzik.web.reading.view import TakeOf, numbers_page, table_page
 from lazzik.web.requests.fields import Also
 from lazzik.web.requests.uploads import spooled
 from lazzik.web.ui.templating import templates
-from lazzik.work import tasks
 
 router = APIRouter(prefix="/scenes/{scene_id}/reading")
 
@@ -64,20 +64,18 @@ def read(
     """What a table's columns are made of; without one, what the chosen numbers do in the scene."""
     state = store.open(scene_id)
     numbers = tuple(on or ())
+    columns: tuple[str, ...] = ()
+    wanted = TakeOf(take=take, seed=seed, around=around)
+    within = partial(heavy.run, memory=MEMORY, seconds=SECONDS)
     if file is not None and file.filename:
         with spooled(jobs.folder, file) as path:
-            found, columns = heavy.run(
-                tasks.table_read, path, column, fps, MOST_AT_ONCE, memory=MEMORY, seconds=SECONDS
-            )
+            found, columns = within(table_page, path, column, fps, MOST_AT_ONCE, wanted, numbers, unit)
     elif numbers:
-        found = heavy.run(tasks.numbers_read, source_of(store, state), list(numbers), memory=MEMORY, seconds=SECONDS)
-        columns = ()
+        found = within(numbers_page, source_of(store, state), numbers, wanted, unit)
     else:
         raise InvalidEdit("There is nothing to read yet: choose a table, or a number in the studio", "file")
-    wanted = TakeOf(take=take, seed=seed, round=around)
     content = {
-        "read": read_page(found, wanted, numbers, unit), "state": state, "numbers": numbers, "columns": columns,
-        "number": _called(state.scene, numbers),
+        "read": found, "state": state, "numbers": numbers, "columns": columns, "number": _called(state.scene, numbers),
     }  # fmt: skip
     return templates.TemplateResponse(request, "reading/found.html", content)
 

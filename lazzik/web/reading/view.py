@@ -1,9 +1,11 @@
-"""What was read from curves, as the page shows it: both curves, both spectra, shares of the variance, the recipe."""
+"""What was read from curves, as the page shows it: both curves, both spectra, shares of the variance, the recipe. All
+of it is worked out in a worker."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -11,6 +13,7 @@ import numpy as np
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.progress import Progress
 from lazzik.core.reading.motion import Reading
 from lazzik.core.reading.outcome import Take, loop_line, report
 from lazzik.core.reading.repeats import Loop, best_loop
@@ -21,6 +24,8 @@ from lazzik.core.scene.shelf_item import ShelfItem
 from lazzik.core.types import Samples
 from lazzik.library import read_recipe
 from lazzik.web.ui.sparkline import line
+from lazzik.work.source import Source
+from lazzik.work.tasks import numbers_read, table_read
 
 CURVE, SPECTRUM = (720.0, 130.0), (360.0, 130.0)
 """Width and height of the drawings."""
@@ -47,7 +52,7 @@ class TakeOf:
 
     take: Take = "measured"
     seed: int = 1
-    round: bool = False
+    around: bool = False
     """Whether it goes round in the length that repeats best."""
 
 
@@ -85,6 +90,21 @@ class ReadPage:
     loop: str
 
 
+def table_page(
+    path: Path, columns: list[str] | None, rate: float, most: int, wanted: TakeOf, numbers: tuple[str, ...], unit: str,
+    progress: Progress,
+) -> tuple[ReadPage, tuple[str, ...]]:  # fmt: skip
+    """A worker's task: what columns of a table are made of, the first `most` that move where none is asked for; and all
+    columns that it has."""
+    found, names = table_read(path, columns, rate, most, progress)
+    return read_page(found, wanted, numbers, unit), names
+
+
+def numbers_page(source: Source, numbers: tuple[str, ...], wanted: TakeOf, unit: str, progress: Progress) -> ReadPage:
+    """A worker's task: what the motion of numbers of a scene is made of."""
+    return read_page(numbers_read(source, list(numbers), progress), wanted, numbers, unit)
+
+
 def read_page(found: Readings, wanted: TakeOf, numbers: tuple[str, ...], unit: str) -> ReadPage:
     """What was found, with the take that is wanted; a recipe is put on all of the numbers, or on the one that it was
     read from."""
@@ -99,7 +119,7 @@ def read_page(found: Readings, wanted: TakeOf, numbers: tuple[str, ...], unit: s
 
 
 def _curve(name: str, reading: Reading, wanted: TakeOf, loop: Loop | None, on: tuple[str, ...], unit: str) -> CurveRead:
-    frames = loop.frames if loop is not None and wanted.round else None
+    frames = loop.frames if loop is not None and wanted.around else None
     item = read_recipe(reading, name[:120], unit, take=wanted.take, seed=wanted.seed, loop=frames)
     made = _made(item, reading)
     low, high = float(min(reading.y.min(), made.min())), float(max(reading.y.max(), made.max()))

@@ -134,8 +134,13 @@ def test_a_jump_to_another_level_is_a_move_and_a_jolt_is_told() -> None:
 
 @pytest.mark.parametrize(
     ("samples", "said"),
-    [(np.zeros(10), "from 64"), (np.zeros(70_000), "from 64"), (np.where(np.arange(100) % 3, 1.0, np.nan), "missing")],
-    ids=["short", "long", "holes"],
+    [
+        (np.zeros(10), "from 64"),
+        (np.zeros(70_000), "from 64"),
+        (np.where(np.arange(100) % 3, 1.0, np.nan), "missing"),
+        (np.full(100, 1e12), "goes farther"),
+    ],
+    ids=["short", "long", "holes", "far"],
 )
 def test_what_can_not_be_read_is_refused(samples: Samples, said: str) -> None:
     with pytest.raises(InvalidEdit, match=said):

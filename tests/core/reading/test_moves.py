@@ -110,3 +110,21 @@ def test_the_filter_makes_what_an_autoregression_left_white() -> None:
     white = np.convolve(left, whitening(left), "valid")
     assert abs(np.corrcoef(white[1:], white[:-1])[0, 1]) < 0.15
     assert np.var(white) < 0.35 * np.var(left)
+
+
+def test_curves_of_every_sort_are_read_without_an_error() -> None:
+    rng = np.random.default_rng(7)
+    for trial in range(60):
+        count = int(rng.integers(64, 400))
+        y = np.zeros(count)
+        for place in rng.integers(0, count, int(rng.integers(0, 9))):
+            y[place:] += rng.normal() * 10 ** rng.uniform(-3, 3)
+        if trial % 3:
+            y += rng.normal(size=count).cumsum() * (trial % 4) * 0.1
+        if trial % 5 == 0:
+            y += np.sin(np.arange(count) * rng.uniform(0.05, 1.0)) * 3
+        reading = read_motion(y * 10.0 ** rng.integers(-9, 4), float(rng.choice([1, 12, 30, 120])))
+        stack = recipe_of(reading, "Any").stack
+        made = np.asarray(number_on(stack, Clock.over(30.0, 0, 20), Scope()))
+        assert np.isfinite(made).all()
+        assert all(np.isfinite(share) for share in reading.shares().values())
