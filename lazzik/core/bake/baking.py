@@ -43,6 +43,8 @@ class BakePlan:
     """Whether the highest and lowest places get keys of their own, if they stand out by more than the tolerance."""
     steps: bool = True
     """Whether jumps between sampled frames stay jumps. A fitted bake always keeps them."""
+    thorough: bool = False
+    """Whether a fitted bake looks longer for keys that can be spared."""
 
     def __post_init__(self) -> None:
         if self.last <= self.first:
@@ -85,6 +87,7 @@ def bake(
         tolerances=plan.tolerances if plan.method == "fitted" else {},
         extremes=plan.extremes,
         steps=plan.steps,
+        thorough=plan.thorough,
         channels=tuple(bake_channel(scene, address, plan, memo) for address in watched),
     )
 
@@ -146,7 +149,8 @@ def keys_for(y: Samples, plan: BakePlan, unit: str, fps: float) -> tuple[Key, ..
         In the order of their frames.
     """
     if plan.method == "fitted":
-        return fit(y, plan.first, fps, plan.tolerance(unit), extremes=plan.extremes)
+        within = plan.tolerance(unit)
+        return fit(y, plan.first, fps, within, extremes=plan.extremes, thorough=plan.thorough)
     every = 1 if plan.method == "each" else plan.every
     more = extremes_of(y, plan.tolerance(unit)) if plan.extremes else ()
     return sampled(y, plan.first, every, more, jumps_of(y, plan.tolerance(unit)) if plan.steps else ())

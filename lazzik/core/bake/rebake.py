@@ -77,7 +77,8 @@ def plan_of(receipt: Receipt) -> BakePlan:
     fitted = dict(receipt.tolerances) if receipt.method == "fitted" else None
     return BakePlan(
         receipt.first, receipt.last, receipt.method, receipt.every or 2,
-        extremes=receipt.extremes, steps=receipt.steps, **({"tolerances": fitted} if fitted else {}),
+        extremes=receipt.extremes, steps=receipt.steps, thorough=receipt.thorough,
+        **({"tolerances": fitted} if fitted else {}),
     )  # fmt: skip
 
 

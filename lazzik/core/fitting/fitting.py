@@ -2,13 +2,14 @@
 
 The samples are cut where no smooth curve can follow: at jumps (one difference far larger than its neighbours), at
 corners (one second difference far larger than its neighbours) and around holds (stretches of one value). Holds become
-flat or step keys; the smooth stretches between go to `smooth_fit`. A stretch that still misses is keyed sample by
-sample, so the bound holds for any signal whatever. Keys sit on whole frames, and between them only where nothing else
-can meet the tolerance.
+flat or step keys; the smooth stretches between go to `smooth_fit`, or to `thorough_fit` where fewer keys are worth ten
+times the time. A stretch that still misses is keyed sample by sample, so the bound holds for any signal whatever. Keys
+sit on whole frames, and between them only where nothing else can meet the tolerance.
 """
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -17,7 +18,11 @@ from lazzik.core.channel.keys import Go, Key, curve_through
 from lazzik.core.document import LARGEST
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.fitting.smooth_fit import fit_smooth
+from lazzik.core.fitting.thorough_fit import fit_thoroughly
 from lazzik.core.types import Samples
+
+Find = Callable[..., int]
+"""What finds keys on a smooth stretch: `fit_smooth`, or `fit_thoroughly`."""
 
 ISOLATED = 6.0
 """How many times larger than its neighbours a difference must be to count as a jump or corner: fine noise has large
@@ -53,9 +58,12 @@ class _Cuts:
     corners: set[int] = field(default_factory=set)
 
 
-def fit(y: Samples, first: float, fps: float, tolerance: float, *, extremes: bool = False) -> tuple[Key, ...]:
+def fit(
+    y: Samples, first: float, fps: float, tolerance: float, *, extremes: bool = False, thorough: bool = False
+) -> tuple[Key, ...]:
     """Keys whose curve stays within `tolerance` of every sample; with `extremes`, the highest and lowest places that
-    stand out by more than it have level keys of their own, with the sampled value.
+    stand out by more than it have level keys of their own, with the sampled value. With `thorough` it is looked about
+    ten times as long for keys that can be spared.
 
     `y` (n,): samples from frame `first` on, PER_FRAME to a frame.
 
@@ -83,7 +91,8 @@ def fit(y: Samples, first: float, fps: float, tolerance: float, *, extremes: boo
     tolerance = max(tolerance, LEAST * float(np.max(np.abs(y))), np.finfo(float).tiny)
     # a little is kept back for the rounding between samples and frames
     given = dict.fromkeys(extremes_of(y, tolerance), 0.0) if extremes else {}
-    knots = _fitted(y, fps, tolerance * (1 - 1e-6), given | _closed(y, tolerance))
+    find = fit_thoroughly if thorough else fit_smooth
+    knots = _fitted(y, fps, tolerance * (1 - 1e-6), given | _closed(y, tolerance), find)
     keys = _as_keys(knots, first)
     while len(misses := _misses(keys, y, first, fps, tolerance)):
         knots = _exact_around(knots, misses, y)
@@ -156,7 +165,7 @@ def extremes_of(y: Samples, prominence: float) -> list[int]:
     return [int(place) for place in np.sort(np.concatenate(found))]
 
 
-def _fitted(y: Samples, fps: float, tolerance: float, given: dict[int, float]) -> dict[int, _Knot]:
+def _fitted(y: Samples, fps: float, tolerance: float, given: dict[int, float], find: Find) -> dict[int, _Knot]:
     """Knots by sample place. At `given` places the curve passes the sample with that slope, per sample."""
     cuts = _cut(y, tolerance)
     knots: dict[int, _Knot] = {}
@@ -183,18 +192,25 @@ def _fitted(y: Samples, fps: float, tolerance: float, given: dict[int, float]) -
         else:
             end = min([last, *(s for s in starts if s > place), *(c for c in cuts.corners if c > place)])
             end = min([end, *(j for j in cuts.jumps if j > place), *(e for e in given if e > place)])
-            _fit_piece(y, place, end, fps, tolerance, knots, given)
+            _fit_piece(y, place, end, fps, tolerance, knots, given, find)
             place = end
 
 
 def _fit_piece(
-    y: Samples, a: int, b: int, fps: float, tolerance: float, knots: dict[int, _Knot], given: dict[int, float]
+    y: Samples,
+    a: int,
+    b: int,
+    fps: float,
+    tolerance: float,
+    knots: dict[int, _Knot],
+    given: dict[int, float],
+    find: Find,
 ) -> None:
     """Fit samples a … b and add the knots; those at the ends may be there already and get a slope on this side, the
     given one (per sample) if there is one."""
     room = b - a + 2
     places, values, slopes = np.empty(room, np.int64), np.empty(room), np.empty(room)
-    count = fit_smooth(y, a, b, tolerance, places, values, slopes, given.get(a, np.nan), given.get(b, np.nan))
+    count = find(y, a, b, tolerance, places, values, slopes, given.get(a, np.nan), given.get(b, np.nan))
     slopes = np.clip(slopes[:count] * PER_FRAME * fps, -LARGEST, LARGEST)
     for k in range(count):
         knot = knots.setdefault(int(places[k]), _Knot(float(values[k])))

@@ -54,7 +54,10 @@ def _cholesky(band: Samples, right: Samples) -> None:
         right[r] /= band[r, 0]
 
 
-@kernel("void(float64[:, ::1], float64[::1], float64[::1], int64, int64, int64, float64[:, ::1], float64[::1], int64)")
+@kernel(
+    "void(float64[:, ::1], float64[::1], float64[::1], int64, int64, int64, float64[:, ::1], float64[::1], int64)",
+    regroup=True,
+)
 def _gather(
     basis: Samples, weights: Samples, y: Samples, a: int, b: int, start: int, band: Samples, right: Samples, row: int
 ) -> None:
@@ -62,7 +65,7 @@ def _gather(
     s00 = s10 = s11 = s20 = s21 = s22 = s30 = s31 = s32 = s33 = 0.0
     r0 = r1 = r2 = r3 = 0.0
     for i in range(a - start, b - start):
-        w, h0, h1, h2, h3 = weights[i], basis[i, 0], basis[i, 1], basis[i, 2], basis[i, 3]
+        w, h0, h1, h2, h3 = weights[i], basis[0, i], basis[1, i], basis[2, i], basis[3, i]
         p0, p1, p2, p3 = w * h0, w * h1, w * h2, w * h3
         s00 += p0 * h0
         s10 += p1 * h0
@@ -97,26 +100,27 @@ def _gather(
 
 @kernel("float64[:, ::1](int64[::1], int64, int64)")
 def _basis(keys: Places, lo: int, hi: int) -> Samples:
-    """(samples, 4) what the values and slopes at both ends of its segment give to each sample: the Hermite basis. The
+    """(4, samples) what the values and slopes at both ends of its segment give to each sample: the Hermite basis. The
     end of a segment is the next one's start."""
     start = keys[lo]
-    basis = np.empty((keys[hi] - start, 4))
+    basis = np.empty((4, keys[hi] - start))
     for s in range(lo, hi):
         span = keys[s + 1] - keys[s]
         for i in range(span):
             u = i / span
             rest = 1.0 - u
             row = keys[s] + i - start
-            basis[row, 0] = (1.0 + 2.0 * u) * rest * rest
-            basis[row, 1] = u * rest * rest * span
-            basis[row, 2] = u * u * (3.0 - 2.0 * u)
-            basis[row, 3] = -u * u * rest * span
+            basis[0, row] = (1.0 + 2.0 * u) * rest * rest
+            basis[1, row] = u * rest * rest * span
+            basis[2, row] = u * u * (3.0 - 2.0 * u)
+            basis[3, row] = -u * u * rest * span
     return basis
 
 
 @kernel(
     "UniTuple(float64, 4)(float64[::1], int64[::1], int64, int64, float64[::1], float64[::1], float64[:, ::1], "
-    "float64[::1], float64)"
+    "float64[::1], float64)",
+    regroup=True,
 )
 def _weigh(
     y: Samples,
@@ -136,7 +140,7 @@ def _weigh(
     for s in range(lo, hi):
         v0, m0, v1, m1 = values[s], slopes[s], values[s + 1], slopes[s + 1]
         for row in range(keys[s] - start, keys[s + 1] - start):
-            fitted = basis[row, 0] * v0 + basis[row, 1] * m0 + basis[row, 2] * v1 + basis[row, 3] * m1
+            fitted = basis[0, row] * v0 + basis[1, row] * m0 + basis[2, row] * v1 + basis[3, row] * m1
             error = abs(fitted - y[start + row])
             worst = max(worst, error)
             w = weights[row]

@@ -291,7 +291,7 @@ def merge_pairs(
 
 
 @kernel("int64(float64[::1], int64, int64, float64, int64[::1], float64[::1], float64[::1], float64, float64, float64)")
-def _from_seed(
+def from_seed(
     y: Samples,
     a: int,
     b: int,
@@ -303,7 +303,22 @@ def _from_seed(
     slope_b: float,
     fraction: float,
 ) -> int:
-    """The keys that come of one seed. Returns how many."""
+    """The keys that come of one seed: laid at a part of the tolerance, mended, pruned, merged. Returns how many.
+
+    Parameters
+    ----------
+    y : (n,) array
+        Samples, in any unit.
+    keys : (b − a + 2,) array
+        Filled: places of samples, rising.
+    values, slopes : (b − a + 2,) arrays
+        Filled: in the unit of y, and per sample.
+
+    Returns
+    -------
+    int
+        How many keys.
+    """
     count = seed_and_mend(y, a, b, tolerance, keys, values, slopes, slope_a, slope_b, fraction)
     count = prune(y, tolerance, keys, values, slopes, count, slope_a, slope_b)
     return merge_pairs(y, tolerance, keys, values, slopes, count, slope_a, slope_b)
@@ -338,7 +353,7 @@ def fit_smooth(
     int
         How many keys.
     """
-    count = _from_seed(y, a, b, tolerance, keys, values, slopes, slope_a, slope_b, FRACTION)
+    count = from_seed(y, a, b, tolerance, keys, values, slopes, slope_a, slope_b, FRACTION)
     least, place = 1, a
     while place < b:
         place = longest_cubic(y, place, b, tolerance)
@@ -346,7 +361,7 @@ def fit_smooth(
     if count <= WORTH * least:
         return count
     other_keys, other_values, other_slopes = np.empty_like(keys), np.empty_like(values), np.empty_like(slopes)
-    other = _from_seed(y, a, b, tolerance, other_keys, other_values, other_slopes, slope_a, slope_b, OTHER)
+    other = from_seed(y, a, b, tolerance, other_keys, other_values, other_slopes, slope_a, slope_b, OTHER)
     if other < count:
         count = other
         keys[:count], values[:count], slopes[:count] = other_keys[:count], other_values[:count], other_slopes[:count]

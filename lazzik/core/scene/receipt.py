@@ -62,6 +62,8 @@ class Receipt(Frozen):
     every: int | None = None
     extremes: bool = False
     steps: bool = True
+    thorough: bool = False
+    """Whether it was looked longer for keys that can be spared."""
     tolerances: dict[str, Finite] = {}
     """For a fitted bake, the tolerance per unit."""
     lines: tuple[ReceiptLine, ...]

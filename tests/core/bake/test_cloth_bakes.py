@@ -81,7 +81,7 @@ def test_openusd_has_its_points_at_every_frame(scene: Scene, tmp_path: Path) -> 
     from pxr import Usd, UsdGeom
 
     file = tmp_path / "sheet.usdc"
-    file.write_bytes(write_usd(scene, "usdc"))
+    file.write_bytes(write_usd(scene, "usdc").content)
     stage = Usd.Stage.Open(str(file))
     mesh = next(UsdGeom.Mesh(prim) for prim in stage.Traverse() if prim.IsA(UsdGeom.Mesh))
     for index, points in seen(scene).each():

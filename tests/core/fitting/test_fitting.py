@@ -18,6 +18,7 @@ from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.fitting.fitting import extremes_of, fit, worst_error
 from lazzik.core.fitting.minimax import PER_FRAME, cubic_fits, longest_cubic
+from lazzik.core.fitting.thorough_fit import reaches
 from tests.conftest import turned
 from tests.core.layers.test_noise import noise, signal
 from tests.core.oracles import best_cubic_error, lower_bound
@@ -47,7 +48,9 @@ def test_the_tolerance_is_kept_for_any_stack(channel: Channel, tolerance: float)
 
 @given(arrays(np.float64, st.integers(2, 90), elements=st.floats(-1e6, 1e6)), numbers(0.001, 100))
 def test_the_tolerance_is_kept_for_any_samples(y: NDArray[np.float64], tolerance: float) -> None:
-    assert within(fit(y, 0, FPS, tolerance), y, max(tolerance, 1e-11 * np.abs(y).max()))
+    for thorough in (False, True):
+        keys = fit(y, 0, FPS, tolerance, thorough=thorough)
+        assert within(keys, y, max(tolerance, 1e-11 * np.abs(y).max()))
 
 
 @pytest.mark.parametrize("seed", range(6))
@@ -77,6 +80,34 @@ def test_few_keys_over_the_calibrated_set(share: float) -> None:
     ratios = [keys / bound for keys, bound in counts]
     assert sum(keys for keys, _ in counts) <= 1.30 * sum(bound for _, bound in counts)
     assert np.percentile(ratios, 95) <= 1.5
+
+
+@pytest.mark.parametrize(("share", "most", "slow"), [(0.001, 1.16, 1.3), (0.005, 1.2, 1.45), (0.02, 1.22, 1.4)])
+def test_looked_for_thoroughly_they_are_fewer(share: float, most: float, slow: float) -> None:
+    """The same set: near to what any chain of cubics needs, and never more than in the quick way."""
+    counts = []
+    for make, _ in SIGNALS.values():
+        for y in (make(i) for i in range(4)):
+            tolerance = share * float(np.ptp(y))
+            keys = fit(y, 0, FPS, tolerance, thorough=True)
+            assert within(keys, y, tolerance)
+            assert len(keys) <= len(fit(y, 0, FPS, tolerance))
+            counts.append((len(keys), quick_bound(y, tolerance)))
+    assert sum(keys for keys, _ in counts) <= most * sum(bound for _, bound in counts)
+    assert np.percentile([keys / bound for keys, bound in counts], 95) <= slow
+
+
+@pytest.mark.parametrize(("a", "b"), [(0, 240), (6, 143)])
+def test_how_far_cubics_lead_is_found_for_all_places_at_once(a: int, b: int) -> None:
+    y = np.cumsum(np.random.default_rng(3).normal(size=300)) + np.sin(np.arange(300) / 7)
+    forth, back = np.empty(b - a + 1, np.int64), np.empty(b - a + 1, np.int64)
+    reaches(y, a, b, 1.5, forth, back)
+    places = [a, *range(-(-(a + 1) // PER_FRAME) * PER_FRAME, b, PER_FRAME), b]
+    for here in places[:-1]:
+        assert forth[here - a] == longest_cubic(y, here, b, 1.5)
+    for there in places[1:]:
+        leads = [here for here in places if here < there and forth[here - a] >= there]
+        assert back[there - a] == min(leads)
 
 
 def test_a_loop_still_meets_itself_in_value_and_slope() -> None:

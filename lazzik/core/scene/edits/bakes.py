@@ -36,6 +36,7 @@ class PlaceBake(Edit):
     every: int | None = None
     extremes: bool = False
     steps: bool = True
+    thorough: bool = False
     tolerances: dict[str, Finite] = {}
     channels: Annotated[tuple[BakedChannel, ...], Field(min_length=1)]
 
@@ -67,6 +68,7 @@ class PlaceBake(Edit):
             every=self.every,
             extremes=self.extremes,
             steps=self.steps,
+            thorough=self.thorough,
             tolerances=self.tolerances,
             lines=tuple(lines),
         )
