@@ -22,9 +22,10 @@ _LOADING = RLock()
 class Kernel:
     """A function that is compiled, or read from the disk cache, when it is first called."""
 
-    def __init__(self, function: FunctionType, signatures: tuple[str, ...]) -> None:
+    def __init__(self, function: FunctionType, signatures: tuple[str, ...], regroup: bool) -> None:
         self.py_func = function
         self._signatures = signatures
+        self._options: dict[str, Any] = {"fastmath": REGROUPED} if regroup else {}
         self._ready: Any = None
         self.__doc__ = function.__doc__
         self.__name__ = function.__name__
@@ -43,22 +44,30 @@ class Kernel:
                 used = {name: globals_.get(name) for name in self.py_func.__code__.co_names}
                 inner = {name: kernel.ready for name, kernel in used.items() if isinstance(kernel, Kernel)}
                 function = _with_globals(self.py_func, globals_ | inner) if inner else self.py_func
-                made = numba.njit(list(self._signatures), cache=True, nogil=True, error_model="numpy")(function)
+                compiled = numba.njit(
+                    list(self._signatures), cache=True, nogil=True, error_model="numpy", **self._options
+                )
+                made = compiled(function)
                 self._ready = _plain(function) if numba.config.DISABLE_JIT else made
             return self._ready
 
 
 KERNELS: list[Kernel] = []
 
+REGROUPED = {"reassoc", "contract", "nsz", "nnan"}
+"""What a compiler may do to sums of finite numbers where nobody depends on their last bits."""
 
-def kernel(*signatures: str) -> Callable[[Function], Function]:
+
+def kernel(*signatures: str, regroup: bool = False) -> Callable[[Function], Function]:
     """Compile a function for exactly these signatures.
 
-    Division by zero gives inf or nan as in NumPy; the guard against it is the caller's.
+    Division by zero gives inf or nan as in NumPy; the guard against it is the caller's. With `regroup` sums may be
+    added in another order, several at a time: a search goes on from them faster, but a value that is shown must not
+    come of them, for its last bits would be the processor's.
     """
 
     def declare(function: Function) -> Function:
-        made = Kernel(cast(FunctionType, function), signatures)
+        made = Kernel(cast(FunctionType, function), signatures, regroup)
         KERNELS.append(made)
         return cast(Function, made)
 

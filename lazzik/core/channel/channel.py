@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import TYPE_CHECKING, Annotated, Self
 
 from pydantic import Discriminator, Field, Tag, model_validator
@@ -48,12 +49,12 @@ class Channel(Frozen):
         """The layer with this id, if the stack has it."""
         return next((layer for layer in self.layers if layer.id == layer_id), None)
 
-    @property
+    @cached_property
     def sounding(self) -> tuple[AnyLayer, ...]:
         """The layers that count, lowest first, for what they say themselves."""
         return sounding(self.layers)
 
-    @property
+    @cached_property
     def moves(self) -> bool:
         """Whether the number can differ from one frame to another."""
         return (

@@ -21,7 +21,7 @@ from lazzik.core.channel.combine import Combine
 from lazzik.core.channel.scaling import moved_base, moved_keys, scaled
 from lazzik.core.channel.window import Window
 from lazzik.core.clock import Clock
-from lazzik.core.document import Finite, Frozen, Label, Name, Quantity, Slug, Wording, mark_of
+from lazzik.core.document import LARGEST, Finite, Frozen, Label, Name, Quantity, Slug, Wording, mark_of
 from lazzik.core.types import Samples
 
 Family = Literal["random", "periodic", "spring", "path", "logic"]
@@ -346,7 +346,7 @@ def clamp(value: float | Samples, quantity: Quantity) -> float | Samples:
     Parameters
     ----------
     value : float or (frames,) array
-        In the quantity's unit.
+        In the quantity's unit, no larger than a document's numbers.
 
     Returns
     -------
@@ -355,4 +355,6 @@ def clamp(value: float | Samples, quantity: Quantity) -> float | Samples:
     """
     if isinstance(value, float | int):
         return min(max(float(value), quantity.low), quantity.high)
+    if quantity.low <= -LARGEST and quantity.high >= LARGEST:
+        return value
     return np.minimum(np.maximum(value, quantity.low), quantity.high)

@@ -28,7 +28,7 @@ from lazzik.core.evaluate.jumps import jumps_of
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.transforms import moves, world
 from lazzik.core.evaluate.triples import base_triple
-from lazzik.core.scene.node import Node, channels_of
+from lazzik.core.scene.node import Node
 from lazzik.core.scene.references import air_of, fields_for, seen_by
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import PointBlock, Points, Samples
@@ -68,11 +68,11 @@ def field_rows(node: Node, clock: Clock, scope: Scope) -> Rows:
         As the kind's `rows` gives them.
     """
     assert node.field is not None
-    scene, run = _scene(scope), scope.run
-    place = ("field", node.id, clock.key)
-    if run is not None and clock.key is not None and place in run:
-        rows: Rows = run[place]
-        return rows
+    scene = _scene(scope)
+    known = scope.run.rows if scope.run is not None else {}
+    place = (node.id, clock.key or ())
+    if place in known:
+        return known[place]
     seen = (node, *seen_by(scene, air_of(node)))
     kept = scope.memo.get(node.field, clock, seen) if scope.memo else None
     if kept is None:
@@ -81,8 +81,8 @@ def field_rows(node: Node, clock: Clock, scope: Scope) -> Rows:
         if scope.memo and len(scope.problems or ()) == problems:
             scope.memo.put(node.field, clock, kept, seen)
     kept = np.ascontiguousarray(kept)  # of a finer clock every other row may have been kept
-    if run is not None and clock.key is not None:
-        run[place] = kept
+    if clock.key is not None:
+        known[place] = kept
     return kept
 
 
@@ -146,7 +146,8 @@ class Standing:
         base = base_triple(self.node.position, clock if len(around) > 1 or self._keyed else clock.at(clock.frames[:1]))
         points = np.einsum("fij,fj->fi", around[:, :3, :3], base) + around[:, :3, 3]
         blown = air(points[:, None], clock, self.scope, self.fields)[:, 0]
-        return np.asarray(np.einsum("fij,fj->fi", np.broadcast_to(axes_of(around), (len(blown), 3, 3)), blown))
+        axes = axes_of(around)
+        return np.asarray(blown @ axes[0].T if len(axes) == 1 else np.einsum("fij,fj->fi", axes, blown))
 
     def jumps(self, first: float, last: float) -> Samples:
         """Where it may jump."""
@@ -229,16 +230,16 @@ def world_of(scene: Scene, node: Node, clock: Clock, scope: Scope) -> NDArray[np
     return np.repeat(world(scene, node, clock.at(clock.frames[:1]), scope), len(clock.frames), axis=0)
 
 
-def _air_numbers(scene: Scene, node: Node) -> list[float]:
+def _air_numbers(scene: Scene, node: Node) -> list[float | Channel]:
     assert node.field is not None
-    own = [number for _, number, _ in channels_of(node.field)]
+    own = [getattr(node.field, name) for name in numbers_of(type(node.field))]
     return [*own, *_place_numbers(scene, node)]
 
 
-def _place_numbers(scene: Scene, node: Node) -> list[float]:
+def _place_numbers(scene: Scene, node: Node) -> list[float | Channel]:
     """The numbers of where an object is, and all above it."""
     parts = [part for here in scene.lineage(node) for part in (here.position, here.rotation, here.scale)]
-    return [number for part in parts for _, number, _ in channels_of(part)]
+    return [number for part in parts for number in (part.x, part.y, part.z)]
 
 
 def _scene(scope: Scope) -> Scene:

@@ -23,10 +23,9 @@ from lazzik.core.evaluate.surface_plan import step_of
 from lazzik.core.layers.breeze import Breeze
 from lazzik.core.layers.noise import lattice
 from lazzik.core.scene.address import Address, find
-from lazzik.core.scene.edits.hierarchy import placement
 from lazzik.core.scene.node import Node, channels_of
 from lazzik.core.scene.references import fields_for
-from lazzik.core.scene.rest_pose import rest_position
+from lazzik.core.scene.rest_pose import placement, rest_position
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Points, Samples
 

@@ -23,9 +23,9 @@ from lazzik.core.deformers.placement import enter, frames_of
 from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.kernels import kernel
-from lazzik.core.scene.edits.hierarchy import placement
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.references import depends_on, same_rows
+from lazzik.core.scene.rest_pose import placement
 from lazzik.core.scene.scatter import MOST_COPIES, Scatter
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Points, Quaternions, Samples

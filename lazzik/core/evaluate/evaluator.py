@@ -15,17 +15,18 @@ read on a wider clock then serves the narrower one, and a stack costs what its l
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import cache
 from typing import Protocol
 
 import numpy as np
 
 from lazzik.core.channel.airflow import Airflow
-from lazzik.core.channel.channel import Channel, as_channel, sounding
+from lazzik.core.channel.channel import Channel, as_channel
 from lazzik.core.channel.combine import combined
 from lazzik.core.channel.layer import Layer, clamp, numbers_of
 from lazzik.core.clock import Clock
 from lazzik.core.document import LARGEST, Frozen, Quantity
-from lazzik.core.errors import BadFormula, UnknownAddress
+from lazzik.core.errors import BadFormula, LazzikError, UnknownAddress
 from lazzik.core.evaluate.jumps import jumps_of
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import ALONE, Scope
@@ -33,6 +34,14 @@ from lazzik.core.layers import Clip, Recipe
 from lazzik.core.scene.address import Place
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
+
+CHAIN = 120
+"""Numbers that read each other in a row and can be followed in any case: each takes some seven of the calls within
+calls that Python allows."""
+
+
+class TooDeep(LazzikError):
+    """Numbers that read each other in a chain too long to be followed."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -99,7 +108,7 @@ def evaluate(scene: Scene, addresses: list[str], clock: Clock, memo: Memo | None
     BadFormula
         If one has no value.
     """
-    scope = Scope(scene, memo)
+    scope = Scope(scene, memo).running()
     return {text: np.full(len(clock.frames), v) if isinstance(v := read(text, clock, scope), float | int) else v
             for text in addresses}  # fmt: skip
 
@@ -118,7 +127,7 @@ def read(address: str, clock: Clock, scope: Scope) -> float | Samples:
         If it leads nowhere.
     """
     place = scope.place(address)
-    return clamp(number_at(place, clock, scope), place.quantity)
+    return clamp(number_on(place.number, clock, scope.at(place.home)), place.quantity)
 
 
 def number_at(place: Place, clock: Clock, scope: Scope) -> float | Samples:
@@ -139,6 +148,11 @@ def number_on(number: float | Channel, clock: Clock, scope: Scope = ALONE) -> fl
     -------
     float or (frames,) array
         In the number's unit.
+
+    Raises
+    ------
+    TooDeep
+        If numbers read each other in too long a chain, and nothing takes note of it.
     """
     if not isinstance(number, Channel):
         return number
@@ -147,14 +161,29 @@ def number_on(number: float | Channel, clock: Clock, scope: Scope = ALONE) -> fl
     kept = scope.kept(number, clock)
     if kept is not None:
         return kept
-    stack = stack_of(number, scope)
-    x = np.minimum(np.maximum(stack.at(len(stack.layers), clock), -LARGEST), LARGEST)
-    problems = stack.problems
-    if problems:  # what is missing something is not kept: another scope may want to know
-        scope.problems.extend(problems)  # type: ignore[union-attr]
-    else:
-        scope.keep(number, clock, x)
-    return x
+    scope = scope.running()
+    assert scope.run is not None
+    stacks = scope.run.stacks
+    outermost = not stacks
+    try:
+        stack = stack_of(number, scope)
+        x = np.minimum(np.maximum(stack.at(len(stack.layers), clock), -LARGEST), LARGEST)
+        if stack.missing:  # what is missing something is not kept: another scope may want to know
+            scope.problems.extend(stack.problems)  # type: ignore[union-attr]
+        else:
+            scope.keep(number, clock, x)
+        return x
+    except RecursionError:
+        if not outermost:
+            raise
+        sentence = f"Numbers read each other in a chain of more than {CHAIN}: it can't be followed"
+        if scope.problems is None:
+            raise TooDeep(sentence) from None
+        scope.problems.append(sentence)
+        return base_on(number, clock)
+    finally:
+        if outermost:  # a stack knows its scope, and that its stacks: a ring, which only a search could free
+            stacks.clear()
 
 
 def value_of(part: Frozen, name: str, clock: Clock, scope: Scope = ALONE) -> float | Samples:
@@ -190,7 +219,7 @@ def base_on(channel: Channel, clock: Clock) -> Samples:
     return np.full(len(clock.frames), channel.value)
 
 
-@dataclass(eq=False)
+@dataclass(eq=False, slots=True)
 class Stack:
     """Layers on what they stand on, and what was worked out of them in this evaluation."""
 
@@ -259,13 +288,12 @@ class Stack:
 
 def stack_of(channel: Channel, scope: Scope) -> Stack:
     """The layers of a channel that sound, on its base. Within one evaluation it is the same stack for whoever asks."""
-    if scope.run is None:
-        scope = scope.running()
-    run = scope.run
-    assert run is not None
-    stack = run.get((id(channel), scope.home))
+    scope = scope.running()
+    assert scope.run is not None
+    stacks = scope.run.stacks
+    stack: Stack | None = stacks.get((id(channel), scope.home))
     if stack is None:
-        stack = run[id(channel), scope.home] = Stack(sounding(scope.counted(channel)), ChannelBase(channel), scope)
+        stack = stacks[id(channel), scope.home] = Stack(scope.sounding(channel), ChannelBase(channel), scope)
     return stack
 
 
@@ -297,7 +325,7 @@ def loop_note(number: float | Channel, layer: Layer, clock: Clock, scope: Scope)
     return layer.note(LayerInputs(layer, 0, stack, clock.at(clock.frames[:1]), stack.scope))
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(eq=False, slots=True)
 class ChannelBase(Bottom):
     """The base of a channel, as what its layers stand on."""
 
@@ -326,6 +354,8 @@ class Under(Bottom):
 
     def _scaled(self, values: Samples, clock: Clock) -> Samples:
         size = self.size if isinstance(self.size, float | int) else self.inputs.number("size", clock)
+        if isinstance(size, float | int) and size == 1.0:
+            return values
         return np.asarray(values / np.maximum(size, LEAST_SIZE))
 
     def at(self, clock: Clock) -> Samples:
@@ -346,6 +376,12 @@ LEAST_SIZE = 1e-9
 """A recipe shrunk to nothing is shrunk to this, so that what lies below can be divided by it."""
 
 
+@cache
+def _kept_under(names: tuple[str, ...]) -> str:
+    """The name under which a table of some numbers is kept in a layer."""
+    return "_table:" + ",".join(names)
+
+
 @dataclass(frozen=True, eq=False)
 class _Kept:
     """An array kept in a layer: told apart by identity, since comparing layers must not compare arrays."""
@@ -353,9 +389,12 @@ class _Kept:
     values: Samples
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(eq=False, slots=True)
 class LayerInputs:
-    """What a layer is given (the protocol `Inputs`): its numbers and what lies below, at any moments it asks for."""
+    """What a layer is given (the protocol `Inputs`): its numbers and what lies below, at any moments it asks for.
+
+    (Made for every layer, as are its stack and scope: frozen ones would take four times as long to make.)
+    """
 
     layer: Layer
     place: int
@@ -372,7 +411,7 @@ class LayerInputs:
 
     def table(self, *names: str) -> Samples:
         """Some of the layer's own numbers as one array; one that can't change is kept in the layer."""
-        key = "_table:" + ",".join(names)
+        key = _kept_under(names)
         kept: _Kept | None = self.layer.__dict__.get(key)
         if kept is not None:
             return kept.values
@@ -387,7 +426,8 @@ class LayerInputs:
 
     def constant(self, name: str) -> float | None:
         """One of the layer's own numbers, if it can't change."""
-        return constant(getattr(self.layer, name), numbers_of(type(self.layer))[name])
+        value = getattr(self.layer, name)
+        return constant(value, numbers_of(type(self.layer))[name]) if isinstance(value, Channel) else float(value)
 
     def jumps(self, names: tuple[str, ...], first: float, last: float) -> Samples:
         """Where some of the layer's own numbers may jump."""
@@ -424,8 +464,10 @@ class LayerInputs:
 
     def through(self, stack: Channel, size: float | Samples) -> Samples:
         """What a stack makes of what lies below."""
-        inner = Stack(sounding(self.scope.counted(stack)), Under(self, size), self.scope)
-        y = inner.at(len(inner.layers), self.clock) * size
+        inner = Stack(self.scope.sounding(stack), Under(self, size), self.scope)
+        y = inner.at(len(inner.layers), self.clock)
+        if not isinstance(size, float | int) or size != 1.0:
+            y = y * size
         if inner.problems:
             self.scope.problems.extend(inner.problems)  # type: ignore[union-attr]
         return y

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator
 
 import numpy as np
 
-from lazzik.core.channel.channel import Channel, sounding
+from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import Layer
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.evaluate.scope import Scope
@@ -24,7 +24,8 @@ def jumps_of(numbers: Iterable[float | Channel], first: float, last: float, fps:
     (jumps,) array
         Frames, ascending.
     """
-    found = [frames for number in numbers for frames in _jumps(number, first, last, fps, scope)]
+    channels = (number for number in numbers if isinstance(number, Channel))
+    found = [frames for number in channels for frames in _jumps(number, first, last, fps, scope)]
     every = np.unique(np.concatenate(found)) if found else np.empty(0)
     return every[(every >= first) & (every <= last)]
 
@@ -34,13 +35,15 @@ def _jumps(number: float | Channel, first: float, last: float, fps: float, scope
         return
     if len(number.keys) > 1:
         yield number.curve(fps).jumps(first, last)
-    for layer in sounding(scope.counted(number)):
-        yield np.array(layer.window.jumps)
+    for layer in scope.sounding(number):
+        if edges := layer.window.jumps:
+            yield np.array(edges)
         sheaf = scope.scene.sheaf(layer.sheaf) if scope.scene else None
         if sheaf is not None:
             yield from _jumps(sheaf.weight, first, last, fps, scope)
         for own in layer.stored():
-            yield from _jumps(own, first, last, fps, scope)
+            if isinstance(own, Channel):
+                yield from _jumps(own, first, last, fps, scope)
         for address in layer.references():
             yield from _read(layer, address, first, last, fps, scope)
 

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
-from lazzik.core.types import Points, Quaternions, Samples
+from lazzik.core.kernels import kernel
+from lazzik.core.types import Matrices, Points, Quaternions, Samples
 
 
 def orientations(angles: Points, order: str) -> Quaternions:
@@ -22,11 +25,64 @@ def orientations(angles: Points, order: str) -> Quaternions:
     (frames, 4) array
         x, y, z, w, of unit length.
     """
-    columns = ["xyz".index(axis) for axis in order]
-    from scipy.spatial.transform import Rotation as Turn
+    out = np.empty((len(angles), 4))
+    first, second, third = ("xyz".index(axis) for axis in order)
+    turn_about(np.ascontiguousarray(angles), first, second, third, out)
+    return out
 
-    q: Quaternions = Turn.from_euler(order.upper(), angles[:, columns], degrees=True).as_quat()
-    return short_way(q)
+
+@kernel("void(float64[:, ::1], int64, int64, int64, float64[:, ::1])")
+def turn_about(angles: Points, first: int, second: int, third: int, out: Quaternions) -> None:
+    """Fill `out` with products of turns about three axes, each with the sign that is nearer to the one before it.
+
+    Parameters
+    ----------
+    angles : (frames, 3) array
+        Degrees about x, y, z.
+    first, second, third : int
+        Places of the axes, in the order in which they are turned about.
+    out : (frames, 4) array
+        Filled: x, y, z, w, of unit length.
+    """
+    half = math.pi / 360.0
+    for i in range(angles.shape[0]):
+        x, y, z, w = 0.0, 0.0, 0.0, 1.0
+        for axis in (first, second, third):
+            s, c = math.sin(half * angles[i, axis]), math.cos(half * angles[i, axis])
+            if axis == 0:
+                x, y, z, w = w * s + x * c, y * c + z * s, z * c - y * s, w * c - x * s
+            elif axis == 1:
+                x, y, z, w = x * c - z * s, w * s + y * c, z * c + x * s, w * c - y * s
+            else:
+                x, y, z, w = x * c + y * s, y * c - x * s, w * s + z * c, w * c - z * s
+        sign = 1.0
+        if i > 0 and x * out[i - 1, 0] + y * out[i - 1, 1] + z * out[i - 1, 2] + w * out[i - 1, 3] < 0.0:
+            sign = -1.0
+        out[i, 0], out[i, 1], out[i, 2], out[i, 3] = sign * x, sign * y, sign * z, sign * w
+
+
+@kernel("void(float64[:, ::1], float64[:, :, ::1])")
+def place_by(rows: Points, out: Matrices) -> None:
+    """Fill `out` with matrices that scale, turn and move.
+
+    Parameters
+    ----------
+    rows : (frames, 10) array
+        Where to, in metres; x, y, z, w of the turn, of unit length; factors along x, y, z.
+    out : (frames, 4, 4) array
+        Filled.
+    """
+    for i in range(rows.shape[0]):
+        x, y, z, w = rows[i, 3], rows[i, 4], rows[i, 5], rows[i, 6]
+        a, b, c = rows[i, 7], rows[i, 8], rows[i, 9]
+        out[i, 0, 0], out[i, 1, 1] = a * (x * x - y * y - z * z + w * w), b * (y * y - x * x - z * z + w * w)
+        out[i, 2, 2] = c * (z * z - x * x - y * y + w * w)
+        out[i, 0, 1], out[i, 1, 0] = b * 2.0 * (x * y - z * w), a * 2.0 * (x * y + z * w)
+        out[i, 0, 2], out[i, 2, 0] = c * 2.0 * (x * z + y * w), a * 2.0 * (x * z - y * w)
+        out[i, 1, 2], out[i, 2, 1] = c * 2.0 * (y * z - x * w), b * 2.0 * (y * z + x * w)
+        out[i, 0, 3], out[i, 1, 3], out[i, 2, 3] = rows[i, 0], rows[i, 1], rows[i, 2]
+        out[i, 3, 0] = out[i, 3, 1] = out[i, 3, 2] = 0.0
+        out[i, 3, 3] = 1.0
 
 
 def short_way(q: Quaternions) -> Quaternions:

@@ -22,8 +22,8 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.evaluate.transforms import moves
-from lazzik.core.scene.edits.hierarchy import placement
 from lazzik.core.scene.node import Node
+from lazzik.core.scene.rest_pose import placement
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Points, Quaternions
 

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from importlib import import_module
 from typing import Any
 
 from lazzik.core.channel.airflow import Airflow, StillAir
-from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.channel import Channel, sounding
 from lazzik.core.channel.layer import Layer
 from lazzik.core.clock import Clock
 from lazzik.core.errors import UnknownAddress
@@ -20,17 +20,29 @@ from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
 
 
-@dataclass(frozen=True, eq=False)
+@dataclass(eq=False, slots=True)
+class Run:
+    """What was worked out in one evaluation."""
+
+    stacks: dict[tuple[int, str], Any] = field(default_factory=dict)
+    """By channel and home, while the number that asked for them is worked out."""
+    rows: dict[tuple[str, tuple[float, ...]], Samples] = field(default_factory=dict)
+    """(frames, columns) the numbers of fields, by field and clock."""
+
+
+@dataclass(eq=False, slots=True)
 class Scope:
-    """Where a number is evaluated. Without a scene, other numbers can't be read."""
+    """Where a number is evaluated. Without a scene, other numbers can't be read.
+
+    (Made for every number: a frozen one would take four times as long to make. Nobody changes one.)
+    """
 
     scene: Scene | None = None
     memo: Memo | None = None
     problems: list[str] | None = None
     """Where it is noted why layers have no value somewhere; they then do nothing. None lets them raise."""
-    run: dict[tuple[object, ...], Any] | None = None
-    """What was worked out in the evaluation that is under way: stacks by their channels and homes, the numbers of
-    fields by their clocks; None outside of one."""
+    run: Run | None = None
+    """What was worked out in the evaluation that is under way; None outside of one."""
     home: str = ""
     """What the number belongs to: an object's id, or the address of another part of the scene. It says where what
     answers the air stands."""
@@ -41,11 +53,11 @@ class Scope:
 
     def noting(self, problems: list[str] | None) -> Scope:
         """The same, where why layers have no value is noted elsewhere."""
-        return Scope(self.scene, self.memo, problems, self.run, self.home)
+        return self if problems is self.problems else Scope(self.scene, self.memo, problems, self.run, self.home)
 
     def running(self) -> Scope:
-        """The same, at the beginning of an evaluation."""
-        return Scope(self.scene, self.memo, self.problems, {}, self.home)
+        """The same, with an evaluation under way: the one that is, or a new one."""
+        return self if self.run is not None else Scope(self.scene, self.memo, self.problems, Run(), self.home)
 
     @property
     def node(self) -> Node | None:
@@ -69,6 +81,11 @@ class Scope:
     def counted(self, channel: Channel) -> tuple[Layer, ...]:
         """The layers of a channel, those in a sheaf with what they share."""
         return self.scene.counted(channel.layers) if self.scene else channel.layers
+
+    def sounding(self, channel: Channel) -> tuple[Layer, ...]:
+        """The layers of a channel that count, lowest first, those in a sheaf with what they share."""
+        counted = self.counted(channel)
+        return channel.sounding if counted is channel.layers else sounding(counted)
 
     def recipe(self, name: str) -> Recipe:
         """One of the scene's recipes. Raises UnknownAddress."""

@@ -15,7 +15,7 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
 from lazzik.core.document import Frozen
 from lazzik.core.evaluate.aimed import Aimer
-from lazzik.core.evaluate.quaternions import orientations
+from lazzik.core.evaluate.quaternions import orientations, place_by
 from lazzik.core.evaluate.scope import ALONE, Scope
 from lazzik.core.evaluate.triples import triple
 from lazzik.core.scene.node import Node, channels_of
@@ -58,6 +58,18 @@ def moves(scene: Scene, node: Node, parts: tuple[Part, ...] = PARTS) -> bool:
 
 def transforms(node: Node, clock: Clock, scope: Scope = ALONE) -> Transforms:
     """An object's own transform at every moment of a clock. Without a scene nothing aims."""
+    rows = rows_of(node, clock, scope)
+    return Transforms(rows[:, :3], rows[:, 3:7], rows[:, 7:])
+
+
+def rows_of(node: Node, clock: Clock, scope: Scope = ALONE) -> NDArray[np.float64]:
+    """The same as one array. Not to be written to.
+
+    Returns
+    -------
+    (frames, 10) array
+        Position in metres, orientation as x, y, z, w, and scale.
+    """
     scope = scope.at(node.id)
     rows, problems = scope.kept_pose(node, clock), len(scope.problems or ())
     if rows is None:
@@ -69,7 +81,7 @@ def transforms(node: Node, clock: Clock, scope: Scope = ALONE) -> Transforms:
         rows = np.concatenate([triple(node.position, clock, scope), turn, triple(node.scale, clock, scope)], axis=1)
         if len(scope.problems or ()) == problems:  # as with channels
             scope.keep_pose(node, clock, rows)
-    return Transforms(rows[:, :3], rows[:, 3:7], rows[:, 7:])
+    return rows
 
 
 def part_of(node: Node, part: Part, clock: Clock, scope: Scope) -> NDArray[np.float64]:
@@ -93,13 +105,9 @@ def world(scene: Scene, node: Node | None, clock: Clock, scope: Scope = ALONE) -
     (frames, 4, 4) array
         From the object's space to the scene's, metres.
     """
-    matrix = np.tile(np.eye(4), (len(clock.frames), 1, 1))
+    matrix: NDArray[np.float64] | None = None
     for here in scene.lineage(node) if node is not None else ():
-        own = transforms(here, clock, scope)
-        local = np.tile(np.eye(4), (len(clock.frames), 1, 1))
-        from scipy.spatial.transform import Rotation as Turn
-
-        local[:, :3, :3] = Turn.from_quat(own.orientation).as_matrix() * own.scale[:, None, :]
-        local[:, :3, 3] = own.position
-        matrix = local @ matrix
-    return matrix
+        local = np.empty((len(clock.frames), 4, 4))
+        place_by(np.ascontiguousarray(rows_of(here, clock, scope)), local)
+        matrix = local if matrix is None else local @ matrix
+    return np.tile(np.eye(4), (len(clock.frames), 1, 1)) if matrix is None else matrix

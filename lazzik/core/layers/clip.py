@@ -15,6 +15,7 @@ the clip's ends are.
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
@@ -71,6 +72,20 @@ class Clip(Frozen):
         """The clip with another motion on one of its tracks."""
         tracks = tuple(track.replaced(motion=motion) if track.id == name else track for track in self.tracks)
         return self.replaced(tracks=tracks)
+
+    @cached_property
+    def reaches(self) -> dict[str, float]:
+        """A change that is well seen, by track: a share of what it spans."""
+        spans = {track.id: [key.value for key in track.motion.keys] or [0.0] for track in self.tracks}
+        return {name: float(f"{0.2 * (max(span) - min(span)):.2g}") or 1.0 for name, span in spans.items()}
+
+    @cached_property
+    def quantities(self) -> dict[str, Quantity]:
+        """How each track is shown."""
+        return {
+            track.id: Quantity(track.unit, f"{track.label} in the clip {self.label}.", (-4 * far, 4 * far), far / 100)
+            for track, far in zip(self.tracks, self.reaches.values(), strict=True)
+        }
 
     @property
     def seam(self) -> float:
@@ -136,7 +151,8 @@ class Play(Layer):
         gone = np.maximum(self._gone(inputs), 0.0)
 
         def clip(frames: Samples) -> Samples:
-            return np.broadcast_to(inputs.other(self.source, inputs.clock.at(frames)), frames.shape)
+            played = inputs.other(self.source, inputs.clock.at(frames))
+            return np.full(len(frames), played) if isinstance(played, float | int) else played
 
         y: Samples
         match self.after:
@@ -148,12 +164,12 @@ class Play(Layer):
                 rise = clip(np.array([0.0, length]))
                 y = clip(np.mod(gone, length)) + np.floor(gone / length) * (rise[1] - rise[0])
             case _:
-                seam = np.clip(inputs.number("seam"), 0.0, length / 2)
-                within, later = np.mod(gone, length - seam), gone >= length - seam
-                u = np.where(later & (within < seam), within / np.maximum(seam, 1e-9), 1.0)
+                seam = np.minimum(inputs.number("seam"), length / 2)
+                within = np.mod(gone, length - seam)
                 y = clip(within)
-                if np.any(u < 1):
-                    w = smoothstep(u)
+                drawn = (gone >= length - seam) & (within < seam)
+                if drawn.any():
+                    w = smoothstep(np.where(drawn, within / np.maximum(seam, 1e-9), 1.0))
                     y = (1 - w) * clip(np.minimum(length - seam + within, length)) + w * y
         return np.asarray(inputs.number("size") * y)
 

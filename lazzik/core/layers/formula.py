@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from functools import cached_property
 from typing import Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
@@ -43,20 +44,17 @@ class Formula(Layer):
             raise ValueError(error.message) from None
         return text
 
-    @property
+    @cached_property
     def expression(self) -> Expression:
-        """The formula as it was read, kept for the next call."""
-        kept: Expression | None = self.__dict__.get("_expression")
-        if kept is None:
-            kept = self.__dict__["_expression"] = read_expression(self.text)
-        return kept
+        """The formula as it was read."""
+        return read_expression(self.text)
 
     def scaled(self, factor: float) -> Self:
         """Its value is, over x as it was."""
         inside = re.sub(r"\bx\b", f"(x / {factor!r})", self.text)
         return self.replaced(text=f"{factor!r} * ({inside})")
 
-    @property
+    @cached_property
     def dials(self) -> frozenset[str]:
         """Names of the dials that it reads."""
         return self.expression.names - set(NAMES)
@@ -84,10 +82,12 @@ class Formula(Layer):
                 names[name] = inputs.other(f"dials/{name}", clock)
             except UnknownAddress:
                 raise BadFormula(f"'{self.label}' reads '{name}', and there is no dial of that name") from None
-        y = np.broadcast_to(np.asarray(self.expression.on(names), dtype=float), clock.frames.shape)
-        lost = ~np.isfinite(y)
-        if lost.any():
-            frame = float(clock.frames[int(np.argmax(lost))])
+        y = np.asarray(self.expression.on(names), dtype=float)
+        if y.ndim == 0:
+            y = np.full(len(clock.frames), y)
+        finite = np.isfinite(y)
+        if not finite.all():
+            frame = float(clock.frames[int(np.argmin(finite))])
             raise BadFormula(f"'{self.label}' has no finite value at frame {frame:.6g}")
         return y
 

@@ -16,6 +16,7 @@ from lazzik.core.channel.channel import Number
 from lazzik.core.channel.combine import Combine
 from lazzik.core.channel.layer import Family, Inputs, Landing, Layer
 from lazzik.core.document import Quantity
+from lazzik.core.kernels import kernel
 from lazzik.core.types import Samples
 
 
@@ -39,10 +40,10 @@ class Limit(Layer):
 
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) what lies below, limited."""
-        knee = inputs.number("knee")
-        low, high = inputs.number("lowest"), inputs.number("highest")
-        above_low = -_below(-inputs.below(), -np.asarray(low), np.asarray(knee))
-        return _below(above_low, np.asarray(high), np.asarray(knee))
+        x = inputs.below()
+        out = np.empty(len(x))
+        limit(x, inputs.table("lowest", "highest", "knee"), out)
+        return out
 
     def scaled(self, factor: float) -> Self:
         """Turned over, the lowest becomes the highest."""
@@ -55,8 +56,32 @@ class Limit(Layer):
         return {"lowest": -landing.reach / 2, "highest": landing.reach / 2}
 
 
-def _below(x: Samples, high: Samples, knee: Samples) -> Samples:
-    """Limit from above. The knee starts half its length before the limit, so the curve stays under it."""
-    d = np.clip(x - (high - knee / 2), 0.0, knee)
-    soft = high - knee / 2 + d - d * d / (2 * np.where(knee > 0, knee, 1.0))
-    return np.where(x <= high - knee / 2, x, np.minimum(soft, high))
+@kernel("float64(float64, float64, float64)")
+def below(x: float, high: float, knee: float) -> float:
+    """A value limited from above. The knee starts half its length before the limit, so the curve stays under it."""
+    bends = high - 0.5 * knee
+    if x <= bends:
+        return x
+    d = min(x - bends, knee)
+    soft = bends + d - d * d / (2.0 * knee) if knee > 0.0 else bends
+    return min(soft, high)
+
+
+@kernel("void(float64[::1], float64[:, ::1], float64[::1])")
+def limit(x: Samples, limits: Samples, out: Samples) -> None:
+    """Fill `out` with `x`, kept above the lowest and then below the highest.
+
+    Parameters
+    ----------
+    x : (frames,) array
+        In the channel's unit.
+    limits : (3, 1 or frames) array
+        Lowest, highest and knee, in the channel's unit.
+    out : (frames,) array
+        Filled, in the channel's unit.
+    """
+    driven = limits.shape[1] > 1
+    for i in range(x.shape[0]):
+        k = i if driven else 0
+        knee = limits[2, k]
+        out[i] = below(-below(-x[i], -limits[0, k], knee), limits[1, k], knee)

@@ -146,10 +146,8 @@ class Noise(Layer):
             phase = self._phase(inputs)
             position, wrap = phase.cycles - shift * phase.start_rate, phase.wrap
         out = np.empty(clock.frames.shape[0])
-        character, octaves = CHARACTERS.index(self.character), inputs.table("octaves", "roughness", "seed")
-        octave_noise(position, wrap, character, octaves, out)
-        shape = inputs.table("amplitude", "offset", "bias", "gain")
-        shape_noise(octaves, shape, REACH[character], SIDES.index(self.side), out)
+        numbers = inputs.table("octaves", "roughness", "seed", "amplitude", "offset", "bias", "gain")
+        noise(position, wrap, CHARACTERS.index(self.character), numbers, REACH, SIDES.index(self.side), out)
         return out
 
     def _phase(self, inputs: Inputs) -> Phase:
@@ -305,3 +303,24 @@ def shape_noise(octaves: Samples, shape: Samples, reach: Table, side: int, out: 
         elif side == 2:
             v = v - 1.0
         out[i] = shape[0, k] * v + shape[1, k]
+
+
+@kernel("void(float64[::1], int64, int64, float64[:, ::1], float64[:, :, :, ::1], int64, float64[::1])")
+def noise(
+    position: Samples, wrap: int, character: int, numbers: Samples, reach: Table, side: int, out: Samples
+) -> None:
+    """Fill `out` with shaped noise: `octave_noise`, then `shape_noise`, in one call.
+
+    Parameters
+    ----------
+    position : (frames,) array
+        Cells.
+    numbers : (7, 1 or frames) array
+        Octaves, roughness, seed, amplitude and offset in the channel's unit, bias, gain.
+    reach : (characters, 2, octaves, roughnesses) array
+        The mean lowest and highest of each character.
+    out : (frames,) array
+        Filled, in the channel's unit.
+    """
+    octave_noise(position, wrap, character, numbers[:3], out)
+    shape_noise(numbers[:3], numbers[3:], reach[character], side, out)

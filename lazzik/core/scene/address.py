@@ -14,7 +14,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
-from functools import lru_cache
+from functools import cache, cached_property, lru_cache
 from typing import TypeVar
 
 from lazzik.core.channel.channel import Channel, as_channel, simplest
@@ -56,6 +56,16 @@ class Address:
     node: str
     path: str
     hops: tuple[Hop, ...] = ()
+
+    @cached_property
+    def owner(self) -> str:
+        """The address without what follows the number it begins with."""
+        return f"{self.node}/{self.path}"
+
+    @cached_property
+    def way(self) -> tuple[str, ...]:
+        """The names from the object to its number."""
+        return tuple(self.path.split("."))
 
     @staticmethod
     @lru_cache(maxsize=2**14)
@@ -108,9 +118,9 @@ class Place:
 def find(scene: Scene, address: Address) -> Place:
     """The number at an address (for a layer's address, the number it lies on). Raises UnknownAddress."""
     place = _root(scene, address)
-    place = replace(place, home=place.node.id if place.node else f"{address.node}/{address.path}")
-    for hop in address.channel.hops:
-        place = into(scene, place, hop, address)
+    for hop in address.hops:
+        if hop.number:
+            place = into(scene, place, hop, address)
     return place
 
 
@@ -170,7 +180,7 @@ def write(scene: Scene, address: Address, change: Callable[[Channel], Channel]) 
         raise InvalidEdit(f"Layers on '{address}' would be nested deeper than {DEEPEST}", str(address))
     if root.node is not None:
         return scene.with_node(with_number(root.node, address.path.split("."), simplest(changed)))
-    part = scene.held_at(str(Address(address.node, address.path)))
+    part = scene.held_at(address.owner)
     if isinstance(part, Dial):
         return scene.with_part(part.replaced(value=simplest(changed)))
     if isinstance(part, Recipe):
@@ -187,7 +197,7 @@ def write_all(scene: Scene, changes: Iterable[tuple[Address, Callable[[Channel],
     UnknownAddress, InvalidEdit."""
     nodes: dict[str, Node] = {}
     for address, change in changes:
-        part = scene.held_at(f"{address.node}/{address.path}")
+        part = scene.held_at(address.owner)
         if not isinstance(part, Node):
             scene = write(scene, address, change)
             continue
@@ -203,7 +213,7 @@ def write_all(scene: Scene, changes: Iterable[tuple[Address, Callable[[Channel],
 def names(scene: Scene, address: Address) -> list[str]:
     """What an address passes on its way, in people's words: object, number, layer, number …"""
     place = _root(scene, address)
-    part = scene.held_at(f"{address.node}/{address.path}")
+    part = scene.held_at(address.owner)
     first = scene.called[part.id] if isinstance(part, Node) else part.label if part else address.node
     parts = [first, address.path.replace(".", " ").replace("_", " ")]
     if place.node is None:
@@ -225,7 +235,7 @@ def _well_seen(scene: Scene, node: Node | None, quantity: Quantity) -> float:
     """Some degrees, a share of the object's size, or of the useful range."""
     match quantity.unit:
         case "°":
-            reach = 8.0
+            return 8.0
         case "m":
             reach = 0.15 * (largest_extent(scene, node) if node else 1.0)
         case _:
@@ -235,36 +245,33 @@ def _well_seen(scene: Scene, node: Node | None, quantity: Quantity) -> float:
 
 def _root(scene: Scene, address: Address) -> Place:
     """The number that an address begins with: an object's, a dial, or a recipe's stack."""
-    part = scene.held_at(f"{address.node}/{address.path}")
+    part = scene.held_at(address.owner)
+    if isinstance(part, Node):
+        number, quantity = _own_number(part, address)
+        if not quantity.unit.startswith("own"):
+            return Place(part, number, quantity, _well_seen(scene, part, quantity), part.id)
+        size = extent(scene, part).size  # what belongs to a shape is measured by the object's size
+        return Place(part, number, _settled(quantity, "m", size), float(f"{0.15 * size:.2g}"), part.id)
+    home = address.owner
     match part:
-        case None:
-            raise UnknownAddress(_missing(address), str(address))
         case Dial():
-            return Place(None, part.value, part.quantity, _well_seen(scene, None, part.quantity))
+            return Place(None, part.value, part.quantity, _well_seen(scene, None, part.quantity), home)
         case Recipe():
             useful = (-4 * part.reach, 4 * part.reach)
             quantity = Quantity(part.unit, part.note or f"The stack of {part.label}.", useful, part.reach / 100)
-            return Place(None, part.stack, quantity, part.reach)
+            return Place(None, part.stack, quantity, part.reach, home)
         case Clip():
             return _track(part, address)
         case Sheaf():
-            return Place(None, part.weight, WEIGHT, _well_seen(scene, None, WEIGHT))
-    number, quantity = _own_number(part, address)
-    if quantity.unit.startswith("own"):  # what belongs to a shape is measured by the object's size
-        size = extent(scene, part).size
-        settled = _settled(quantity, "m", size)
-        return Place(part, number, settled, float(f"{0.15 * size:.2g}"))
-    return Place(part, number, quantity, _well_seen(scene, part, quantity))
+            return Place(None, part.weight, WEIGHT, _well_seen(scene, None, WEIGHT), home)
+    raise UnknownAddress(_missing(address), str(address))
 
 
 def _track(clip: Clip, address: Address) -> Place:
-    """A track of a clip; what is well seen there is a share of what it spans."""
+    """A track of a clip."""
     track = clip.track(address.path.partition(".")[2])
     assert track is not None  # it is by its track that the clip was found
-    values = [key.value for key in track.motion.keys] or [0.0]
-    reach = float(f"{0.2 * (max(values) - min(values)):.2g}") or 1.0
-    quantity = Quantity(track.unit, f"{track.label} in the clip {clip.label}.", (-4 * reach, 4 * reach), reach / 100)
-    return Place(None, track.motion, quantity, reach)
+    return Place(None, track.motion, clip.quantities[track.id], clip.reaches[track.id], address.owner)
 
 
 def _missing(address: Address) -> str:
@@ -275,7 +282,7 @@ def _missing(address: Address) -> str:
 
 def _own_number(node: Node, address: Address) -> tuple[float | Channel, Quantity]:
     part: object = node
-    *way, last = address.path.split(".")
+    *way, last = address.way
     for name in way:
         part = _inner(part, name)
     quantity = numbers_of(type(part)).get(last) if isinstance(part, Frozen) else None
@@ -284,11 +291,16 @@ def _own_number(node: Node, address: Address) -> tuple[float | Channel, Quantity
     return getattr(part, last), quantity
 
 
+@cache
+def _fields(model: type[Frozen]) -> frozenset[str]:
+    return frozenset(model.model_fields)
+
+
 def _inner(part: object, name: str) -> object:
     """A named field of a part, or of a row of parts the one with that id; None if there is none."""
     if isinstance(part, tuple):
         return next((item for item in part if getattr(item, "id", None) == name), None)
-    return getattr(part, name, None) if isinstance(part, Frozen) and name in type(part).model_fields else None
+    return getattr(part, name) if isinstance(part, Frozen) and name in _fields(type(part)) else None
 
 
 def _layer(channel: Channel, hop: Hop, address: Address) -> Layer:

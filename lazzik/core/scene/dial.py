@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
@@ -34,7 +35,7 @@ class Dial(Frozen):
             raise ValueError(f"formulas use the name '{self.id}' for something else")
         return self
 
-    @property
+    @cached_property
     def quantity(self) -> Quantity:
         """How the dial is shown."""
         step = float(f"{(self.high - self.low) / 200:.1g}")

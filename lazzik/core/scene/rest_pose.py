@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
-from lazzik.core.channel.channel import base_value
+from lazzik.core.channel.channel import Channel, base_value
 from lazzik.core.deformers.extent import Extent
 from lazzik.core.scene.node import EulerOrder, Node, Position, Rotation, Scale
 from lazzik.core.scene.scene import Scene
@@ -103,3 +104,39 @@ def triple(part: Position | Rotation | Scale) -> Samples:
         In the part's unit.
     """
     return np.array([base_value(part.x), base_value(part.y), base_value(part.z)])
+
+
+def placement(scene: Scene, node: Node, frame: float | None = None) -> NDArray[np.float64]:
+    """An object's place in the scene by the bases of its numbers, T · R · S of it and of all above it.
+
+    Returns
+    -------
+    (4, 4) array
+        From the object's space to the scene's, metres.
+    """
+    out: NDArray[np.float64] = np.eye(4)
+    for here in scene.lineage(node):
+        out = _own(here, frame, scene.fps) @ out
+    return out
+
+
+def _own(node: Node, frame: float | None, fps: float) -> NDArray[np.float64]:
+    position, angles, scale = (bases_at(part, frame, fps) for part in (node.position, node.rotation, node.scale))
+    return matrix_of(position, angles, node.rotation.order, scale)
+
+
+def bases_at(part: Position | Rotation | Scale, frame: float | None, fps: float) -> NDArray[np.float64]:
+    """The bases of x, y and z of a part: constants, or the curve through the keys at a frame.
+
+    Returns
+    -------
+    (3,) array
+        In the part's unit.
+    """
+
+    def base(number: float | Channel) -> float:
+        if frame is None or not isinstance(number, Channel) or not number.keys:
+            return base_value(number)
+        return float(number.curve(fps).at(np.array([frame]), fps)[0])
+
+    return np.array([base(part.x), base(part.y), base(part.z)])

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.airflow import field_rows, world_of
-from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.scope import Run, Scope
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.scene.edits.cloths import cloth_of
 from lazzik.core.scene.references import acts
@@ -224,7 +224,7 @@ class _Reading:
         scene, cloth = run.scene, run.cloth
         begin, span = scene.first + (first + run.begins) // run.substeps, run.block_steps // run.substeps
         # what is read of it once is read so for all who ask in this block
-        scope = replace(run.scope, run={})
+        scope = replace(run.scope, run=Run())
         clock = Clock.over(scene.fps, scene.first, begin + span, start=begin, per_frame=run.substeps)
         read = {name: run.number(name, clock) for name in NUMBERS}
         calm = np.exp(-np.maximum(read["calm"], 0.0) * run.seconds)

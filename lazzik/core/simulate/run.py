@@ -144,6 +144,22 @@ class Stretches:
         return kept
 
 
+class BytesStorage:
+    """Stretches of runs as bytes, for as long as it is needed."""
+
+    def __init__(self) -> None:
+        self.kept: dict[tuple[str, int], bytes] = {}
+
+    def read(self, key: str, place: int) -> KeptFrames | None:
+        """A stretch; None if it is not there."""
+        content = self.kept.get((key, place))
+        return None if content is None else unpacked(content)
+
+    def put(self, key: str, place: int, part: KeptFrames) -> None:
+        """Keep a stretch."""
+        self.kept[key, place] = packed(part)
+
+
 class FolderStorage:
     """Stretches of runs in a folder, for as long as it is needed."""
 

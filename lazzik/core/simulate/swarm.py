@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.airflow import field_rows
-from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.scope import Run, Scope
 from lazzik.core.scene.edits.swarms import swarm_of
 from lazzik.core.scene.references import acts
 from lazzik.core.scene.scene import Scene
@@ -261,7 +261,7 @@ class _Surroundings:
         self.first = first
         scene, swarm = run.scene, run.swarm
         begin, span = scene.first + (first + run.begins) // SUBSTEPS, run.block_steps // SUBSTEPS
-        scope = replace(run.scope, run={})
+        scope = replace(run.scope, run=Run())
         clock = Clock.over(scene.fps, scene.first, begin + span, start=begin, per_frame=SUBSTEPS)
         read = {name: run.number(name, clock) for name in NUMBERS}
         self.fall = -GRAVITY * read["gravity"]

@@ -395,7 +395,7 @@ def test_it_leaves_in_gltf_and_usd_as_it_was_evaluated(tmp_path: Path) -> None:
     assert sampler is not None
     played = Turn.from_quat(player.play(sampler, frames / scene.fps, turns=True))
     assert np.degrees(angle_between(played, wanted)).max() < 0.06
-    (tmp_path / "aim.usdc").write_bytes(write_usd(scene, "usdc"))
+    (tmp_path / "aim.usdc").write_bytes(write_usd(scene, "usdc").content)
     stage = Usd.Stage.Open(str(tmp_path / "aim.usdc"))
     turn = UsdGeom.Xformable(stage.GetPrimAtPath("/World/mast/arm/vane")).GetOrderedXformOps()[1]
     for frame in (0, 37, 120):

@@ -14,7 +14,7 @@ from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.airflow import air, field_rows
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.memo import Memo
-from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.scope import Run, Scope
 from lazzik.core.evaluate.shapes import reshaped, surface_moves
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.scene.references import affected, circle, fields_for, same_air
@@ -195,7 +195,7 @@ def test_it_loops_and_can_be_switched_off() -> None:
 def test_what_was_kept_on_a_finer_clock_serves_a_coarser_one() -> None:
     scene, memo = edited(Scene(name="Air"), WIND), Memo()
     fine = field_rows(scene.by_id["wind"], scene.clock(4), Scope(scene, memo))
-    scope = Scope(scene, memo, run={})
+    scope = Scope(scene, memo, run=Run())
     for _ in range(2):  # from the memo, and then from the run itself
         coarse = air(np.zeros((1, 1, 3)), scene.clock(), scope)
         np.testing.assert_allclose(coarse[:, 0], fine[::4, 5:8], atol=1e-12)

@@ -13,7 +13,7 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidDocument, InvalidEdit, UnknownAddress
-from lazzik.core.evaluate.evaluator import evaluate, strata
+from lazzik.core.evaluate.evaluator import CHAIN, TooDeep, evaluate, read, strata
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.transforms import transforms
@@ -236,3 +236,26 @@ def test_circles_are_found_exactly_where_there_are_any(pairs: list[tuple[int, in
     assert (found is not None) == any(returns(k) for k in reads)
     if found:
         assert found[0] == found[-1]
+
+
+def chain(count: int) -> Scene:
+    """So many posts, each of which turns as the one before it."""
+    rows = [
+        Channel(layers=(Link(kind="link", id="l", label="l", source=f"n{n - 1}/rotation.z"),)) for n in range(count)
+    ]
+    rows[0] = Channel(keys=(Key(frame=0, value=0.0), Key(frame=30, value=9.0)))
+    nodes = tuple(Node(id=f"n{n}", label="n", rotation=Rotation(z=row)) for n, row in enumerate(rows))
+    return Scene(name="Chain", last=30, nodes=nodes)
+
+
+def test_long_chains_are_followed_and_longer_ones_said() -> None:
+    scene = chain(CHAIN)
+    ends = [f"n{CHAIN - 1}/rotation.z", "n0/rotation.z"]
+    last, first = evaluate(scene, ends, scene.clock()).values()
+    np.testing.assert_array_equal(last, first)
+    endless = chain(1000)
+    with pytest.raises(TooDeep, match="in a chain of more than"):
+        evaluate(endless, ["n999/rotation.z"], endless.clock())
+    problems: list[str] = []
+    read("n999/rotation.z", endless.clock(), Scope(endless, None, problems))  # where a page is shown all the same
+    assert "in a chain of more than" in problems[0]

@@ -13,9 +13,8 @@ from lazzik.core.errors import InvalidEdit
 from lazzik.core.scene.aim import AXES, Aim, AimPoint, Axis, axis_vector
 from lazzik.core.scene.edits.base import Edit
 from lazzik.core.scene.edits.copies import added_to
-from lazzik.core.scene.edits.hierarchy import placement
 from lazzik.core.scene.node import Node
-from lazzik.core.scene.rest_pose import rest_position
+from lazzik.core.scene.rest_pose import placement, rest_position
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.visit import with_aims
 

@@ -24,10 +24,9 @@ from lazzik.core.scene.dial import TAKEN, Dial
 from lazzik.core.scene.edits.base import Edit, checked_choices, free_label, free_slug
 from lazzik.core.scene.edits.copies import SetPivot
 from lazzik.core.scene.edits.dials import free_name
-from lazzik.core.scene.edits.hierarchy import placement
 from lazzik.core.scene.edits.objects import AddObject
 from lazzik.core.scene.node import Node
-from lazzik.core.scene.rest_pose import extent
+from lazzik.core.scene.rest_pose import extent, placement
 from lazzik.core.scene.scene import Scene
 
 APART = 0.2

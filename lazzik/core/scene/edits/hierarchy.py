@@ -9,13 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from lazzik.core.channel.channel import Channel, base_value
 from lazzik.core.document import InFrames, Label, Slug
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.scene.edits.base import Edit, free_label, free_slug
 from lazzik.core.scene.edits.copies import added_to, multiplied_by
-from lazzik.core.scene.node import Node, Position, Rotation, Scale
-from lazzik.core.scene.rest_pose import matrix_of
+from lazzik.core.scene.node import Node, Position
+from lazzik.core.scene.rest_pose import bases_at, placement
 from lazzik.core.scene.scene import PARTS, Scene
 
 MOST_AT_ONCE = 1000
@@ -23,7 +22,6 @@ SQUARE = 1e-6
 """By how much the axes of a placement may miss the right angle."""
 
 Some = Annotated[tuple[Slug, ...], Field(min_length=1, max_length=MOST_AT_ONCE)]
-Matrix = NDArray[np.float64]
 
 
 class HangObjects(Edit):
@@ -143,36 +141,6 @@ def _said(scene: Scene, slugs: Collection[str]) -> str:
     return first if len(slugs) == 1 else f"{first} and {len(slugs) - 1} more"
 
 
-def placement(scene: Scene, node: Node, frame: float | None = None) -> Matrix:
-    """An object's place in the scene by the bases of its numbers, T · R · S of it and of all above it.
-
-    Returns
-    -------
-    (4, 4) array
-        From the object's space to the scene's, metres.
-    """
-    out: Matrix = np.eye(4)
-    for here in scene.lineage(node):
-        out = _own(here, frame, scene.fps) @ out
-    return out
-
-
-def _own(node: Node, frame: float | None, fps: float) -> Matrix:
-    position, angles, scale = (_bases(part, frame, fps) for part in (node.position, node.rotation, node.scale))
-    return matrix_of(position, angles, node.rotation.order, scale)
-
-
-def _bases(part: Position | Rotation | Scale, frame: float | None, fps: float) -> NDArray[np.float64]:
-    """(3,) the bases of x, y and z: constants, or the curve through the keys at a frame."""
-
-    def base(number: float | Channel) -> float:
-        if frame is None or not isinstance(number, Channel) or not number.keys:
-            return base_value(number)
-        return float(number.curve(fps).at(np.array([frame]), fps)[0])
-
-    return np.array([base(part.x), base(part.y), base(part.z)])
-
-
 def _kept(scene: Scene, node: Node, above: Node | None, frame: float | None) -> Node:
     """The object with bases that lead to where it is, from another one above it. Raises InvalidEdit where none do."""
     from scipy.spatial.transform import Rotation as Turn
@@ -193,13 +161,13 @@ def _kept(scene: Scene, node: Node, above: Node | None, frame: float | None) -> 
             node.id,
         )
     order, fps = node.rotation.order, scene.fps
-    was = _bases(node.rotation, frame, fps)
+    was = bases_at(node.rotation, frame, fps)
     turned = np.empty(3)
     turned[["xyz".index(axis) for axis in order]] = Turn.from_matrix(axes).as_euler(order.upper(), degrees=True)
     turned += 360 * np.round((was - turned) / 360)  # the nearest to what it was
-    grown = _bases(node.scale, frame, fps)
+    grown = bases_at(node.scale, frame, fps)
     return node.replaced(
-        position=added_to(node.position, _tidy(own[:3, 3] - _bases(node.position, frame, fps))),
+        position=added_to(node.position, _tidy(own[:3, 3] - bases_at(node.position, frame, fps))),
         rotation=added_to(node.rotation, _tidy(turned - was)),
         scale=multiplied_by(node.scale, _tidy(np.where(grown != 0, size / np.where(grown != 0, grown, 1.0), 1.0))),
     )

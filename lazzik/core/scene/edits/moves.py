@@ -16,9 +16,9 @@ from lazzik.core.layers.travel import Travel
 from lazzik.core.layers.turn import WHOLE, Turn
 from lazzik.core.scene.address import Address, find, write
 from lazzik.core.scene.edits.base import Edit, free_label, free_slug
-from lazzik.core.scene.edits.hierarchy import HangObjects, placement
+from lazzik.core.scene.edits.hierarchy import HangObjects
 from lazzik.core.scene.node import Node, Position, Rotation
-from lazzik.core.scene.rest_pose import extent, rest_position
+from lazzik.core.scene.rest_pose import extent, placement, rest_position
 from lazzik.core.scene.scene import PARTS, Scene
 
 PANNED = 0.12
