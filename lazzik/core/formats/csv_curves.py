@@ -11,13 +11,9 @@ import numpy as np
 
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidDocument, InvalidEdit
-from lazzik.core.evaluate.airflow import air, world_of
-from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.memo import Memo
-from lazzik.core.evaluate.riding import standing
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.variants import placed
 from lazzik.core.formats.base import Format, moving_addresses
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.address import Address, find
@@ -92,6 +88,12 @@ def write_copies(scene: Scene, progress: Progress = UNHEARD, memo: Memo | None =
     InvalidEdit
         Where it would have more than `MOST_COPY_ROWS`.
     """
+    # a table of curves, which is what is mostly asked for, needs none of these
+    from lazzik.core.evaluate.airflow import world_of
+    from lazzik.core.evaluate.copies import copies_of
+    from lazzik.core.evaluate.riding import standing
+    from lazzik.core.evaluate.variants import placed
+
     clock, scope = scene.clock(), Scope(scene, memo or Memo())
     scattered = [(node, copies_of(scene, node, scope)) for node in scene.nodes if node.scatter is not None]
     rows = sum(len(copies) for _, copies in scattered) * len(clock.frames)
@@ -191,6 +193,8 @@ def _rising(frames: Samples, values: Samples, name: str) -> tuple[Samples, Sampl
 
 def write_air(scene: Scene, places: list[tuple[float, float, float]], first: int, last: int) -> str:
     """The text of a table of the air: a row for each frame, three columns for each place, in metres per second."""
+    from lazzik.core.evaluate.airflow import air  # as above
+
     clock = Clock.over(scene.fps, scene.first, last, start=first)
     blown = air(np.array(places)[None], clock, Scope(scene))
     out = io.StringIO()

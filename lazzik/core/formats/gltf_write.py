@@ -9,7 +9,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from lazzik.core.bake.morph_targets import Fitted, fit_targets
+from lazzik.core.bake.fitted_surfaces import fitted_shapes, moving_surfaces
+from lazzik.core.bake.morph_targets import Fitted
 from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
 from lazzik.core.document import Frozen
@@ -20,7 +21,6 @@ from lazzik.core.evaluate.picture_rows import picture_rows
 from lazzik.core.evaluate.riding import standing
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
-from lazzik.core.evaluate.surface import Surface
 from lazzik.core.evaluate.transforms import Part, moves, part_of, transforms
 from lazzik.core.evaluate.variants import instances, kinds_of, parts_of
 from lazzik.core.fitting.minimax import PER_FRAME
@@ -35,7 +35,6 @@ from lazzik.core.scene.node import Camera, Color, Light, Look, Node
 from lazzik.core.scene.picture import Picture
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.draped import surface_seen
-from lazzik.core.threads import at_once
 from lazzik.core.types import Samples
 
 NEAR, FAR = 0.05, 1000.0
@@ -276,25 +275,14 @@ class Writer:
     def _shapes(self) -> dict[str, Fitted]:
         """The shape targets of objects, by object; one whose points stand still has none. The scene is evaluated first,
         object by object; then the shapes are fitted on all cores, the largest first."""
-        clock, tell = self.scene.clock(PER_FRAME), self.progress.part(0.0, 0.1)
-        shaped = [node for node in self.scene.nodes if node.visible and shapes_over_time(self.scene, node)]
-        motions = [
-            surface_seen(self.scene, node, clock, self.scope, progress=tell)
-            for node in tell.over(shaped, lambda node: f"motion of {node.label}")
-        ]
-        moving = sorted((motion for motion in motions if not motion.still), key=lambda motion: -len(motion.rest.points))
-        parts = self.progress.part(0.1, 0.6).shared(len(moving))
-
-        def fitted(pair: tuple[Surface, Progress]) -> Fitted:
-            motion, progress = pair
-            progress.report(0.0, f"shapes of {motion.node.label}")
-            try:
-                return fit_targets(motion, SHAPES_WITHIN, MOST_SHAPES, progress, sizes=True)
-            except InvalidEdit as error:
-                raise InvalidEdit(f"{motion.node.label}: {error.message}", motion.node.id) from None
-
-        found = at_once(fitted, list(zip(moving, parts, strict=True)))
-        return {motion.node.id: one for motion, one in zip(moving, found, strict=True)}
+        moving = moving_surfaces(self.scene, self.scene.clock(PER_FRAME), self.scope, self.progress.part(0.0, 0.1))
+        found = fitted_shapes(moving, SHAPES_WITHIN, MOST_SHAPES, self.progress.part(0.1, 0.6))
+        out = {}
+        for motion, one in zip(moving, found, strict=True):
+            if isinstance(one, InvalidEdit):
+                raise InvalidEdit(f"{motion.node.label}: {one.message}", motion.node.id)
+            out[motion.node.id] = one
+        return out
 
     def _mesh(self, node: Node) -> int:
         shapes = self.moving.get(node.id)

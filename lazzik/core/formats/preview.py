@@ -12,8 +12,8 @@ from lazzik.core.formats.importer import import_files
 from lazzik.core.formats.svg import AnimatedSvg
 from lazzik.core.geometry.assets import AssetStore
 from lazzik.core.progress import Progress
-from lazzik.core.scene.edits.hierarchy import placement
 from lazzik.core.scene.node import Node
+from lazzik.core.scene.rest_pose import placement
 from lazzik.core.scene.scene import Scene
 
 PICTURE = (360, 200)

@@ -11,14 +11,12 @@ from __future__ import annotations
 import gzip
 import hashlib
 import json
-import re
 import struct
 from base64 import b64encode
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from html import escape
-from pathlib import Path
 from string import Template
 from typing import Annotated, Any, ClassVar
 
@@ -31,21 +29,11 @@ from lazzik.core.evaluate.memo import Memo
 from lazzik.core.formats.base import Format, NamedScene, Written
 from lazzik.core.formats.gltf import Gltf
 from lazzik.core.formats.gltf_compact import compacted
+from lazzik.core.formats.scripts import WEB, joined
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.scene import Scene
 
-WEB = Path(__file__).parents[2] / "web"
-"""Where the scripts and styles are that ship with the program."""
-
-PLACES = {"three/addons/": "static/vendor/three/addons/", "three": "static/vendor/three/three.module.js"}
-"""What scripts import by these names, as in the import map of every page."""
-
 ENTRY = "review/static/review.js"
-
-IMPORTED = re.compile(
-    r"""(?P<head>(?:^|[;\n])\s*(?:import|export)\b[^"'`;()]*)(?P<mark>["'])(?P<name>[./\w@-]+)(?P=mark)"""
-)
-"""A static import or export of a module (ECMA-262, 16.2)."""
 
 FONTS = (
     ("Instrument Sans", "400 700", "instrument-sans/instrument-sans-latin-wght-normal.woff2"),
@@ -153,59 +141,22 @@ class _Packs:
         return pack - 1, pieces
 
 
-def scripts() -> list[str]:
-    """The modules of the page, each after those that it imports, and naming them by their places: '@0@'.
-
-    Comments and blanks that nothing needs are left out."""
-    from rjsmin import jsmin
-
-    places: dict[Path, int] = {}
-    sources: list[str] = []
-
-    def add(path: Path) -> int:
-        if path not in places:
-            text = jsmin(path.read_text())
-            text = IMPORTED.sub(lambda found: f'{found["head"]}"@{add(_module(path, found["name"]))}@"', text)
-            places[path] = len(sources)
-            sources.append(text)
-        return places[path]
-
-    add((WEB / ENTRY).resolve())
-    return sources
-
-
-def _module(of: Path, name: str) -> Path:
-    """The file of a module that another one imports."""
-    if name.startswith("."):
-        return (of.parent / name).resolve()
-    if name.startswith("lazzik/"):
-        room, _, rest = name.removeprefix("lazzik/").partition("/")
-        return (WEB / ("static/lib" if room == "lib" else f"{room}/static") / rest).resolve()
-    head = next(head for head in PLACES if name == head or (head.endswith("/") and name.startswith(head)))
-    return (WEB / (PLACES[head] + name[len(head) :])).resolve()
-
-
 BOOT = """
-const packed = document.getElementById("pack-$scripts").textContent;
+const packed = document.getElementById("pack-$script").textContent;
 const bytes = Uint8Array.from(atob(packed), (letter) => letter.charCodeAt(0));
 const stream = new Blob([bytes]).stream().pipeThrough(new DecompressionStream("gzip"));
-new Response(stream).json().then((sources) => {
-  const urls = [];
-  for (const source of sources) {
-    const text = source.replace(/"@(\\d+)@"/g, (_, place) => JSON.stringify(urls[place]));
-    urls.push(URL.createObjectURL(new Blob([text], { type: "text/javascript" })));
-  }
-  return import(urls.at(-1));
-}).catch((error) => {
+new Response(stream).text().then((text) => (
+  import(URL.createObjectURL(new Blob([text], { type: "text/javascript" })))
+)).catch((error) => {
   document.getElementById("said").textContent = "This browser can't show the page: " + error.message;
 });
 """
-"""What begins the page: it unpacks the modules, and imports the last one."""
+"""What begins the page: it unpacks the module and runs it."""
 
 
 def _page(states: Sequence[NamedScene], rows: list[dict[str, Any]], packs: list[str]) -> bytes:
-    texts = [*packs, _packed(json.dumps(scripts(), ensure_ascii=False).encode())]
-    boot = Template(BOOT).substitute(scripts=len(texts) - 1)
+    texts = [*packs, _packed(joined([(WEB / ENTRY).resolve()]).encode())]
+    boot = Template(BOOT).substitute(script=len(texts) - 1)
     style = _style()
     name = states[0].scene.name
     content = json.dumps({"scene": name, "versions": rows}, ensure_ascii=False).replace("<", "\\u003c")

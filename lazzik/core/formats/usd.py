@@ -1,9 +1,9 @@
 """OpenUSD as text (usda), binary (usdc) or package (usdz), written by the standard's own library.
 
-Carried: objects and what sits under what, meshes with their points at every frame where they move, position, turn and
-size at every frame where they move, flat colours as preview surfaces, in a package pictures on them, lights and cameras
-with intensity, glow and angle of view over time. Metres, Y up, a time code for each frame. Left out: layers and keys as
-such; what lies between frames; pictures where there is no package to put them into.
+Carried: objects and what sits under what, meshes whose points move as blend shapes or at every frame, position, turn
+and size at every frame where they move, flat colours as preview surfaces, in a package pictures on them, lights and
+cameras with intensity, glow and angle of view over time. Metres, Y up, a time code for each frame. Left out: layers and
+keys as such; what lies between frames; pictures where there is no package to put them into.
 """
 
 from __future__ import annotations
@@ -11,13 +11,16 @@ from __future__ import annotations
 import tempfile
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 
+from lazzik.core.bake.fitted_surfaces import fitted_shapes, moving_surfaces
+from lazzik.core.bake.morph_targets import Fitted
 from lazzik.core.cache import Storage
 from lazzik.core.clock import Clock
-from lazzik.core.document import Frozen
+from lazzik.core.document import Frozen, Quantity
+from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.leans import answers_air
@@ -25,15 +28,18 @@ from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.riding import rides, standing
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
+from lazzik.core.evaluate.surface import Surface
 from lazzik.core.evaluate.transforms import moves, transforms
 from lazzik.core.evaluate.variants import Part, kinds_of, parts_at, parts_of
-from lazzik.core.formats.base import Format
+from lazzik.core.formats.base import Format, Written
 from lazzik.core.formats.carried import emitted
 from lazzik.core.formats.colors import linear
 from lazzik.core.formats.usd_particles import define_instances, define_points, define_shell, prim_name
+from lazzik.core.formats.usd_shapes import WITHIN, bytes_of_points, bytes_of_shapes, define_root, define_shapes
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.geometry.pictures import facts_of
 from lazzik.core.progress import UNHEARD, Progress
+from lazzik.core.scene.morph_targets import MOST_TARGETS
 from lazzik.core.scene.node import Camera, Color, Light, Look, Node
 from lazzik.core.scene.picture import Beyond, Picture, transform
 from lazzik.core.scene.scene import Scene
@@ -62,61 +68,85 @@ class OpenUsd(Format):
     media: ClassVar[str] = "application/octet-stream"
     use: ClassVar[str] = "For film pipelines, viewers and other animation tools that read the open standard."
     carries: ClassVar[str] = (
-        "Geometry with every point at every frame where it moves or hangs as cloth, hierarchy, transforms, colours, in "
-        "usdz pictures, lights and cameras, with intensity, glow and angle of view over time; what is scattered as a "
-        "PointInstancer whose orientations are sampled at every frame; particles and swarms as Points with speeds, "
-        "widths and colours, as a PointInstancer where copies of an object are drawn, or as a mesh a frame where a "
-        "swarm has a shell."
+        "Geometry, hierarchy, transforms, colours, in usdz pictures, lights and cameras, with intensity, glow and "
+        "angle of view over time; surfaces that move, or hang as cloth, as blend shapes within 0.1 mm where these are "
+        "smaller (a choice), else with every point at every frame; what is scattered as a PointInstancer whose "
+        "orientations are sampled at every frame; particles and swarms as Points with speeds, widths and colours, as a "
+        "PointInstancer where copies of an object are drawn, or as a mesh a frame where a swarm has a shell."
     )
     leaves: ClassVar[str] = (
         "Layers and keys as such; what lies between frames, which readers draw straight; pictures in usdc and usda."
     )
 
     form: Literal["usdz", "usdc", "usda"] = "usdz"
+    surfaces: Annotated[
+        Literal["shapes", "points"],
+        Quantity(
+            label="moving surfaces",
+            help="shapes: blend shapes, where these are smaller. points: all points at every frame, for readers that "
+            "know no blend shapes.",
+        ),
+    ] = "shapes"
 
-    def write(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> bytes:
-        """The bytes of the file."""
-        return write_usd(scene, self.form, progress, memo)
+    def deliver(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> Written:
+        """The file, and how its moving surfaces are written."""
+        return write_usd(scene, self.form, progress, memo, shapes=self.surfaces == "shapes")
 
 
-def write_usd(scene: Scene, form: str = "usdc", progress: Progress = UNHEARD, memo: Memo | None = None) -> bytes:
-    """The scene in one of the standard's three forms."""
+def write_usd(
+    scene: Scene, form: str = "usdc", progress: Progress = UNHEARD, memo: Memo | None = None, *, shapes: bool = False
+) -> Written:
+    """The scene in one of the standard's three forms, with blend shapes where they are smaller than all points."""
     from pxr import UsdUtils  # slow to import, and only this format needs it
 
     with tempfile.TemporaryDirectory() as folder:
         plain = Path(folder) / f"scene.{'usda' if form == 'usda' else 'usdc'}"
-        writer = _Writer(scene, Scope(scene, memo or Memo()), progress, pictured=form == "usdz")
+        writer = _Writer(scene, Scope(scene, memo or Memo()), progress, pictured=form == "usdz", shapes=shapes)
         writer.runs = memo.runs if memo else None
         writer.write(plain)
         if form != "usdz":
-            return plain.read_bytes()
+            return Written(plain.read_bytes(), writer.summary)
         packed = Path(folder) / "scene.usdz"
         if not UsdUtils.CreateNewUsdzPackage(str(plain), str(packed)):
             raise RuntimeError("the package could not be made")
-        return packed.read_bytes()
+        return Written(packed.read_bytes(), writer.summary)
 
 
 def write_particles(
     scene: Scene, slugs: Sequence[str], first: int, last: int, path: Path, progress: Progress = UNHEARD
 ) -> None:
     """A file of OpenUSD with the particles alone."""
-    _Writer(scene, Scope(scene, Memo()), progress, pictured=False).write_particles(path, slugs, first, last)
+    writer = _Writer(scene, Scope(scene, Memo()), progress, pictured=False, shapes=False)
+    writer.write_particles(path, slugs, first, last)
 
 
 class _Writer:
     """Writes one stage."""
 
-    def __init__(self, scene: Scene, scope: Scope, progress: Progress, *, pictured: bool) -> None:
-        self.scene, self.scope, self.progress, self.pictured = scene, scope, progress, pictured
+    def __init__(self, scene: Scene, scope: Scope, progress: Progress, *, pictured: bool, shapes: bool) -> None:
+        self.scene, self.scope, self.progress, self.pictured, self.shapes = scene, scope, progress, pictured, shapes
         self.clock = scene.clock()
         self.still = Clock.over(scene.fps, scene.first, scene.first)
         self.paths: dict[str, str] = {}
         self.looks: dict[str, Any] = {}
         self.runs: Storage[Any] | None = None
+        self.moving: dict[str, tuple[Surface, Fitted | None]] = {}
+        """Surfaces by object; without shapes, where all points are smaller."""
+
+    @property
+    def summary(self) -> str:
+        """How moving surfaces were written, in a sentence."""
+        if not self.moving:
+            return ""
+        shaped = sum(fitted is not None for _, fitted in self.moving.values())
+        rest = len(self.moving) - shaped
+        return f"Moving surfaces: {shaped} as blend shapes, {rest} with all points at every frame."
 
     def write(self, file: Path) -> None:
         """Everything, in the order of the document, parents first."""
         self._begin(file, self.scene.first, self.scene.last)
+        self._move()
+        self.progress = self.progress.part(0.6, 1.0)
         ahead = list(self.scene.below.get(None, ()))
         order: list[Node] = []
         while ahead:
@@ -126,6 +156,18 @@ class _Writer:
         for node in self.progress.over(order, lambda node: node.label):
             self._node(node)
         self.stage.GetRootLayer().Save()
+
+    def _move(self) -> None:
+        """Evaluate what moves; shapes take the place of its points where they are smaller."""
+        motions = moving_surfaces(self.scene, self.clock, self.scope, self.progress.part(0.0, 0.1))
+        most = min(MOST_TARGETS, len(self.clock.frames) // 2)  # more would hardly be smaller
+        rows: list[Fitted | None] = [None] * len(motions)
+        if self.shapes and most:
+            found = fitted_shapes(motions, WITHIN, most, self.progress.part(0.1, 0.6))
+            for place, (motion, one) in enumerate(zip(motions, found, strict=True)):
+                if not isinstance(one, InvalidEdit) and bytes_of_shapes(one) < bytes_of_points(motion):
+                    rows[place] = one
+        self.moving = {motion.node.id: (motion, one) for motion, one in zip(motions, rows, strict=True)}
 
     def write_particles(self, file: Path, slugs: Sequence[str], first: int, last: int) -> None:
         """The particles of some emitters and swarms alone."""
@@ -261,7 +303,8 @@ class _Writer:
         from pxr import Sdf, UsdGeom, UsdShade, Vt
 
         assert node.shape is not None
-        mesh = UsdGeom.Mesh.Define(self.stage, path)
+        motion, shapes = self.moving.get(node.id, (None, None)) if clock is None else (None, None)
+        mesh = UsdGeom.Mesh.Define(self.stage, path if shapes is None else define_root(self.stage, path))
         rest = node.shape.mesh(self.scene.assets)
         mesh.CreateSubdivisionSchemeAttr(UsdGeom.Tokens.none)
         mesh.CreateFaceVertexCountsAttr(Vt.IntArray.FromNumpy(np.full(len(rest.triangles), 3, np.int32)))
@@ -269,7 +312,11 @@ class _Writer:
         mesh.SetNormalsInterpolation(UsdGeom.Tokens.vertex)
         if clock is None and not node.visible:
             mesh.CreateVisibilityAttr(UsdGeom.Tokens.invisible)
-        self._points(mesh, node, rest, clock or self.clock)
+        if motion is not None and shapes is not None:
+            self._set_points(mesh, rest.points, rest.normals, ())
+            define_shapes(self.stage, path, mesh, motion, shapes)
+        else:
+            self._points(mesh, node, rest, clock or self.clock)
         look = node.look or Look()
         if self.pictured and look.picture is not None and rest.coordinates is not None:
             st = UsdGeom.PrimvarsAPI(mesh).CreatePrimvar(
@@ -283,7 +330,9 @@ class _Writer:
         if not shapes_over_time(self.scene, node):
             self._set_points(mesh, rest.points, rest.normals, ())
             return
-        motion = surface_seen(self.scene, node, clock, self.scope, progress=self.progress)
+        motion, _ = self.moving.get(node.id, (None, None))
+        if motion is None or clock is not self.clock:
+            motion = surface_seen(self.scene, node, clock, self.scope, progress=self.progress)
         for index, points in motion.each():
             self.progress.hear()
             when = () if motion.still else (float(self.clock.frames[index]),)

@@ -222,7 +222,7 @@ def test_random_scenes_come_out_as_they_move(start: int, tmp_path: Path, validat
         text = Gltf(form="gltf").write(scene) if seed % 5 == 0 else None
         if text is not None:
             check_gltf(scene, text)
-        (tmp_path / f"{seed}.usdc").write_bytes(write_usd(scene, "usdc"))
+        (tmp_path / f"{seed}.usdc").write_bytes(write_usd(scene, "usdc").content)
         check_usd(scene, tmp_path / f"{seed}.usdc")
         addresses = moving_addresses(scene)
         if addresses:

@@ -194,7 +194,7 @@ def test_it_comes_back_from_a_package(moving: Scene, tmp_path: Path) -> None:
     from pxr import Usd, UsdGeom, UsdShade, UsdValidation
 
     file = tmp_path / "moving.usdz"
-    file.write_bytes(write_usd(moving, "usdz"))
+    file.write_bytes(write_usd(moving, "usdz").content)
     picture = moving.node("s0").look.picture  # type: ignore[union-attr]
     assert picture is not None
     with zipfile.ZipFile(file) as package:

@@ -70,7 +70,7 @@ def test_openusd_reads_the_points_at_every_frame(snowy: Scene, tmp_path: Path) -
     from pxr import Usd, UsdGeom
 
     write_run(snowy, ["snow", "smoke"], 0, 12, tmp_path / "run.usdc")
-    (whole := tmp_path / "scene.usdc").write_bytes(write_usd(snowy, "usdc"))
+    (whole := tmp_path / "scene.usdc").write_bytes(write_usd(snowy, "usdc").content)
     for file, path in ((tmp_path / "run.usdc", "/World/snow"), (whole, "/World/Particles/snow")):
         stage = Usd.Stage.Open(str(file))
         points = UsdGeom.Points(stage.GetPrimAtPath(path))
@@ -150,7 +150,7 @@ def test_copies_are_instances_of_one_prototype(snowy: Scene, tmp_path: Path) -> 
         {"do": "change-emitter", "node": "snow", "copy_of": "leaf", "settings": {"turned": "way"}},
     )
     write_run(scene, ["snow"], 0, 12, tmp_path / "run.usdc")
-    (whole := tmp_path / "scene.usdc").write_bytes(write_usd(scene, "usdc"))
+    (whole := tmp_path / "scene.usdc").write_bytes(write_usd(scene, "usdc").content)
     run = Particles(scene, "snow")
     moment = worked_out(scene, "snow")[10]
     for file, path in ((tmp_path / "run.usdc", "/World/snow"), (whole, "/World/Particles/snow")):

@@ -77,7 +77,7 @@ def expected(scene: Scene, frame: int) -> list[np.ndarray[Any, Any]]:
 def test_every_instance_of_the_point_instancer_is_where_the_copy_is(meadow: Scene, tmp_path: Path) -> None:
     from pxr import Usd, UsdGeom
 
-    (file := tmp_path / "meadow.usdc").write_bytes(write_usd(meadow, "usdc"))
+    (file := tmp_path / "meadow.usdc").write_bytes(write_usd(meadow, "usdc").content)
     stage = Usd.Stage.Open(str(file))
     (instancer,) = [UsdGeom.PointInstancer(prim) for prim in stage.Traverse() if prim.IsA(UsdGeom.PointInstancer)]
     assert len(instancer.GetPrototypesRel().GetTargets()) == 3
@@ -107,7 +107,7 @@ def test_instances_go_with_their_surface_and_a_bent_source_is_seen_in_shifts_of_
         {"do": "add-deformer", "node": "flower", "kind": "ripple"},
         {"do": "change-object", "node": "flower", "visible": False},
     )
-    (file := tmp_path / "meadow.usdc").write_bytes(write_usd(swaying, "usdc"))
+    (file := tmp_path / "meadow.usdc").write_bytes(write_usd(swaying, "usdc").content)
     stage = Usd.Stage.Open(str(file))
     (instancer,) = [UsdGeom.PointInstancer(prim) for prim in stage.Traverse() if prim.IsA(UsdGeom.PointInstancer)]
     assert instancer.GetPositionsAttr().GetNumTimeSamples() == 13

@@ -29,7 +29,7 @@ def stage_of(scene: Scene, folder: Path) -> Any:
     from pxr import Usd
 
     path = folder / "scene.usdc"
-    path.write_bytes(write_usd(scene))
+    path.write_bytes(write_usd(scene).content)
     return Usd.Stage.Open(str(path))
 
 

@@ -44,7 +44,7 @@ def stage(request: pytest.FixtureRequest, short: Scene, tmp_path_factory: pytest
     from pxr import Usd
 
     file = tmp_path_factory.mktemp("usd") / f"demo.{request.param}"
-    file.write_bytes(write_usd(short, request.param))
+    file.write_bytes(write_usd(short, request.param).content)
     return Usd.Stage.Open(str(file))
 
 
@@ -99,7 +99,7 @@ def test_numbers_over_time_and_what_is_hidden(short: Scene, tmp_path: Path) -> N
         {"do": "put-key", "address": "camera/camera.view", "frame": 20, "value": 50},
         {"do": "change-object", "node": "gauge", "visible": False},
     )
-    (tmp_path / "z.usdc").write_bytes(write_usd(zoomed, "usdc"))
+    (tmp_path / "z.usdc").write_bytes(write_usd(zoomed, "usdc").content)
     stage = Usd.Stage.Open(str(tmp_path / "z.usdc"))
     found = paths(stage)
     lens = UsdGeom.Camera(found["camera"].GetChild("camera"))  # type: ignore[attr-defined]
