@@ -142,16 +142,18 @@ def bake(
     every: int | None = None,
     frames: tuple[int, int] | None = None,
     extremes: bool = False,
+    thorough: bool = False,
 ) -> tuple[Scene, Receipt]:
     """The scene with layers turned into keys, and the receipt: fitted within a tolerance (one for all, or by unit), or
-    with `every` a key on every n-th frame. Without addresses, all that layers move."""
+    with `every` a key on every n-th frame. Without addresses, all that layers move. With `thorough` a fitted bake looks
+    longer for keys that can be spared."""
     first, last = frames or (scene.first, scene.last)
     if isinstance(tolerance, Mapping):
         within = TOLERANCES | dict(tolerance)
     else:
         within = dict(TOLERANCES) if tolerance is None else dict.fromkeys(TOLERANCES, float(tolerance))
     way = "fitted" if every is None else "each" if every == 1 else "every"
-    plan = BakePlan(first, last, way, every or 2, within, extremes)  # type: ignore[arg-type]
+    plan = BakePlan(first, last, way, every or 2, within, extremes, thorough=thorough)  # type: ignore[arg-type]
     baked = applied(scene, [plan_bake(scene, bakeable(scene) if at is None else list(at), plan)])
     return baked, baked.receipts[-1]
 

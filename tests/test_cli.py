@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+import asyncio
 import csv
 import json
 import socket
 import subprocess
 import sys
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
 
-from lazzik.cli import main
+from lazzik.cli import listening, main
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.evaluate.evaluator import evaluate
@@ -188,6 +190,29 @@ def test_mistakes_are_one_sentence_and_exit_1(file: Path, words: list[str], sent
     assert (done.returncode, done.stdout) == (1, "")
     assert sentence in done.stderr
     assert "Traceback" not in done.stderr
+
+
+def test_small_answers_are_sent_at_once() -> None:
+    """A head and the body after it are two pieces; held back, the second comes 40 ms later."""
+
+    async def sends_at_once() -> bool:
+        found: asyncio.Future[int] = asyncio.get_running_loop().create_future()
+
+        async def came(_: asyncio.StreamReader, to: asyncio.StreamWriter) -> None:
+            option = to.get_extra_info("socket").getsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY)
+            to.close()
+            found.set_result(option)
+
+        ours = listening("127.0.0.1", 0)
+        async with await asyncio.start_server(came, sock=ours):
+            _, to = await asyncio.open_connection(*ours.getsockname())
+            option = await found
+            to.close()
+        return option != 0
+
+    # in a thread: the browser's tests leave a loop running in this one
+    with ThreadPoolExecutor(max_workers=1) as aside:
+        assert aside.submit(lambda: asyncio.run(sends_at_once())).result()
 
 
 def test_a_folder_that_is_served_already_is_said(tmp_path: Path) -> None:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from sqlalchemy import select
+from sqlalchemy import Connection, bindparam, func, insert, select, update
 from sqlalchemy.orm import Session
 
 from lazzik.core.errors import LazzikError
-from lazzik.store.tables import RevisionRow, SceneRow
+from lazzik.store.tables import RevisionRow, SceneRow, TrialRow, now
 
 
 class NoScene(LazzikError, LookupError):
@@ -48,6 +48,51 @@ def head_row(session: Session, scene_id: str, revision: int) -> SceneRow:
     if row.head != revision:
         raise StaleEdit(row.head)
     return row
+
+
+# an edit waits for these three, so they are statements that were put together once, without objects for their rows
+
+_HEAD = select(
+    SceneRow.head,
+    select(func.max(RevisionRow.number)).where(RevisionRow.scene == bindparam("scene")).scalar_subquery(),
+    select(TrialRow.name).where(TrialRow.scene == bindparam("scene")).scalar_subquery(),
+).where(SceneRow.id == bindparam("scene"))
+_ADD = insert(RevisionRow)
+_MOVE = (
+    update(SceneRow)
+    .where(SceneRow.id == bindparam("scene"))
+    .values(head=bindparam("to"), name=bindparam("called"), changed=bindparam("at"))
+)
+
+
+def at_head(connection: Connection, scene_id: str, revision: int) -> tuple[int, str]:
+    """The newest number of a scene's revisions, and what is being tried in it; '' if nothing is. Raises NoScene, and
+    StaleEdit if its head is not a revision."""
+    row = connection.execute(_HEAD, {"scene": scene_id}).one_or_none()
+    if row is None:
+        raise NoScene("There is no such scene; it may have been removed.", scene_id[:40])
+    head, newest, trial = row
+    if head != revision:
+        raise StaleEdit(head)
+    return newest or 0, trial or ""
+
+
+def add_revision(
+    connection: Connection, scene_id: str, number: int, parent: int, label: str, patch: str, snapshot: str | None
+) -> None:
+    """Put in what became of a revision."""
+    connection.execute(
+        _ADD,
+        {
+            "scene": scene_id, "number": number, "parent": parent, "label": label, "patch": patch,
+            "snapshot": snapshot,
+        },
+    )  # fmt: skip
+
+
+def move_head(connection: Connection, scene_id: str, head: int, name: str) -> None:
+    """Let another revision be a scene's head."""
+    connection.execute(_MOVE, {"scene": scene_id, "to": head, "called": name, "at": now()})
 
 
 def revision_row(session: Session, scene_id: str, number: int) -> RevisionRow:

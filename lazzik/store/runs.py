@@ -94,7 +94,11 @@ class Runs:
 
     def put(self, key: str, place: int, stretch: KeptFrames) -> None:
         """Keep a stretch. Raises NoRoom if there is none; nothing is half there then."""
-        self._write(self._file(key, place), packed(stretch))
+        self.put_packed(key, place, packed(stretch))
+
+    def put_packed(self, key: str, place: int, content: bytes) -> None:
+        """Keep a stretch that is bytes already. Raises NoRoom."""
+        self._write(self._file(key, place), content)
         self.keep_within(spare=key)
 
     def tell(self, key: str, scene: str, label: str) -> None:

@@ -15,7 +15,7 @@ from sqlalchemy import delete, func, or_, select, update
 from sqlalchemy.orm import Session
 
 from lazzik.core.compare.sharing import sharing
-from lazzik.core.errors import UnknownAsset
+from lazzik.core.errors import LazzikError, UnknownAsset
 from lazzik.core.geometry.assets import AssetStore, name_of
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.bundle import assets_of
@@ -28,7 +28,18 @@ from lazzik.core.scene.serialize import scene_json
 from lazzik.core.scene.visit import new_layers
 from lazzik.store.database import Database
 from lazzik.store.patches import patch_between, patched, replayed
-from lazzik.store.rows import NoPicture, NothingThere, StaleEdit, head_row, newest_child, revision_row, scene_row
+from lazzik.store.rows import (
+    NoPicture,
+    NothingThere,
+    StaleEdit,
+    add_revision,
+    at_head,
+    head_row,
+    move_head,
+    newest_child,
+    revision_row,
+    scene_row,
+)
 from lazzik.store.states import States
 from lazzik.store.tables import AssetRow, CardRow, PictureRow, RevisionRow, SceneRow, TrialRow, now
 
@@ -229,9 +240,23 @@ class SceneStore:
 
     def at_head(self, scene_id: str, revision: int) -> Scene:
         """A scene at a revision that is its head. Raises NoScene, StaleEdit."""
+        self.check_head(scene_id, revision)
+        return self.at(scene_id, revision)
+
+    def check_head(self, scene_id: str, revision: int) -> None:
+        """See that a revision is a scene's head. Raises NoScene, StaleEdit."""
         with self._database.reading() as session:
             head_row(session, scene_id, revision)
-        return self.at(scene_id, revision)
+
+    @contextmanager
+    def hoped(self, scene_id: str, revision: int) -> Iterator[Scene]:
+        """A scene at a revision that is most likely its head, since whoever changes it has just seen that: storing what
+        becomes of it finds out. What fails meanwhile is told as it is only if it was. Raises NoScene, StaleEdit."""
+        try:
+            yield self.at(scene_id, revision)
+        except LazzikError:
+            self.check_head(scene_id, revision)
+            raise
 
     def at(self, scene_id: str, revision: int) -> Scene:
         """A scene as it was at a revision: from memory, or the nearest whole copy before it and the patches since.
@@ -255,8 +280,8 @@ class SceneStore:
         All is worked out before the right to write is asked for, so that however long it takes, nobody waits for it.
         Raises NoScene, StaleEdit if `revision` is not the head, and whatever the edits raise.
         """
-        before = self.at_head(scene_id, revision)
-        return self.store(scene_id, revision, applied(before, edits, progress), label_of(before, edits))
+        with self.hoped(scene_id, revision) as before:
+            return self.store(scene_id, revision, applied(before, edits, progress), label_of(before, edits))
 
     def land(self, scene_id: str, revision: int, after: Scene, label: str) -> State:
         """Store what long work made of a revision, also if the head has moved since: as long as nothing that it read is
@@ -283,17 +308,15 @@ class SceneStore:
         whole = None if self._is_present(scene_id, revision) else json.dumps(scene_json(after))
         label = label[:400]
         with self._database.writing() as session:
-            row = head_row(session, scene_id, revision)
+            connection = session.connection()
+            newest, trial = at_head(connection, scene_id, revision)
+            number = newest + 1
             _store_assets(session, changed, after.assets)
-            number = 1 + (session.scalar(select(func.max(RevisionRow.number)).filter_by(scene=scene_id)) or 0)
-            session.add(
-                RevisionRow(scene=scene_id, number=number, parent=revision, label=label, patch=patch, snapshot=whole)
-            )
-            row.head, row.name, row.changed = number, after.name, now()
+            add_revision(connection, scene_id, number, revision, label, patch, whole)
+            move_head(connection, scene_id, number, after.name)
             if also is not None:
-                session.flush()
                 also(session, number)
-            trial = _trial(session, scene_id)
+                trial = _trial(session, scene_id)
         after = after.with_assets(self.assets) if after.assets is not self.assets else after
         self._states.keep(scene_id, number, after, change=len(patch))
         self._present[scene_id] = number
@@ -338,8 +361,9 @@ class SceneStore:
         """Let another revision be the head, if `revision` still is."""
         state = self._state(scene_id, head)
         with self._database.writing() as session:
-            row = head_row(session, scene_id, revision)
-            row.head, row.name, row.changed = head, state.scene.name, now()
+            connection = session.connection()
+            at_head(connection, scene_id, revision)
+            move_head(connection, scene_id, head, state.scene.name)
         return state
 
     def _state(self, scene_id: str, number: int) -> State:

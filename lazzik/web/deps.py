@@ -1,4 +1,8 @@
-"""What routes depend on: the store, the kept motion, the workers."""
+"""What routes depend on: the store, the kept motion, the workers.
+
+(They are coroutines, though they wait for nothing: what is none is called in a thread, and to get there and back takes
+longer than the rest of a small request.)
+"""
 
 from __future__ import annotations
 
@@ -13,41 +17,42 @@ from lazzik.store.runs import Runs
 from lazzik.store.scenes import SceneStore, State
 from lazzik.store.shelf_items import ShelfItems
 from lazzik.store.versions import Versions
+from lazzik.work.long import LongWork
 from lazzik.work.pool import Workers
 from lazzik.work.source import Source
 
 
-def _store(request: Request) -> SceneStore:
+async def _store(request: Request) -> SceneStore:
     return cast(SceneStore, request.app.state.store)
 
 
-def _memo(request: Request) -> Memo:
+async def _memo(request: Request) -> Memo:
     return cast(Memo, request.app.state.memo)
 
 
-def _marks(request: Request) -> CoarseMarks:
+async def _marks(request: Request) -> CoarseMarks:
     return cast(CoarseMarks, request.app.state.marks)
 
 
-def _workers(request: Request) -> Workers:
+async def _workers(request: Request) -> Workers:
     return cast(Workers, request.app.state.workers)
 
 
-def _database(request: Request) -> Database:
+async def _database(request: Request) -> Database:
     return cast(Database, request.app.state.database)
 
 
 DatabaseOf = Annotated[Database, Depends(_database)]
 
 
-def _versions(request: Request) -> Versions:
+async def _versions(request: Request) -> Versions:
     return cast(Versions, request.app.state.versions)
 
 
 VersionsOf = Annotated[Versions, Depends(_versions)]
 
 
-def _shelf(request: Request) -> ShelfItems:
+async def _shelf(request: Request) -> ShelfItems:
     return cast(ShelfItems, request.app.state.shelf)
 
 
@@ -63,7 +68,7 @@ Kept = Annotated[Memo, Depends(_memo)]
 Marked = Annotated[CoarseMarks, Depends(_marks)]
 
 
-def _runs(request: Request) -> Runs:
+async def _runs(request: Request) -> Runs:
     return cast(Runs, request.app.state.runs)
 
 
@@ -71,6 +76,13 @@ RunsOf = Annotated[Runs, Depends(_runs)]
 
 
 Heavy = Annotated[Workers, Depends(_workers)]
+
+
+async def _long(request: Request) -> LongWork:
+    return cast(LongWork, request.app.state.long)
+
+
+Long = Annotated[LongWork, Depends(_long)]
 
 
 def source_of(store: SceneStore, state: State) -> Source:

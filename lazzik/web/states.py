@@ -122,7 +122,7 @@ def _draft(scene: Scene, word: str) -> tuple[str, Callable[[], Scene]]:
     raise InvalidEdit(f"'{word[:80]}' is no state of this scene: not now, a step, a version, a bake or a recipe", "of")
 
 
-def _states(request: Request) -> NamedStates:
+async def _states(request: Request) -> NamedStates:
     app = request.app.state
     return NamedStates(app.store, app.versions, app.drafts)
 

@@ -17,6 +17,7 @@ from typing import Any, TypeVar, cast
 
 from lazzik.core.errors import LazzikError
 from lazzik.core.progress import UNHEARD, Progress, Stopped
+from lazzik.work.crew import WorkBroken
 from lazzik.work.worker import serve
 
 Made = TypeVar("Made")
@@ -31,10 +32,6 @@ ASK_EVERY = 0.1
 """Seconds after which it is asked anew whether the work is still wanted."""
 
 LOG = logging.getLogger("lazzik")
-
-
-class WorkBroken(LazzikError):
-    """Work that ended by a mistake of ours, or whose process ended."""
 
 
 class _Worker:
@@ -57,7 +54,10 @@ class _Worker:
 
 
 class Workers:
-    """The workers of one server. Safe between threads."""
+    """The workers of one server, or of one command: a crew of this machine's processes. Safe between threads."""
+
+    near = True
+    processors: tuple[str, ...] = ()
 
     def __init__(self, most: int | None = None, memory: int = MEMORY) -> None:
         self.most = most or max(2, (os.cpu_count() or 2)) + 1

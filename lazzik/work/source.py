@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, lru_cache
 from pathlib import Path
 from typing import TYPE_CHECKING
+
+from lazzik.core.errors import InvalidDocument
 
 if TYPE_CHECKING:
     from lazzik.core.scene.scene import Scene
@@ -26,10 +28,47 @@ class Source:
 
 
 @dataclass(frozen=True)
+class StoredFile:
+    """A scene in a file."""
+
+    path: Path
+
+    def read(self) -> Scene:
+        """The scene. Raises InvalidDocument."""
+        try:
+            return _scene_of(self.path.read_bytes())
+        except OSError as error:
+            raise InvalidDocument(f"'{error.filename}' can't be read or written: {error.strerror}.") from None
+
+
+@dataclass(frozen=True)
+class SceneText:
+    """A scene as its file has it, for whoever sees no file of ours."""
+
+    content: bytes
+
+    def read(self) -> Scene:
+        """The scene. Raises InvalidDocument."""
+        return _scene_of(self.content)
+
+
+@lru_cache(maxsize=2)
+def _scene_of(content: bytes) -> Scene:
+    """The scene of a document; that of the last few is kept, since several blocks of work are of one scene."""
+    from lazzik.core.scene.serialize import read_scene
+
+    return read_scene(content)
+
+
+Readable = Source | StoredFile | SceneText
+"""Where a scene is."""
+
+
+@dataclass(frozen=True)
 class NamedSource:
     """A state of a scene as it is called where several are delivered."""
 
-    source: Source
+    source: Readable
     name: str
     note: str = ""
     made: str = ""

@@ -5,19 +5,20 @@ The server only names these functions, so what they need is imported where they 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import cache
 from pathlib import Path
-from typing import TYPE_CHECKING
+from tempfile import TemporaryDirectory
+from typing import TYPE_CHECKING, Any
 
 from lazzik.core.progress import Progress
-from lazzik.work.source import NamedSource, Source, store_in
+from lazzik.work.source import NamedSource, Readable, Source, store_in
 
 if TYPE_CHECKING:
     from lazzik.core.bake.baking import BakePlan
     from lazzik.core.bake.rebake import Redone
     from lazzik.core.evaluate.memo import Memo
-    from lazzik.core.formats.base import Format
+    from lazzik.core.formats.base import Format, Written
     from lazzik.core.formats.importer import Import
     from lazzik.core.formats.preview import Preview
     from lazzik.core.reading.together import Readings
@@ -25,7 +26,9 @@ if TYPE_CHECKING:
     from lazzik.core.scene.edits import Edit
     from lazzik.core.scene.edits.bakes import PlaceBake
     from lazzik.core.scene.morph_targets import ShapeFrames, ShapeTargets
+    from lazzik.core.scene.scene import Scene
     from lazzik.core.scene.shelf_item import ShelfItem
+    from lazzik.core.simulate.run import Stretches
 
 
 @cache
@@ -45,14 +48,14 @@ def edited(source: Source, edits: list[Edit], progress: Progress) -> SceneDiffer
     return difference(before, applied(before, edits, progress))
 
 
-def baked(source: Source, addresses: list[str], plan: BakePlan, progress: Progress) -> PlaceBake:
+def baked(source: Readable, addresses: Sequence[str], plan: BakePlan, progress: Progress) -> PlaceBake:
     """The edit that bakes numbers."""
     from lazzik.core.bake.baking import bake
 
-    return bake(source.read(), addresses, plan, kept(), progress)
+    return bake(source.read(), list(addresses), plan, kept(), progress)
 
 
-def baked_again(source: Source, receipt: str, progress: Progress) -> list[Redone]:
+def baked_again(source: Readable, receipt: str, progress: Progress) -> list[Redone]:
     """What a receipt's channels would become."""
     from lazzik.core.bake.rebake import bake_again
 
@@ -64,19 +67,36 @@ def baked_shape(
 ) -> ShapeTargets | ShapeFrames:
     """An object's deformers over a range as targets within a tolerance, or without one as points per frame. What is
     heavy of it is stored."""
+    from lazzik.store.runs import Runs
+
+    kept().runs = Runs(source.folder)
+    with store_in(source.folder).aside() as assets:
+        return _baked_shape(source.read().with_assets(assets), node, first, last, tolerance, progress)
+
+
+def sent_shape(
+    source: Readable, node: str, first: int, last: int, tolerance: float | None, progress: Progress
+) -> tuple[ShapeTargets | ShapeFrames, list[bytes]]:
+    """The same, and what is heavy of it, for whoever sees none of our files."""
+    from lazzik.core.geometry.assets import AssetStore
+
+    scene = source.read()
+    assets = AssetStore(scene.assets.get)
+    made = _baked_shape(scene.with_assets(assets), node, first, last, tolerance, progress)
+    return made, list(assets.own.values())
+
+
+def _baked_shape(
+    scene: Scene, node: str, first: int, last: int, tolerance: float | None, progress: Progress
+) -> ShapeTargets | ShapeFrames:
     from lazzik.core.bake.morph_targets import bake_shape
     from lazzik.core.bake.vertex_cache import bake_frames
     from lazzik.core.evaluate.scope import Scope
-    from lazzik.store.runs import Runs
 
-    scene = source.read()
-    kept().runs = Runs(source.folder)
-    with store_in(source.folder).aside() as assets:
-        scene = scene.with_assets(assets)
-        owner, scope = scene.by_id[node], Scope(scene, kept())
-        if tolerance is None:
-            return bake_frames(scene, owner, first, last, scope, progress)
-        return bake_shape(scene, owner, first, last, tolerance, scope, progress)
+    owner, scope = scene.by_id[node], Scope(scene, kept())
+    if tolerance is None:
+        return bake_frames(scene, owner, first, last, scope, progress)
+    return bake_shape(scene, owner, first, last, tolerance, scope, progress)
 
 
 def import_files(source: Source, files: dict[str, Path], depth: float, progress: Progress) -> Import:
@@ -127,15 +147,30 @@ def delivered(
 ) -> tuple[str, tuple[str, ...]]:
     """Write the scene in a format to a file, or several states of it that are named; what there is to say of it, in
     short and line by line."""
-    from lazzik.core.formats.base import NamedScene
     from lazzik.store.runs import Runs
 
     kept().runs = Runs(source.folder)
-    states = [NamedScene(other.source.read(), other.name, other.note, other.made) for other in others]
-    scene = source.read()
-    written = chosen.deliver_all(states or [NamedScene(scene, scene.name)], progress, kept())
+    written = _delivered(source, chosen, others, progress)
     path.write_bytes(written.content)
     return written.summary, written.details
+
+
+def sent_delivery(
+    source: Readable, chosen: Format, others: Sequence[NamedSource], progress: Progress
+) -> tuple[bytes, str, tuple[str, ...]]:
+    """The same, and the file's bytes, for whoever sees none of our files."""
+    written = _delivered(source, chosen, others, progress)
+    return written.content, written.summary, written.details
+
+
+def _delivered(source: Readable, chosen: Format, others: Sequence[NamedSource], progress: Progress) -> Written:
+    from lazzik.core.formats.base import NamedScene
+
+    states = [NamedScene(other.source.read(), other.name, other.note, other.made) for other in others]
+    if not states:
+        scene = source.read()
+        states = [NamedScene(scene, scene.name)]
+    return chosen.deliver_all(states, progress, kept())
 
 
 def snapshot(folder: Path, scene: str, number: int, progress: Progress) -> None:
@@ -161,19 +196,37 @@ def flown(source: Source, node: str, most: int, progress: Progress) -> list[Edit
 def simulated(source: Source, node: str, progress: Progress) -> int:
     """Work out what is not there yet of the run that is seen over the scene's range, and keep it stretch by stretch;
     how many stretches were. Goes on where an earlier one was stopped."""
-    from lazzik.core.simulate.playback import stretches_read
-    from lazzik.core.simulate.run import STRETCH, Stretches
+    from lazzik.core.simulate.run import Stretches
     from lazzik.store.runs import Runs
 
     scene, runs = source.read(), Runs(source.folder)
     stretches = Stretches(scene, node, runs)
     runs.tell(stretches.key, source.scene, scene.called[node])
+    _work_out(scene, node, stretches, progress)
+    return stretches.made
+
+
+def sent_run(source: Readable, node: str, progress: Progress) -> tuple[str, dict[int, bytes]]:
+    """The whole run that is seen over the scene's range, for whoever sees none of our files: its key, and its
+    stretches as bytes by place."""
+    from lazzik.core.simulate.run import BytesStorage, Stretches
+
+    scene, storage = source.read(), BytesStorage()
+    stretches = Stretches(scene, node, storage)
+    _work_out(scene, node, stretches, progress)
+    return stretches.key, {place: content for (_, place), content in storage.kept.items()}
+
+
+def _work_out(scene: Scene, node: str, stretches: Stretches, progress: Progress) -> None:
+    """Work out a run stretch by stretch."""
+    from lazzik.core.simulate.playback import stretches_read
+    from lazzik.core.simulate.run import STRETCH
+
     count = stretches_read(scene, node, scene.first, scene.last)
     for place in range(count):
         part = progress.part(place / count, (place + 1) / count)
         part.report(0.0, f"frame {scene.first + place * STRETCH}")
         stretches.at(place, part)
-    return stretches.made
 
 
 def shelf_pictured(item: ShelfItem, progress: Progress) -> bytes:
@@ -183,21 +236,13 @@ def shelf_pictured(item: ShelfItem, progress: Progress) -> bytes:
     return shelf_picture(item, progress)
 
 
-def file_delivered(scene: Path, out: Path, progress: Progress) -> list[str]:
-    """Write a scene of a file to another file, whole or not at all; what is to be said of it, in lines."""
-    from lazzik.core.errors import InvalidDocument
-    from lazzik.core.formats.registry import format_for
-    from lazzik.core.scene.serialize import read_scene
-
-    try:
-        document = read_scene(scene.read_bytes())
-        written = format_for(out.name).deliver(document, progress)
-        part = out.with_name(f".{out.name}.part")
-        part.write_bytes(written.content)
-        part.replace(out)
-    except OSError as error:
-        raise InvalidDocument(f"'{error.filename}' can't be read or written: {error.strerror}.") from None
-    return [line for line in (*written.details, written.summary) if line]
+def sent_back(
+    task: Callable[..., list[str]], source: Readable, name: str, more: tuple[Any, ...], progress: Progress
+) -> tuple[list[str], bytes]:
+    """What a task writes to a file of this name, for whoever sees no file of ours: its lines, and the file's bytes."""
+    with TemporaryDirectory(prefix="lazzik-") as folder:
+        out = Path(folder) / name
+        return task(source, out, *more, progress), out.read_bytes()
 
 
 def table_read(

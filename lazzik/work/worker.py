@@ -27,6 +27,7 @@ WARM = (
     "lazzik.core.formats.gltf_merge",
     "lazzik.core.formats.gltf_write",
     "lazzik.store.scenes",
+    "lazzik.web.carried.moments",
     "lazzik.web.scenes.cards",
     "lazzik.work.tasks",
 )

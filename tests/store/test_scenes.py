@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from sqlalchemy import text
 
-from lazzik.core.errors import InvalidEdit
+from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.scene.edits import read_edits
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene
@@ -118,6 +118,21 @@ def test_scenes_are_listed_last_changed_first_and_removed(store: SceneStore, dem
     for act in (lambda: store.open(a.id), lambda: store.remove(a.id), lambda: store.at(b.id, 99)):
         with pytest.raises(NoScene):
             act()
+
+
+def test_who_is_late_is_told_so_whatever_else_is_wrong(store: SceneStore, demo: Scene) -> None:
+    first = store.create(demo, "new")
+    store.edit(first.id, 0, amplitude(3))
+    lost = read_edits([{"do": "set", "address": "nothing/rotation.z", "value": 1.0}])
+    for revision in (0, 9):  # one that was the head, and one that never was
+        with pytest.raises(StaleEdit) as caught:
+            store.edit(first.id, revision, lost)
+        assert caught.value.head == 1
+    with pytest.raises(UnknownAddress):
+        store.edit(first.id, 1, lost)
+    with pytest.raises(NoScene):
+        store.edit("gone", 0, lost)
+    assert store.open(first.id).revision == 1
 
 
 def test_two_processes_never_both_get_the_same_head(folder: Path, demo: Scene) -> None:

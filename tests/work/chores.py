@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import os
 import time
+from pathlib import Path
 
 import numpy as np
 
-from lazzik.core.errors import InvalidEdit
+from lazzik.core.errors import InvalidDocument, InvalidEdit
 from lazzik.core.progress import Progress
+from lazzik.work.batch import Piece
+from lazzik.work.source import SceneText, StoredFile
 
 
 def add(a: int, b: int, progress: Progress) -> int:
@@ -46,3 +49,34 @@ def tick(progress: Progress) -> None:
 
 def sleep(progress: Progress) -> None:
     time.sleep(600)
+
+
+def copied(source: StoredFile | SceneText, out: Path, folder: Path, progress: Progress) -> list[str]:
+    """The text of a file in another one. What it says decides what happens."""
+    if isinstance(source, SceneText):
+        text = source.content.decode()
+    elif source.path.exists():
+        text = source.path.read_text()
+    else:
+        raise InvalidDocument("it can't be read")
+    if text == "refuse":
+        raise InvalidEdit("it is refused")
+    if text == "tick":
+        tick(progress)
+    if text == "end":
+        os._exit(3)
+    if text == "end once" and not (folder / "tried").exists():
+        (folder / "tried").write_text("")
+        os._exit(3)
+    progress.report(1.0)
+    out.write_text(text)
+    return [f"{len(text)} letters"]
+
+
+def pieces(folder: Path, *texts: str) -> list[Piece]:
+    """Files with these texts, and a name for what is made of each."""
+    made = []
+    for n, text in enumerate(texts):
+        (folder / f"{n}.txt").write_text(text)
+        made.append(Piece(folder / f"{n}.txt", folder / f"{n}.out"))
+    return made

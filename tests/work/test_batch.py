@@ -1,44 +1,39 @@
-"""Many scenes at once: in their order, each whole or not at all; what one refuses or breaks stops no other."""
+"""Many scenes at once, and one in blocks: in their order, each whole or not at all; what one refuses or breaks stops no
+other. By processes of this machine here, by a cluster in test_cluster.py."""
 
 from __future__ import annotations
 
-import os
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
-from lazzik.core.errors import InvalidEdit
-from lazzik.core.progress import Progress, Stopped
+from lazzik.core.bake.baking import BakePlan, bake, bakeable
+from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.progress import UNHEARD, Progress, Stopped
+from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.serialize import scene_text
+from lazzik.work.bakes import baked_by_all
 from lazzik.work.batch import Piece, all_done
+from lazzik.work.crew import LEAST, blocks_of
+from lazzik.work.pool import Workers
+from lazzik.work.source import SceneText, StoredFile
+from tests.work.chores import copied, pieces
 
 
-def copied(scene: Path, out: Path, progress: Progress) -> list[str]:
-    """A task: the text of a file in another one. What it says decides what happens."""
-    text = scene.read_text()
-    if text == "refuse":
-        raise InvalidEdit("it is refused")
-    if text == "end":
-        os._exit(3)
-    if text == "end once" and not out.with_suffix(".tried").exists():
-        out.with_suffix(".tried").write_text("")
-        os._exit(3)
-    progress.report(1.0)
-    out.write_text(text)
-    return [f"{len(text)} letters"]
+@pytest.fixture(scope="module")
+def crew() -> Iterator[Workers]:
+    workers = Workers(most=2)
+    yield workers
+    workers.close()
 
 
-def pieces(folder: Path, *texts: str) -> list[Piece]:
-    made = []
-    for n, text in enumerate(texts):
-        (folder / f"{n}.txt").write_text(text)
-        made.append(Piece(folder / f"{n}.txt", folder / f"{n}.out"))
-    return made
-
-
-def test_what_one_refuses_or_breaks_stops_no_other_and_an_ended_process_is_tried_again(tmp_path: Path) -> None:
+def test_what_one_refuses_or_breaks_stops_no_other_and_an_ended_process_is_tried_again(
+    tmp_path: Path, crew: Workers
+) -> None:
     told: list[float] = []
     every = pieces(tmp_path, "one", "refuse", "end once", "end", "five")
-    outcomes = all_done(copied, every, 2, Progress(lambda share, _: told.append(share)))
+    outcomes = all_done(crew, copied, every, tmp_path, progress=Progress(lambda share, _: told.append(share)))
     assert [outcome.piece for outcome in outcomes] == every
     assert [outcome.lines for outcome in outcomes] == [("3 letters",), (), ("8 letters",), (), ("4 letters",)]
     assert outcomes[1].problem == "it is refused"
@@ -52,5 +47,39 @@ def test_it_stops_when_nobody_waits_any_more(tmp_path: Path) -> None:
     def stop(_: float, __: str) -> None:
         raise Stopped
 
-    with pytest.raises(Stopped):
-        all_done(copied, pieces(tmp_path, *["more"] * 6), 2, Progress(stop))
+    workers = Workers(most=2)
+    try:
+        with pytest.raises(Stopped):
+            all_done(workers, copied, pieces(tmp_path, *["more"] * 6), tmp_path, progress=Progress(stop))
+    finally:
+        workers.close()
+
+
+@pytest.mark.parametrize(("count", "workers"), [(1, 2), (8, 2), (9, 2), (100, 2), (100, 64), (1000, 3)])
+def test_blocks_hold_every_item_once(count: int, workers: int) -> None:
+    blocks = blocks_of(count, workers)
+    assert [place for block in blocks for place in block] == [*range(count)]
+    assert all(len(block) >= LEAST for block in blocks[:-1])
+    assert len(blocks) <= max(1, 4 * workers)
+
+
+def test_a_bake_in_blocks_is_the_bake_of_one_piece(tmp_path: Path, crew: Workers, demo: Scene) -> None:
+    file = tmp_path / "demo.json"
+    file.write_text(scene_text(demo))
+    plan = BakePlan(0, 40, thorough=True)
+    whole = bake(demo, bakeable(demo), plan)
+    assert len(whole.channels) > 2 * LEAST
+    told: list[str] = []
+    heard = Progress(lambda _, said: told.append(said))
+    for source in (StoredFile(file), SceneText(file.read_bytes())):
+        assert baked_by_all(crew, source, bakeable(demo), plan, heard) == whole
+    assert any("/" in said for said in told)
+    with pytest.raises(UnknownAddress):
+        baked_by_all(crew, StoredFile(file), [*bakeable(demo), "nothing/rotation.z"], plan, UNHEARD)
+    with pytest.raises(InvalidEdit):
+        baked_by_all(crew, StoredFile(file), [], plan, UNHEARD)
+
+
+def test_a_scene_that_is_not_there_is_said(tmp_path: Path, crew: Workers) -> None:
+    (outcome,) = all_done(crew, copied, [Piece(tmp_path / "none.json", tmp_path / "none.out")], tmp_path)
+    assert "can't be read" in outcome.problem

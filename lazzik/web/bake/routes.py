@@ -34,12 +34,11 @@ from lazzik.web.bake.view import (
     review,
     reviewed_curves,
 )
-from lazzik.web.deps import Heavy, Kept, Store, source_of
+from lazzik.web.deps import Kept, Long, Store, source_of
 from lazzik.web.jobs import Job, Jobs, Running
 from lazzik.web.jobs.queue import Result
 from lazzik.web.requests.fields import Index
 from lazzik.web.ui.templating import templates
-from lazzik.work import tasks
 
 router = APIRouter(prefix="/scenes/{scene_id}/bake")
 
@@ -97,7 +96,7 @@ def page(
 
 @router.post("/review")
 def reviewed(
-    request: Request, scene_id: str, form: Form, store: Store, memo: Kept, jobs: Running, heavy: Heavy
+    request: Request, scene_id: str, form: Form, store: Store, memo: Kept, jobs: Running, long: Long
 ) -> dict[str, Any]:
     """Work out what the bake would give, as a job: its result is the review, its outcome the edit."""
     state = store.open(scene_id)
@@ -106,7 +105,7 @@ def reviewed(
     job = Job(f"Baking {len(channels)} channel{'' if len(channels) == 1 else 's'}", PAGE)
 
     def work(progress: Progress) -> Result:
-        placed = heavy.run(tasks.baked, source_of(store, state), channels, plan, progress=progress)
+        placed = long.bake(source_of(store, state), channels, plan, progress)
         job.outcome = Reviewed(
             state=state, made=placed, curves=lambda place: reviewed_curves(state.scene, placed, place, memo)
         )
@@ -163,14 +162,14 @@ def take_back(scene_id: str, receipt: str, form: Form, store: Store) -> Response
 
 
 @router.post("/{receipt}/again/review")
-def again(scene_id: str, receipt: str, store: Store, jobs: Running, heavy: Heavy) -> dict[str, Any]:
+def again(scene_id: str, receipt: str, store: Store, jobs: Running, long: Long) -> dict[str, Any]:
     """Work out what a receipt's channels would become if they were baked again, as a job."""
     state = store.open(scene_id)
     kept = receipt_of(state.scene, receipt)
     job = Job(f"Baking {len(kept.lines)} channel{'' if len(kept.lines) == 1 else 's'} again", PAGE)
 
     def work(progress: Progress) -> Result:
-        redone = heavy.run(tasks.baked_again, source_of(store, state), receipt, progress=progress)
+        redone = long.bake_again(source_of(store, state), receipt, progress)
         redone.sort(key=lambda item: not item.conflicts)  # what needs a decision comes first
         job.outcome = Reviewed(
             state=state, made=redone, curves=lambda place: again_curves(state.scene, kept, redone, place)

@@ -122,6 +122,7 @@ def plan_from(form: Mapping[str, str]) -> BakePlan:
         {unit: _number(form, f"tolerance-{name}") for unit, name in UNITS} if method == "fitted" else dict(TOLERANCES),
         extremes="extremes" in form,
         steps="steps" in form,
+        thorough=method == "fitted" and "thorough" in form,
     )
 
 
@@ -258,11 +259,12 @@ def _curves(
 def _summary(receipt: Receipt, units: set[str]) -> str:
     """How it was baked, with the tolerances of the units that occur in it."""
     how = {"each": "a key on each frame", "every": f"a key on every {receipt.every}th frame", "fitted": "fitted"}
+    how_long = " thoroughly" if receipt.thorough else ""
     kept = [(unit, value) for unit, value in receipt.tolerances.items() if unit in units]
     tolerances = ", ".join(f"{shown(value)}{' ' if unit == 'm' else ''}{unit}" for unit, value in kept)
     within = f" within {tolerances}" if tolerances else ""
     exact = ", with exact extremes" if receipt.extremes else ""
-    return f"Frames {receipt.first} to {receipt.last}, {how[receipt.method]}{within}{exact}"
+    return f"Frames {receipt.first} to {receipt.last}, {how[receipt.method]}{how_long}{within}{exact}"
 
 
 def _number(form: Mapping[str, str], name: str) -> float:

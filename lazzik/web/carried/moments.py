@@ -16,6 +16,8 @@ from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface import Surface, surface_of
 from lazzik.core.geometry.mesh import Mesh
+from lazzik.core.progress import Progress
+from lazzik.core.scene.edits import Edit, applied
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate import coarse
 from lazzik.core.simulate.cloth import ClothRun
@@ -32,6 +34,7 @@ from lazzik.store.runs import Runs
 from lazzik.web.carried.facts import run_facts
 from lazzik.web.stage.points import small_normals
 from lazzik.web.ui.encode import floats
+from lazzik.work.source import Source
 
 THINNED = 250
 """Particles that a drag works out, about."""
@@ -109,6 +112,13 @@ def _told_shells(shells: Sequence[Mesh], colors: Sequence[Colors]) -> dict[str, 
         "triangles": [len(shell.triangles) for shell in shells],
         "corners": np.concatenate([shell.triangles for shell in shells]).astype("<u4").tobytes(),
     }
+
+
+def carried_seen(source: Source, edits: list[Edit], frame: float | None, progress: Progress) -> list[dict[str, Any]]:
+    """What edits would do to what the air carries in a stored scene, at the frame that is shown, coarsely: a task."""
+    before = source.read()
+    at = before.first if frame is None else frame
+    return carried_between(before, applied(before, edits, progress), at, Runs(source.folder))
 
 
 def carried_between(before: Scene, after: Scene, frame: float, runs: Runs) -> list[dict[str, Any]]:

@@ -16,14 +16,13 @@ from lazzik.core.simulate.playback import frames_read
 from lazzik.core.simulate.run import STRETCH, carried_of, run_played
 from lazzik.web.carried.facts import run_facts
 from lazzik.web.carried.moments import told_at
-from lazzik.web.deps import Heavy, Kept, RunsOf, Store, source_of
+from lazzik.web.deps import Kept, Long, RunsOf, Store, source_of
 from lazzik.web.jobs import Job, Running
 from lazzik.web.jobs.queue import Result
 from lazzik.web.requests.bodies import body_of
 from lazzik.web.requests.fields import FrameNumber, Revision
 from lazzik.web.states import Seen
 from lazzik.web.ui.encode import floats, packed
-from lazzik.work import tasks
 
 router = APIRouter(prefix="/scenes/{scene_id}")
 
@@ -70,7 +69,7 @@ def run_course(node: str, seen: Seen, runs: RunsOf) -> Response:
 @router.post("/run")
 def make_run(
     request: Request, scene_id: str, body: Annotated[MakeRun, body_of(MakeRun)], store: Store, jobs: Running,
-    heavy: Heavy,
+    long: Long,
 ) -> dict[str, Any]:  # fmt: skip
     """Work out what of it is not there yet, as a job. One that works for an older state of the same object stops."""
     state = store.current(scene_id, body.revision)
@@ -85,7 +84,7 @@ def make_run(
     source = source_of(store, state)
 
     def work(progress: Progress) -> Result:
-        made = heavy.run(tasks.simulated, source, node.id, progress=progress)
+        made = long.simulate(source, node.id, progress)
         return Result(content=None, summary=f"{made} stretches of frames")
 
     part = next(name for name, field in LAID_OPEN.items() if getattr(node, field) is carried)

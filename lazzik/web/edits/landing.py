@@ -58,15 +58,17 @@ def stored(
 
     Edits that take longer go on in a worker. They land if nothing that they read is another by then.
     """
-    before = store.at_head(scene_id, revision)
-    label = label_of(before, edits)
+    with store.hoped(scene_id, revision) as before:
+        label = label_of(before, edits)
     job = Job(label[:1].upper() + label[1:120], "application/json")
 
     def work() -> State:
         patience = _Patience()
         try:
-            after = applied(before, edits, patience)
+            with store.hoped(scene_id, revision):
+                after = applied(before, edits, patience)
         except _Long:
+            store.check_head(scene_id, revision)
             source = Source(store.folder, scene_id, revision)
             made = workers.run(tasks.edited, source, edits, progress=Progress(job.heard))
             after = with_difference(before, made)

@@ -14,8 +14,8 @@ from lazzik.core.evaluate.shapes import reshaped
 from lazzik.core.scene.edits import EditRow, applied, measures_of, refused
 from lazzik.core.scene.references import affected
 from lazzik.web.air.gusts import gusts_of
-from lazzik.web.carried.moments import carried_between
-from lazzik.web.deps import Heavy, Kept, RunsOf, Store
+from lazzik.web.carried.moments import carried_seen
+from lazzik.web.deps import Heavy, Kept, Store
 from lazzik.web.edits.landing import ANSWERS, stored
 from lazzik.web.jobs import Running
 from lazzik.web.requests.bodies import Raw, body_of, described, invalid
@@ -25,6 +25,7 @@ from lazzik.web.stack.curves import curves_of
 from lazzik.web.stage.motion import motion_of
 from lazzik.web.stage.points import bends, points_of
 from lazzik.web.ui.encode import packed
+from lazzik.work.source import Source
 
 router = APIRouter(prefix="/scenes/{scene_id}")
 
@@ -107,9 +108,8 @@ def preview(scene_id: str, body: Given, store: Store, memo: Kept) -> Response:
 
 
 @router.post("/preview-carried")
-def preview_carried(scene_id: str, body: Given, store: Store, runs: RunsOf) -> Response:
+def preview_carried(scene_id: str, body: Given, store: Store, heavy: Heavy) -> Response:
     """What edits would do to particles at the frame that is shown: asked for apart, since it takes longer than all else
-    that a drag shows."""
-    before = store.at(scene_id, body.revision)
-    frame = before.first if body.frame is None else body.frame
-    return packed({"carried": carried_between(before, applied(before, list(body.edits)), frame, runs)})
+    that a drag shows, and worked out by a worker, so that the curves need not wait for it."""
+    source = Source(store.folder, scene_id, body.revision)
+    return packed({"carried": heavy.run(carried_seen, source, list(body.edits), body.frame)})

@@ -256,7 +256,7 @@ def clear_dead() -> None:
             continue
 
 
-def _jobs(request: Request) -> Jobs:
+async def _jobs(request: Request) -> Jobs:
     return cast(Jobs, request.app.state.jobs)
 
 

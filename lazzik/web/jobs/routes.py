@@ -8,9 +8,10 @@ from collections.abc import AsyncIterator
 from typing import Any
 
 from fastapi import APIRouter, Response
-from fastapi.responses import FileResponse, StreamingResponse
+from fastapi.responses import StreamingResponse
 
 from lazzik.web.jobs.queue import Job, NoJob, Running
+from lazzik.web.ui.encode import Download
 
 HEARTBEAT = 10.0
 """Seconds after which a waiting page hears that the job is still there."""
@@ -69,4 +70,4 @@ def result(job_id: str, jobs: Running) -> Response:
     job = jobs.find(job_id)
     if job.result is None or job.state != "done":
         raise NoJob(f"{job.label} is not done: {job.said or job.state}", job_id[:40])
-    return FileResponse(job.result, media_type=job.media, filename=job.filename or None)
+    return Download(job.result, media_type=job.media, filename=job.filename or None)

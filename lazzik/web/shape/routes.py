@@ -15,7 +15,7 @@ from lazzik.core.scene.edits import applied
 from lazzik.core.scene.edits.shapes import PlaceShapeBake
 from lazzik.core.scene.edits.shapes import paint as painted
 from lazzik.core.scene.rest_pose import extent
-from lazzik.web.deps import Heavy, Kept, Store, source_of
+from lazzik.web.deps import Kept, Long, Store, source_of
 from lazzik.web.jobs import Job, Running
 from lazzik.web.jobs.queue import Result
 from lazzik.web.requests.bodies import body_of
@@ -23,7 +23,6 @@ from lazzik.web.requests.fields import FrameNumber, Revision
 from lazzik.web.stage.points import in_range
 from lazzik.web.ui.encode import weights_in
 from lazzik.web.ui.templating import templates
-from lazzik.work import tasks
 
 router = APIRouter(prefix="/scenes/{scene_id}")
 
@@ -70,7 +69,7 @@ def make_permanent(scene_id: str, body: Given, store: Store, memo: Kept) -> dict
 
 
 @router.post("/bake-shape")
-def bake_a_shape(scene_id: str, body: Given, store: Store, jobs: Running, heavy: Heavy) -> dict[str, Any]:
+def bake_a_shape(scene_id: str, body: Given, store: Store, jobs: Running, long: Long) -> dict[str, Any]:
     """Bake an object's deformers over a range, to shape targets within a tolerance or to points per frame, as a job
     whose end is the edit."""
     state = store.current(scene_id, body.revision)
@@ -79,9 +78,7 @@ def bake_a_shape(scene_id: str, body: Given, store: Store, jobs: Running, heavy:
     tolerance = None if body.how == "frames" else body.tolerance
 
     def work(progress: Progress) -> Result:
-        made = heavy.run(
-            tasks.baked_shape, source_of(store, state), node.id, body.first, body.last, tolerance, progress=progress
-        )
+        made = long.bake_shape(source_of(store, state), node.id, body.first, body.last, tolerance, progress)
         edit = PlaceShapeBake(node=body.node, targets=made)
         landed = store.land(scene_id, body.revision, applied(state.scene, [edit]), edit.describe(state.scene))
         return Result(content=json.dumps(landed.answer).encode())
