@@ -14,7 +14,6 @@ from threading import Event, Thread
 
 from fastapi import APIRouter, FastAPI
 from fastapi.exceptions import RequestValidationError
-from fastapi.staticfiles import StaticFiles
 from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 from starlette.requests import ClientDisconnect
@@ -38,12 +37,13 @@ from lazzik.web.requests.bodies import describe
 from lazzik.web.requests.fields import refusals
 from lazzik.web.security import Guard, TooLarge, hosts
 from lazzik.web.states import Drafts
+from lazzik.web.ui.shipped import PREFIX, SHIPPED
 from lazzik.work import tasks
+from lazzik.work.crew import Crew
+from lazzik.work.long import LongWork
 from lazzik.work.pool import Workers
 
 LOG = logging.getLogger("lazzik")
-
-WEB = Path(__file__).parent
 
 ROUTES = (
     "scenes.routes", "studio.routes", "edits.routes", "stage.routes", "stack.routes", "shape.routes", "aim.routes",
@@ -72,10 +72,11 @@ def create_app(
     host: str = "127.0.0.1",
     with_demo: bool = False,
     workers: Workers | None = None,
+    crew: Crew | None = None,
     password: str = "",
 ) -> FastAPI:
-    """The application over the database in a folder. Workers that are given are shared, and stay when it ends; with a
-    password, nobody comes in without it."""
+    """The application over the database in a folder. Workers that are given are shared, and stay when it ends; so does
+    a crew, which does the long jobs instead of them. With a password, nobody comes in without it."""
     sys.setswitchinterval(SWITCH_EVERY)
     database = Database(folder)
     running, store = Jobs(), SceneStore(database)
@@ -102,6 +103,7 @@ def create_app(
     app = FastAPI(title="Lazzik", version=__version__, docs_url=None, redoc_url=None, lifespan=life)
     app.state.jobs, app.state.store, app.state.workers = running, store, heavy
     app.state.database, app.state.versions, app.state.drafts = database, Versions(database, store), Drafts()
+    app.state.long = LongWork(crew or heavy, store)
     app.state.runs, app.state.runs_at_work = Runs(database.folder), {}
     app.state.shelf = ShelfItems(database, shipped)
     app.state.memo = Memo()
@@ -109,7 +111,7 @@ def create_app(
     store.snapshot_due = partial(_snapshot, heavy, store)
     if with_demo and not store.entries():
         store.create(station(), "demo scene")
-    _mount_static(app)
+    app.mount(PREFIX, SHIPPED)
     told = refusals(404, 409, 413, 422, 503, 507)
     routers: list[APIRouter] = [import_module(f"lazzik.web.{name}").router for name in ROUTES]
     for router in routers:
@@ -135,13 +137,6 @@ def _warm(over: Event) -> None:
         stats = getattr(kernel.ready, "stats", None)
         if stats is not None and sum(stats.cache_misses.values()):
             return  # nothing was prepared: each is compiled when it is needed
-
-
-def _mount_static(app: FastAPI) -> None:
-    """Each room's scripts and styles under its name, beside what all share."""
-    for folder in sorted(WEB.glob("*/static")):
-        app.mount(f"/static/{folder.parent.name}", StaticFiles(directory=folder))
-    app.mount("/static", StaticFiles(directory=WEB / "static"), name="static")
 
 
 async def _sweep(running: Jobs) -> None:

@@ -1,4 +1,4 @@
-"""A real server and a real browser. Each test has a page of its own and fails on any error that the page logs."""
+"""A real server and a real browser. Each test has pages of its own and fails on any error that they log."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ FLAGS = [
     "--enable-unsafe-swiftshader",
 ]
 
-PATIENCE = 60_000
+PATIENCE = 120_000
 """Milliseconds that a state may take to come about on a machine that is busy with other things."""
 
 expect.set_options(timeout=PATIENCE)
@@ -60,9 +60,35 @@ def browser() -> Iterator[Browser]:
         chromium.close()
 
 
+class Window:
+    """A window of the browser on one server, for one test after the other: what a page has loaded the next one has."""
+
+    def __init__(self, browser: Browser, url: str) -> None:
+        self.context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=url)
+        self.context.set_default_timeout(PATIENCE)
+        self._stays = self.context.new_page()
+        self._stays.goto("/static/mark.svg")
+
+    def clear(self) -> None:
+        """Close all pages, and forget what they kept."""
+        for page in self.context.pages:
+            if page is not self._stays:
+                page.close()
+        self._stays.evaluate("() => localStorage.clear()")
+        self.context.clear_cookies()
+
+
+@pytest.fixture(scope="session")
+def windows() -> dict[str, Window]:
+    """By the address of the server."""
+    return {}
+
+
 @pytest.fixture
-def page(browser: Browser, server: Server) -> Iterator[Page]:
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.url)
+def page(browser: Browser, server: Server, windows: dict[str, Window]) -> Iterator[Page]:
+    if server.url not in windows:
+        windows[server.url] = Window(browser, server.url)
+    window = windows[server.url]
     problems: list[str] = []
 
     def watch(opened: Page) -> None:
@@ -77,10 +103,10 @@ def page(browser: Browser, server: Server) -> Iterator[Page]:
         )
         opened.on("request", lambda r: problems.append(r.url) if not _own(r.url, server) else None)
 
-    context.on("page", watch)
-    context.set_default_timeout(PATIENCE)
-    yield context.new_page()
-    context.close()
+    window.context.on("page", watch)
+    yield window.context.new_page()
+    window.context.remove_listener("page", watch)
+    window.clear()
     assert problems == []
 
 

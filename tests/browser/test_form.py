@@ -226,13 +226,14 @@ def test_three_plays_the_delivered_file_as_the_stage_shows_it(
     page.wait_for_function(
         "frame => [...window.lazzik.surfaces.kept.values()].every(s => s.frames.has(s.still ? 0 : frame))", arg=frame
     )
-    played = page.evaluate(PLAYED, [f"{demo_url}/deliver/gltf", frame / 30])
     shown = page.evaluate(
         """() => { const out = {}, { stage } = window.lazzik; stage.root.updateMatrixWorld(true);
         for (const [id, { mesh, item }] of stage.nodes) if (mesh) { const p = mesh.geometry.attributes.position;
           out[id] = [0, 7, 40].map((i) => i < p.count ? item.position.clone().set(p.getX(i), p.getY(i), p.getZ(i))
             .applyMatrix4(mesh.matrixWorld).toArray() : [0, 0, 0]); } return out; }"""
     )
+    page.goto("/scenes")  # a page without a stage of its own
+    played = page.evaluate(PLAYED, [f"{demo_url}/deliver/gltf", frame / 30])
     assert {"cloth", "pool", "aerial", "pine-1-low"} <= set(played)
     for name, places in played.items():
         np.testing.assert_allclose(places, shown[name], atol=0.004)

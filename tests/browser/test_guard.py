@@ -10,8 +10,8 @@ from tests.serving import Server
 pytestmark = pytest.mark.browser
 
 TRIED = """async () => {
-  const { guard } = await import("/static/lib/guard.js");
-  const { Refused } = await import("/static/lib/api.js");
+  const { guard } = await import("lazzik/lib/guard.js");
+  const { Refused } = await import("lazzik/lib/api.js");
   const said = [];
   const refused = async () => { throw new Refused(422, "Not so."); };
   const given = await guard(async () => 7);

@@ -197,8 +197,7 @@ def test_every_action_of_a_button_has_a_key_or_stands_in_the_finder(page: Page, 
     """What a button does at its own place is done by the button, which Tab leads to; all else is found by name."""
     opened(page, f"{station}{GUST}")
     told = page.evaluate(
-        """async () => { const { actions } = await import('lazzik/lib/actions.js');
-        return actions.filter((action) => action.keys || action.label).map((action) => action.name); }"""
+        "() => window.lazzik.actions.filter(({ keys, label }) => keys || label).map(({ name }) => name)"
     )
     tools = page.locator(".stage-tools [data-act], .transport [data-act], .head [data-act], .strata-bar > [data-act]")
     names = tools.evaluate_all("buttons => buttons.map((button) => button.dataset.act)")

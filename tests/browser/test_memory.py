@@ -34,8 +34,7 @@ CHANGES = """async ([places, count]) => {
 }"""
 
 FILMS = """async (count) => {
-  const { Stage } = await import("/static/stage/stage.js");
-  const { film } = await import("/static/deliver/film.js");
+  const { Stage, film } = window.lazzik;
   const left = [];
   const { dispose } = Stage.prototype;
   Stage.prototype.dispose = function () {

@@ -1,6 +1,6 @@
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { base64, clamp, extent, near, roomy, spreadOut, ticks, tidy } from "lazzik/lib/numbers.js";
+import { base64, clamp, extent, near, roomy, sameNumbers, spreadOut, ticks, tidy } from "lazzik/lib/numbers.js";
 
 test("a number is shown with as many digits as can be told apart", () => {
   assert.deepEqual([0, 0.1234, 1.234, 12.34, 123.44].map(tidy), ["0", "0.123", "1.23", "12.34", "123.4"]);
@@ -44,4 +44,10 @@ test("numbers become text and come back the same, also from the middle of an arr
   const all = new Float32Array([9, 0.5, -2, 1e-20, 9]);
   const bytes = Buffer.from(base64(all.subarray(1, 4)), "base64");
   assert.deepEqual([...new Float32Array(new Uint8Array(bytes).buffer)], [...all.subarray(1, 4)]);
+});
+
+test("curves are the same value by value, whatever holds them", () => {
+  assert.ok(sameNumbers(Float32Array.of(1, 2), [1, 2]));
+  assert.ok(!sameNumbers([1, 2], [1, 2, 3]));
+  assert.ok(!sameNumbers([1, 2], [1, 2.5]));
 });

@@ -87,7 +87,8 @@ def test_every_router_is_served_and_every_script_is_where_it_is_named(client: Te
     named = set()
     for path in [*WEB.glob("*/templates/*.html"), *WEB.glob("*/static/*.js"), *WEB.glob("static/lib/*.js")]:
         text = path.read_text()
-        named |= set(re.findall(r'"(/static/[\w./-]+\.(?:js|css|svg))', text))
+        named |= {f"/static/{name}" for name in re.findall(r'"{{ shipped.base }}/([\w./-]+\.(?:js|css|svg))', text)}
+        named |= {f"/static/{name}" for name in re.findall(r'shipped.script\("([\w./-]+)"\)', text)}
         named |= {f"/static/{script}" for script in re.findall(r'from "lazzik/([\w./-]+)"', text)}
         here = "/static/lib" if path.parent.name == "lib" else f"/static/{path.parent.parent.name}"
         named |= {f"{here}/{script}" for script in re.findall(r'from "\./([\w.-]+)"', text)}

@@ -8,27 +8,26 @@ from datetime import datetime
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Request, Response
-from fastapi.responses import FileResponse
 from pydantic import RootModel, ValidationError
 from starlette.background import BackgroundTask
 
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.formats.registry import FORMATS, Format
-from lazzik.core.progress import Progress
+from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import plain
 from lazzik.store.scenes import SceneStore, State
 from lazzik.store.tables import now
 from lazzik.store.versions import Versions
 from lazzik.web.deliver.view import format_choices
-from lazzik.web.deps import Heavy, Store, VersionsOf, source_of
+from lazzik.web.deps import Long, Store, VersionsOf, source_of
 from lazzik.web.jobs import Job, Running
 from lazzik.web.jobs.film import FILMS, Encoded, Film, Pictures, chapters_of
 from lazzik.web.jobs.queue import Result
 from lazzik.web.requests.bodies import body_of
 from lazzik.web.studio.view import count_moving
+from lazzik.web.ui.encode import Download
 from lazzik.web.ui.templating import templates
-from lazzik.work import tasks
 from lazzik.work.source import NamedSource, Source
 
 router = APIRouter(prefix="/scenes/{scene_id}/deliver")
@@ -78,7 +77,7 @@ def begin(
     store: Store,
     versions: VersionsOf,
     jobs: Running,
-    heavy: Heavy,
+    long: Long,
     body: Annotated[Choices, body_of(Choices)],
 ) -> dict[str, Any]:
     """Write the scene in a format, as a job."""
@@ -89,22 +88,21 @@ def begin(
     job = Job(f"{chosen.title} of {state.scene.name}", chosen.media, stem(state.scene, ending_of(chosen)))
 
     def work(progress: Progress) -> Result:
-        source = source_of(store, state)
-        summary, details = heavy.run(tasks.delivered, source, chosen, jobs.file(job), others, progress=progress)
+        summary, details = long.deliver(source_of(store, state), chosen, jobs.file(job), others, progress)
         return Result(content=None, summary=summary, details=details)
 
     return jobs.start(job, work).news
 
 
 @router.get("/{name}")
-def at_once(request: Request, scene_id: str, name: str, store: Store, jobs: Running, heavy: Heavy) -> Response:
+def at_once(request: Request, scene_id: str, name: str, store: Store, jobs: Running, long: Long) -> Response:
     """The scene in a format as the answer itself, for scripts: choices stand in the query."""
     state = store.open(scene_id)
     chosen = _format(name, dict(request.query_params))
     path = jobs.folder / f"at-once-{secrets.token_hex(6)}"
-    heavy.run(tasks.delivered, source_of(store, state), chosen, path, [])
+    long.deliver(source_of(store, state), chosen, path, [], UNHEARD)
     done = BackgroundTask(path.unlink, missing_ok=True)
-    return FileResponse(path, media_type=chosen.media, filename=stem(state.scene, ending_of(chosen)), background=done)
+    return Download(path, media_type=chosen.media, filename=stem(state.scene, ending_of(chosen)), background=done)
 
 
 def _named(

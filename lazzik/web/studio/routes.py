@@ -68,7 +68,7 @@ class Asked:
     was_also: tuple[str, ...]
 
 
-def _asked(
+async def _asked(
     at: str = "",
     also: Also = (),
     moving: bool = False,

@@ -10,7 +10,7 @@ from typing import Any
 import msgpack
 import numpy as np
 from fastapi import Response
-from fastapi.responses import StreamingResponse
+from fastapi.responses import FileResponse, StreamingResponse
 from numpy.typing import NDArray
 
 from lazzik.core.errors import InvalidEdit
@@ -20,6 +20,12 @@ PACKED = "application/msgpack"
 
 
 FRESH = {"Cache-Control": "no-store"}
+
+
+class Download(FileResponse):
+    """A file to be taken away, read in pieces so large that it comes as fast as the wire lets it."""
+
+    chunk_size = 2**20
 
 
 def packed(content: Any) -> Response:

@@ -8,6 +8,7 @@ from fastapi.templating import Jinja2Templates
 from jinja2 import Environment, FileSystemLoader, PrefixLoader, StrictUndefined
 
 from lazzik.web.ui.knob import shown
+from lazzik.web.ui.shipped import SHIPPED
 
 WEB = Path(__file__).parents[1]
 
@@ -17,6 +18,7 @@ def _environment() -> Environment:
     environment = Environment(
         loader=PrefixLoader(rooms), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
     )
+    environment.globals["shipped"] = SHIPPED
     environment.filters["shown"] = shown
     environment.filters["paired"] = lambda words: [(word, word) for word in words]
     environment.filters["labelled"] = lambda items: [(item.id, item.label) for item in items]

@@ -5,6 +5,7 @@ import { all, one, over } from "lazzik/lib/dom.js";
 import { guard } from "lazzik/lib/guard.js";
 import { followJob } from "lazzik/lib/jobs.js";
 import { store } from "lazzik/lib/store.js";
+import { Stage } from "lazzik/stage/stage.js";
 import { film } from "./film.js";
 
 // a form that was sent before this listens would only load the page again
@@ -30,3 +31,5 @@ document.addEventListener("submit", async (event) => {
     button.disabled = false;
   }
 });
+
+window.lazzik = { film, Stage };

@@ -5,8 +5,9 @@ import { all, maybe, one, over, put, shape } from "lazzik/lib/dom.js";
 import { clamp, extent, roomy, spreadOut, ticks, tidy, wheeled } from "lazzik/lib/numbers.js";
 import { store } from "lazzik/lib/store.js";
 import { Labels } from "lazzik/stack/labels.js";
+import { inSight, Redraw } from "lazzik/stack/redraw.js";
 import { across, curvePath, heights, MARGIN, upright } from "lazzik/timeline/plot.js";
-import { onView, span, toFrame, toX, wheelsTime, zoomed } from "lazzik/timeline/timeaxis.js";
+import { onView, span, toFrame, toX, viewed, wheelsTime, zoomed } from "lazzik/timeline/timeaxis.js";
 
 const MOST_NAMES = 6; // curves beside the shown one that are told by name
 
@@ -59,6 +60,9 @@ export class Strata {
   shown = [];
   /** @type {Map<Element, number>} */
   heights = new Map();
+  /** @type {Set<SVGSVGElement>} lanes that are drawn when they come into sight */
+  owed = new Set();
+  redraw = new Redraw();
   width = 1;
   /** Called whenever it was drawn. */
   drawn = () => {};
@@ -69,6 +73,7 @@ export class Strata {
     this.watch.observe(work);
     onView(() => this.draw());
     const left = () => this.svgs[0]?.getBoundingClientRect().left ?? 0;
+    work.addEventListener("scroll", () => this.scrolled(), { passive: true, capture: true });
     wheelsTime(work, left, () => this.width);
     work.addEventListener("wheel", (event) => this.zoomValues(event), { passive: false });
     work.addEventListener("pointermove", (event) => this.point(event, left()));
@@ -222,17 +227,41 @@ export class Strata {
     const { data } = this;
     if (!data) return;
     this.measure();
+    this.owed = new Set(this.shown.filter((svg) => data.lanes.has(svg.dataset.lane ?? "")));
+    const seen = this.seen();
     for (const svg of this.shown) {
       svg.dataset.drawn = "1";
-      const { lane = "" } = svg.dataset;
-      const values = data.lanes.get(lane);
+      const { lane } = svg.dataset;
       if (lane === "result") this.drawResult(svg, data);
       else if (lane === "base") this.drawBase(svg, data);
-      else if (values) this.drawLane(svg, data, lane, values);
     }
+    this.drawOwed(data, seen);
     this.now();
     this.drawn();
     maybe("#fit-view")?.toggleAttribute("disabled", !zoomed() && !this.values);
+  }
+
+  scrolled() {
+    if (!this.data || !this.owed.size) return;
+    this.drawOwed(this.data, this.seen());
+    this.drawn();
+  }
+
+  // of the lanes that wait, those in sight; asked before anything is drawn, as sizes are
+  seen() {
+    const scroller = maybe("#lanes")?.parentElement;
+    return scroller ? inSight(this.owed, scroller) : [];
+  }
+
+  // lanes out of sight wait until they are scrolled to
+  /** @param {Curves} data @param {SVGSVGElement[]} seen */
+  drawOwed(data, seen) {
+    for (const svg of seen) {
+      this.owed.delete(svg);
+      const { lane = "" } = svg.dataset;
+      const values = data.lanes.get(lane);
+      if (values) this.drawLane(svg, data, lane, values);
+    }
   }
 
   /** @param {Element} svg */
@@ -342,8 +371,10 @@ export class Strata {
   drawLane(svg, data, id, values) {
     const size = roomy(Math.max(...extent(values).map(Math.abs), 1e-9));
     const [low, high] = this.range(id, -size, size);
-    const y = this.y(svg, low, high);
     const problem = data.problems[id];
+    const shows = [values, data.from, data.perFrame, low, high, problem, ...viewed(), this.width, this.height(svg)];
+    if (!this.redraw.differs(svg, shows)) return;
+    const y = this.y(svg, low, high);
     svg.replaceChildren(
       ...this.upright(svg), svg.querySelector("g.window") ?? shape("g", { class: "window" }),
       shape("line", { class: "zero", x1: 0, x2: this.width, y1: y(0), y2: y(0) }),

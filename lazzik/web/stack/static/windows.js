@@ -4,7 +4,7 @@ import { maybe, over } from "lazzik/lib/dom.js";
 import { follow } from "lazzik/lib/drag.js";
 import { store } from "lazzik/lib/store.js";
 import { Change } from "lazzik/studio/change.js";
-import { snappedBy } from "lazzik/timeline/timeaxis.js";
+import { snappedBy, viewed } from "lazzik/timeline/timeaxis.js";
 import { drawBlock, movedWindow, standsOn } from "./block.js";
 
 /** @import { Edit, WindowFacts } from "lazzik/lib/types.d.ts" */
@@ -21,10 +21,10 @@ import { drawBlock, movedWindow, standsOn } from "./block.js";
  * @property {() => void} open
  */
 
-/** The window of a lane: its layer's own, or that of the sheaf that it is in. @param {string | undefined} id @returns {Block | null} */
-function ofLane(id) {
-  const lane = store.facts.lanes.find((item) => item.id === id);
-  const group = maybe(`#lanes svg[data-lane="${id}"] g.window`, document, SVGGElement);
+/** The window of a lane: its layer's own, or that of the sheaf that it is in. @param {SVGElement} svg @returns {Block | null} */
+function ofLane(svg) {
+  const lane = store.facts.lanes.find((item) => item.id === svg.dataset.lane);
+  const group = maybe("g.window", svg, SVGGElement);
   if (!lane || !group) return null;
   const open = () => { if (!lane.chosen) maybe(`#lane-${CSS.escape(lane.id)} a.lane-name`)?.click(); };
   return { id: lane.id, window: lane.window, look: `hatch ${lane.family}`, group, address: lane.address, sheaf: lane.sheaf, open };
@@ -41,21 +41,29 @@ function ofSheaf(id) {
 
 /** The block that a grip is of. @param {SVGElement | null} grip */
 function blockOf(grip) {
-  const data = grip?.closest("svg")?.dataset;
-  return data && (data.sheafBlock ? ofSheaf(data.sheafBlock) : ofLane(data.lane));
+  const svg = grip?.closest("svg");
+  return svg && (svg.dataset.sheafBlock ? ofSheaf(svg.dataset.sheafBlock) : ofLane(svg));
 }
+
+/** How high the picture is that a block is drawn in; 0 where it is not shown. @param {Strata} strata @param {Block} block */
+const heightOf = (strata, { group }) => (group.ownerSVGElement ? strata.height(group.ownerSVGElement) : 0);
 
 /** @param {Strata} strata @param {Block} block @param {WindowFacts} window */
-function draw(strata, { group, look, id }, window) {
-  const svg = group.ownerSVGElement;
-  if (!svg?.clientWidth) return;
-  drawBlock(group, window, { x: (frame) => strata.x(frame), width: strata.width, height: strata.height(svg) - 1, look, name: id });
+function draw(strata, block, window, height = heightOf(strata, block)) {
+  const { group, look, id: name } = block;
+  const { first, last } = store.facts;
+  const shows = [JSON.stringify(window), first, last, ...viewed(), strata.width, height, look, name];
+  if (!height || !strata.redraw.differs(group, shows)) return;
+  drawBlock(group, window, { x: (frame) => strata.x(frame), width: strata.width, height: height - 1, look, name });
 }
 
-/** All blocks as they are stored. @param {Strata} strata */
+/** All blocks in sight as they are stored. @param {Strata} strata */
 export function drawWindows(strata) {
-  const blocks = [...store.facts.lanes.map((lane) => ofLane(lane.id)), ...store.facts.sheaves.map((sheaf) => ofSheaf(sheaf.id))];
-  for (const block of blocks) if (block) draw(strata, block, block.window);
+  const seen = strata.shown.filter((svg) => !strata.owed.has(svg));
+  const blocks = [...seen.map(ofLane), ...store.facts.sheaves.map((sheaf) => ofSheaf(sheaf.id))].flatMap((block) => block ?? []);
+  // all sizes before anything is drawn: reading between writes would lay the page out again each time
+  const heights = blocks.map((block) => heightOf(strata, block));
+  for (const [i, block] of blocks.entries()) draw(strata, block, block.window, heights[i]);
 }
 
 /**

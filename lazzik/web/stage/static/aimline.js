@@ -20,11 +20,12 @@ export class AimLine {
     this.scene = scene;
   }
 
-  /** @param {AimFacts | null} aim */
+  /** Whether it is another aim than it was. @param {AimFacts | null} aim */
   set(aim) {
+    if (JSON.stringify(aim) === JSON.stringify(this.aim)) return false;
     this.aim = aim;
     if (!aim) this.dispose();
-    if (!aim || this.drawn) return; // a line that is there stays until it is placed anew
+    if (!aim || this.drawn) return true; // a line that is there stays until it is placed anew
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.BufferAttribute(new Float32Array(6), 3));
     const material = new THREE.LineDashedMaterial({ color: ink("--ink"), depthTest: false, transparent: true, opacity: 0.7 });
@@ -32,6 +33,7 @@ export class AimLine {
     this.drawn.renderOrder = 10;
     this.drawn.frustumCulled = false;
     this.scene.add(this.drawn);
+    return true;
   }
 
   /**
@@ -55,6 +57,9 @@ export class AimLine {
     this.drawn.material.dashSize = this.drawn.material.gapSize = DASH * eye.distanceTo(to);
     this.drawn.computeLineDistances();
   }
+
+  // in the colours of the theme
+  dress() { this.drawn?.material.color.copy(ink("--ink")); }
 
   dispose() {
     this.drawn?.removeFromParent();

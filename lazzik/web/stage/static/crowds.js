@@ -14,6 +14,7 @@ import { Moments } from "./moments.js";
  * @property {THREE.InstancedMesh | null} mesh
  * @property {Float32Array} matrices from the shape to a copy, one or one a frame
  * @property {boolean} shaped whether its points change over time: it has a geometry of its own then
+ * @property {Points | null} points that it was given last
  */
 
 /**
@@ -32,13 +33,21 @@ import { Moments } from "./moments.js";
  * @property {Float32Array} places
  * @property {Float32Array} turns
  * @property {Float32Array} sizes
- * @property {{ copies: Int32Array, variant: number, drawn: Drawn[] }[]} groups
+ * @property {Group[]} groups
  * @property {Lean | null} lean
  * @property {Promise<unknown> | null} asked leans that are on their way
  * @property {Set<number>} hidden
  * @property {Thin | null} thin how a few lean while something is dragged
  * @property {Int32Array | null} shown which are drawn, where not all are
  * @property {Int32Array | null} rank and which of them each of these is
+ */
+
+/**
+ * @typedef {object} Group copies of one source and variant
+ * @property {Int32Array} copies
+ * @property {number} variant
+ * @property {Drawn[]} drawn
+ * @property {unknown[]} posed what they were put to last goes by; nothing before that
  */
 
 /**
@@ -124,17 +133,22 @@ function ownShape({ geometry }) {
   return own;
 }
 
-/** @param {Drawn} part @param {Points} points */
-function reshape({ mesh }, { points, normals }) {
-  if (!mesh || mesh.geometry.attributes.position.array.length !== points.length) return; // the source is another mesh by now
+/** Whether it had other points. @param {Drawn} part @param {Points} shape */
+function reshape(part, shape) {
+  const { mesh, points: had } = part;
+  const { points, normals } = shape;
+  if (!mesh || had === shape || mesh.geometry.attributes.position.array.length !== points.length) return false; // or the source is another by now
+  part.points = shape;
   const { position, normal } = mesh.geometry.attributes;
   position.array.set(points);
   normal.array.set(normals);
   position.needsUpdate = normal.needsUpdate = true;
+  return true;
 }
 
 /** @param {Drawn} part */
 function letGo(part) {
+  part.points = null;
   part.mesh?.removeFromParent();
   if (part.shaped) part.mesh?.geometry.dispose();
   part.mesh?.dispose();
@@ -281,8 +295,10 @@ export class Crowds {
       sizes: floats(content.sizes), lean: null, hidden: new Set(), thin: null, shown, rank: shown && ranks(shown, ids.length),
       groups: content.groups.map((/** @type {any} */ group) => ({
         copies: seen ? whole(group.copies).filter((k) => seen.has(k)) : whole(group.copies),
-        variant: group.variant,
-        drawn: group.parts.map((/** @type {any} */ part) => ({ node: part.node, mesh: null, matrices: floats(part.matrices), shaped: part.shaped })),
+        variant: group.variant, posed: [],
+        drawn: group.parts.map((/** @type {any} */ { node: of, matrices, shaped }) => (
+          { node: of, mesh: null, points: null, matrices: floats(matrices), shaped }
+        )),
       })),
     });
     this.attach();
@@ -292,7 +308,9 @@ export class Crowds {
   attach() {
     for (const [id, crowd] of this.crowds) {
       const item = this.stage.nodes.get(id)?.item;
-      for (const { copies, drawn } of crowd.groups) {
+      for (const group of crowd.groups) {
+        const { copies, drawn } = group;
+        group.posed = [];
         for (const part of drawn) {
           letGo(part);
           const source = this.stage.nodes.get(part.node)?.mesh;
@@ -311,31 +329,33 @@ export class Crowds {
 
   /** @param {number} frame */
   show(frame) {
+    let moved = false;
     for (const crowd of this.crowds.values()) {
       const { lean, thin } = crowd;
       if (!thin && lean && (frame < lean.from || frame > lean.to)) this.need(frame).then(() => this.show(this.stage.frame), () => {});
-      for (const group of crowd.groups) this.pose(crowd, group, frame);
+      for (const group of crowd.groups) moved = this.pose(crowd, group, frame) || moved;
     }
     let missing = false;
     for (const { part, key } of this.bent()) {
       const points = this.moments.known(key, Math.round(frame * this.per));
-      if (points) reshape(part, points);
+      if (points) moved = reshape(part, points) || moved;
       else missing = true;
     }
     if (missing && !this.waits) {
       this.waits = true;
       this.need(frame).then(() => { this.waits = false; this.show(this.stage.frame); }, () => { this.waits = false; });
     }
-    if (this.crowds.size) this.stage.invalidate();
+    if (moved) this.stage.invalidate();
   }
 
   /**
-   * Every copy's matrix: where it stands, leaning as the air has it, and then its part of the source.
+   * Every copy's matrix: where it stands, leaning as the air has it, and then its part of the source. Whether any is another.
    * @param {Crowd} crowd
-   * @param {Crowd["groups"][number]} group
+   * @param {Group} group
    * @param {number} frame
    */
-  pose(crowd, { copies, drawn }, frame) {
+  pose(crowd, group, frame) {
+    const { copies, drawn } = group;
     const [turn, bend, place, size, copy, posed] = [
       new THREE.Quaternion(), new THREE.Quaternion(), new THREE.Vector3(), new THREE.Vector3(), new THREE.Matrix4(), new THREE.Matrix4(),
     ];
@@ -344,6 +364,9 @@ export class Crowds {
     const [per, count, like] = thin ? [1, thin.ids.length, thin.like] : [this.per, (shown ?? ids).length, rank];
     const row = lean ? clamp(Math.round((frame - lean.from) * per), 0, lean.moments - 1) * count : 0;
     const moment = (/** @type {Float32Array} */ matrices) => clamp(Math.round(frame) - crowd.first, 0, matrices.length / 16 - 1);
+    const posing = [lean, row, hidden, hidden.size, ...drawn.map(({ matrices }) => moment(matrices))];
+    if (posing.every((each, n) => each === group.posed[n])) return false;
+    group.posed = posing;
     const parts = drawn.flatMap(({ mesh, matrices }) => (mesh ? [{ mesh, part: new THREE.Matrix4().fromArray(matrices, 16 * moment(matrices)) }] : []));
     for (let n = 0; n < copies.length; n++) {
       const k = copies[n];
@@ -355,6 +378,7 @@ export class Crowds {
       for (const { mesh, part } of parts) posed.multiplyMatrices(copy, part).toArray(mesh.instanceMatrix.array, 16 * n);
     }
     for (const { mesh } of parts) mesh.instanceMatrix.needsUpdate = true;
+    return true;
   }
 
   /** Copies that are being taken away. @param {string} node @param {Set<number>} ids */
@@ -370,6 +394,7 @@ export class Crowds {
       for (const part of drawn) letGo(part);
     }
     this.crowds.delete(id);
+    this.stage.invalidate();
   }
 
   dispose() { for (const id of [...this.crowds.keys()]) this.drop(id); }

@@ -12,9 +12,9 @@ function placesOf(position) {
   const places = new Map();
   const place = new Uint32Array(position.count);
   for (let i = 0; i < position.count; i++) {
-    const key = [position.getX(i), position.getY(i), position.getZ(i)].map((v) => Math.round(v * CLOSE)).join();
-    if (!places.has(key)) places.set(key, places.size);
-    place[i] = places.get(key);
+    const key = `${Math.round(position.getX(i) * CLOSE)},${Math.round(position.getY(i) * CLOSE)},${Math.round(position.getZ(i) * CLOSE)}`;
+    place[i] = places.get(key) ?? places.size;
+    places.set(key, place[i]);
   }
   return place;
 }
@@ -28,7 +28,7 @@ export function creases({ attributes: { position }, index }, degrees) {
   const faces = index?.array ?? [];
   const place = placesOf(position);
   const [a, b, c, n] = [new THREE.Vector3(), new THREE.Vector3(), new THREE.Vector3(), new THREE.Vector3()];
-  /** @type {Map<string, { i: number, j: number, normal: THREE.Vector3 } | null>} edges of one face so far; null of two */
+  /** @type {Map<number, { i: number, j: number, normal: THREE.Vector3 } | null>} edges of one face so far; null of two */
   const open = new Map();
   const pairs = [];
   const flat = Math.cos((degrees * Math.PI) / 180);
@@ -40,7 +40,7 @@ export function creases({ attributes: { position }, index }, degrees) {
     n.copy(b).sub(a).cross(c.sub(a)).normalize();
     for (let k = 0; k < 3; k++) {
       const [i, j] = [corners[k], corners[(k + 1) % 3]];
-      const key = place[i] < place[j] ? `${place[i]}_${place[j]}` : `${place[j]}_${place[i]}`;
+      const key = Math.min(place[i], place[j]) * position.count + Math.max(place[i], place[j]);
       const other = open.get(key);
       if (other === undefined) open.set(key, { i, j, normal: n.clone() });
       else if (other) {
@@ -53,6 +53,16 @@ export function creases({ attributes: { position }, index }, degrees) {
   return pairs;
 }
 
+/** @type {WeakMap<THREE.BufferGeometry, THREE.BufferAttribute>} many objects may have one geometry: it is looked through once */
+const known = new WeakMap();
+
+/** The creases of a geometry as the index of lines. @param {THREE.BufferGeometry} geometry @param {number} degrees */
+function indexOf(geometry, degrees) {
+  const index = known.get(geometry) ?? new THREE.Uint32BufferAttribute(creases(geometry, degrees), 1);
+  known.set(geometry, index);
+  return index;
+}
+
 /**
  * The edges drawn as lines, which share the surface's points.
  * @param {THREE.BufferGeometry} geometry
@@ -62,7 +72,7 @@ export function creases({ attributes: { position }, index }, degrees) {
 export function creaseLines(geometry, degrees, color) {
   const lines = new THREE.BufferGeometry();
   lines.setAttribute("position", geometry.attributes.position);
-  lines.setIndex(creases(geometry, degrees));
+  lines.setIndex(indexOf(geometry, degrees));
   const drawn = new THREE.LineSegments(lines, new THREE.LineBasicMaterial({ color, transparent: true, opacity: 0.55 }));
   drawn.raycast = () => {};
   drawn.frustumCulled = false;

@@ -24,6 +24,7 @@ export const UNSEEN = 1; // a layer that no camera looks at
  * @property {THREE.BufferGeometry | null} rest its geometry at rest, while it is drawn from another one
  * @property {THREE.PerspectiveCamera | null} lens
  * @property {THREE.Light | null} light
+ * @property {Points | null} points that its surface was given last, if it moves
  */
 
 /**
@@ -34,11 +35,16 @@ export const UNSEEN = 1; // a layer that no camera looks at
  * @property {Float32Array} orientation
  * @property {Float32Array} scale
  * @property {Record<string, Float32Array>} numbers
+ * @property {number} rows the most that one of them holds
+ * @property {number} place the row that the object was last put to; -1 before that
  */
 
 /** @typedef {{ points: Float32Array, normals: Int8Array }} Points of a surface, x, y, z of each; normals of 127 */
 
 /** @typedef {Record<string, { position: Uint8Array, orientation: Uint8Array, scale: Uint8Array, numbers: Record<string, Uint8Array> }>} Motion */
+
+/** How many values one row of a number holds. @param {string} name */
+const widthOf = (name) => (name === "look.picture" ? 4 : 1);
 
 export class Model {
   /** @type {Map<string, Entry>} */
@@ -79,10 +85,10 @@ export class Model {
     unload();
     this.root = scene;
     scene.traverse((item) => {
-      if (item.userData.id) this.nodes.set(item.userData.id, { item, mesh: null, lines: null, rest: null, lens: null, light: null });
+      if (item.userData.id) this.nodes.set(item.userData.id, { item, mesh: null, lines: null, rest: null, lens: null, light: null, points: null });
     });
     scene.traverse((item) => this.prepare(item));
-    for (const id of this.tracks.keys()) this.pose(id);
+    for (const [id, track] of this.tracks) { track.place = -1; this.pose(id); }
     return true;
   }
 
@@ -132,17 +138,17 @@ export class Model {
    */
   setMotion(motion, first, per = 1) {
     for (const [id, track] of Object.entries(motion)) {
-      this.tracks.set(id, {
-        first,
-        per,
-        position: floats(track.position),
-        orientation: floats(track.orientation),
-        scale: floats(track.scale),
-        numbers: Object.fromEntries(Object.entries(track.numbers).map(([name, bytes]) => [name, floats(bytes)])),
-      });
+      const [position, orientation, scale] = [floats(track.position), floats(track.orientation), floats(track.scale)];
+      const numbers = Object.fromEntries(Object.entries(track.numbers).map(([name, bytes]) => [name, floats(bytes)]));
+      const widest = Math.max(0, ...Object.entries(numbers).map(([name, values]) => values.length / widthOf(name)));
+      const rows = Math.max(position.length / 3, orientation.length / 4, scale.length / 3, widest);
+      this.tracks.set(id, { first, per, position, orientation, scale, numbers, rows, place: -1 });
       this.pose(id);
     }
   }
+
+  /** Whether a surface has these very points already. @param {string} id @param {Points} points */
+  has(id, points) { return this.nodes.get(id)?.points === points; }
 
   /**
    * The points of a surface; its edges share them. Several objects may share one geometry at rest. Gives the mesh if it
@@ -150,10 +156,12 @@ export class Model {
    * @param {string} id
    * @param {Points} shape
    */
-  setShape(id, { points, normals }) {
+  setShape(id, shape) {
+    const { points, normals } = shape;
     const entry = this.nodes.get(id);
     const mesh = entry?.mesh;
     if (!entry || !mesh || mesh.geometry.attributes.position.count * 3 !== points.length) return null;
+    entry.points = shape;
     const begun = !entry.rest;
     if (!entry.rest) {
       entry.rest = mesh.geometry;
@@ -177,7 +185,7 @@ export class Model {
     if (!entry?.rest || !entry.mesh) return false;
     const moved = entry.mesh.geometry;
     entry.mesh.geometry = entry.rest;
-    entry.rest = null;
+    entry.rest = entry.points = null;
     entry.lines?.geometry.setAttribute("position", entry.mesh.geometry.attributes.position);
     moved.dispose();
     return true;
@@ -189,17 +197,21 @@ export class Model {
     return this.wires;
   }
 
-  /** @param {number} frame */
+  /** Whether anything stands elsewhere at this frame. @param {number} frame */
   show(frame) {
     this.frame = frame;
-    for (const id of this.tracks.keys()) this.pose(id);
+    let moved = false;
+    for (const id of this.tracks.keys()) moved = this.pose(id) || moved;
+    return moved;
   }
 
-  /** @param {string} id */
+  /** Put an object where its track has it; whether it was elsewhere. @param {string} id */
   pose(id) {
     const [track, entry] = [this.tracks.get(id), this.nodes.get(id)];
-    if (!entry || !track) return;
-    const place = Math.round((this.frame - track.first) * track.per);
+    if (!entry || !track) return false;
+    const place = clamp(Math.round((this.frame - track.first) * track.per), 0, track.rows - 1);
+    if (place === track.place) return false;
+    track.place = place;
     /** @type {(values: Float32Array, width: number) => number} */
     const row = (values, width) => clamp(place, 0, values.length / width - 1) * width;
     entry.item.position.fromArray(track.position, row(track.position, 3));
@@ -215,5 +227,6 @@ export class Model {
     if (glow && entry.mesh) entry.mesh.material.emissiveIntensity = Math.max(0, glow[row(glow, 1)]);
     if (intensity && entry.light instanceof THREE.PointLight) entry.light.intensity = Math.max(0, intensity[row(intensity, 1)]);
     if (view && entry.lens) entry.lens.fov = view[row(view, 1)];
+    return true;
   }
 }

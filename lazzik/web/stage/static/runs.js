@@ -39,8 +39,8 @@ const AGAIN = 400; // milliseconds between two looks at which frames have come
  */
 
 /**
- * @typedef {Moment & { starts: number[], faces: number[], per: number }} Stretch some frames; where the points of each of its
- *   moments begin, and the triangles of a shell, and the ends
+ * @typedef {Moment & { starts: number[], faces: number[], per: number, cut: Moment[] }} Stretch some frames; where the points of each of its
+ *   moments begin, and the triangles of a shell, and the ends; those of them that were asked for
  */
 
 /**
@@ -58,6 +58,7 @@ const AGAIN = 400; // milliseconds between two looks at which frames have come
  * @property {Dots | Flown | Hung | Balls | Shell} drawn
  * @property {Run | null} older the one before it, shown where this one's frames are not there yet
  * @property {Thin | null} thin
+ * @property {Moment | null} seen what of it was drawn last
  * @property {boolean} [again] whether frames that went were asked for again
  */
 
@@ -69,7 +70,7 @@ const AGAIN = 400; // milliseconds between two looks at which frames have come
  */
 function stretchOf({ counts, places, sizes, colors, turns, normals, triangles = [], corners, per = 1 }) {
   return {
-    starts: begins(counts), faces: begins(triangles), per, places: floats(places),
+    starts: begins(counts), faces: begins(triangles), per, cut: [], places: floats(places),
     sizes: sizes ? floats(sizes) : new Float32Array(), colors: colors?.slice() ?? new Uint8Array(),
     ...(turns && { turns: floats(turns) }), ...(normals && { normals: new Int8Array(normals.slice().buffer) }),
     ...(corners && { corners: new Uint32Array(corners.slice().buffer) }),
@@ -83,10 +84,10 @@ function begins(counts) {
   return starts;
 }
 
-/** One of its moments. @param {Stretch} stretch @param {number} n @returns {Moment} */
-function momentOf({ starts, faces, places, sizes, colors, turns, normals, corners }, n) {
+/** One of its moments, the same one each time. @param {Stretch} stretch @param {number} n @returns {Moment} */
+function momentOf({ starts, faces, cut, places, sizes, colors, turns, normals, corners }, n) {
   const [from, to] = [starts[n], starts[n + 1]];
-  return {
+  return cut[n] ??= {
     places: places.subarray(3 * from, 3 * to), sizes: sizes.subarray(from, to), colors: colors.subarray(4 * from, 4 * to),
     ...(turns && { turns: turns.subarray(4 * from, 4 * to) }), ...(normals && { normals: normals.subarray(3 * from, 3 * to) }),
     ...(corners && { corners: corners.subarray(3 * faces[n], 3 * faces[n + 1]) }),
@@ -146,7 +147,7 @@ export class Runs {
       const older = had?.kept.size ? { ...had, older: null, thin: null } : had?.older ?? null;
       this.kept.set(node, {
         ...told, looks, locked, revision, there: new Set(told.there), kept: new Map(), asked: new Map(), drawn: this.drawer(fact),
-        older: told.there.length < told.count ? older : null, thin: had?.thin ? { ...had.thin, landed: true } : null,
+        older: told.there.length < told.count ? older : null, thin: had?.thin ? { ...had.thin, landed: true } : null, seen: null,
       });
       this.heard();
       this.show(this.stage.frame);
@@ -173,7 +174,13 @@ export class Runs {
   }
 
   // the stage has other geometry by now
-  attach() { for (const { drawn } of this.kept.values()) drawn.attach(); }
+  attach() {
+    for (const run of this.kept.values()) {
+      run.drawn.attach();
+      run.seen = null;
+    }
+    this.show(this.stage.frame);
+  }
 
   /** Let a run be worked out, and look now and then what of it has come. @param {string} node @param {string} run */
   async make(node, run) {
@@ -244,16 +251,19 @@ export class Runs {
 
   /** @param {number} frame */
   show(frame) {
+    let differs = false;
     for (const [node, run] of this.kept) {
       const own = this.momentAt(run, frame);
       const thin = run.thin && run.thin.frame === Math.round(frame) && !(own && run.thin.landed) ? run.thin.moment : null;
       const moment = thin ?? own ?? (run.older && this.momentAt(run.older, frame));
-      if (moment) run.drawn.draw(moment);
-      else run.drawn.hide();
+      if (!moment) run.drawn.hide();
+      else if (moment !== run.seen) run.drawn.draw(moment);
+      differs ||= moment !== run.seen;
+      run.seen = moment;
       const place = this.placeOf(run, frame);
       for (const wanted of [place, (place + 1) % run.count]) guard(() => this.need(node, run, wanted));
     }
-    if (this.kept.size) this.stage.invalidate();
+    if (differs) this.stage.invalidate();
   }
 
   /** What a drag would do to some, at the frame that is shown. @param {any[]} changed */
@@ -346,6 +356,7 @@ export class Runs {
   drop(id) {
     this.kept.get(id)?.drawn.dispose();
     this.kept.delete(id);
+    this.stage.invalidate();
   }
 
   dispose() { for (const id of [...this.kept.keys()]) this.drop(id); }

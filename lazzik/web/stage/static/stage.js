@@ -98,8 +98,10 @@ export class Stage {
     this.scene.add(...this.around);
     castShadows(this.renderer, this.around, this.shadows);
     this.streaks.dress();
+    this.trail.dress();
+    this.aimLine.dress();
     for (const edges of this.model.edges) edges.material.color = ink("--ink");
-    this.invalidate();
+    this.mark();
   }
 
   undress() {
@@ -134,9 +136,10 @@ export class Stage {
   async load(url) {
     if (!(await this.model.load(url, () => this.unload()))) return;
     if (this.root) this.scene.add(this.root);
+    for (const { mesh, lines } of this.nodes.values()) if (lines) mesh?.add(lines);
     if (!this.home) this.reset();
     lightUp(this.nodes.values());
-    this.select(this.chosen);
+    this.mark();
     this.hideOthers();
     this.invalidate();
   }
@@ -153,6 +156,7 @@ export class Stage {
 
   /** @param {string} id @param {Points} points */
   setShape(id, points) {
+    if (this.model.has(id, points)) return;
     const begun = this.model.setShape(id, points);
     if (begun) this.outline.follow(begun);
     this.invalidate();
@@ -160,7 +164,7 @@ export class Stage {
 
   /** @param {string} id */
   restShape(id) {
-    if (this.model.restShape(id)) this.select(this.chosen);
+    if (this.model.restShape(id)) this.mark();
   }
 
   /**
@@ -191,27 +195,28 @@ export class Stage {
 
   /** @param {number} frame */
   show(frame) {
-    this.model.show(frame);
-    this.streaks.show(frame);
-    this.invalidate();
+    const moved = this.model.show(frame);
+    if (this.streaks.show(frame) || moved) this.invalidate();
   }
 
   /** @param {string | undefined} id */
   select(id) {
+    if (id === this.chosen) return;
     this.chosen = id;
+    this.mark();
+  }
+
+  // what is loaded or dressed anew loses its marks
+  mark() {
     this.outline.dispose();
-    for (const { mesh, lines } of this.nodes.values()) if (lines) mesh?.add(lines);
-    const mesh = id && this.nodes.get(id)?.mesh;
-    if (mesh) this.outline.around(mesh);
-    this.lampMark.set(id ? this.nodes.get(id) : undefined);
+    const entry = this.chosen === undefined ? undefined : this.nodes.get(this.chosen);
+    if (entry?.mesh) this.outline.around(entry.mesh);
+    this.lampMark.set(entry);
     this.invalidate();
   }
 
   /** @param {Float32Array} points */
-  setPath(points) {
-    this.trail.set(points);
-    this.invalidate();
-  }
+  setPath(points) { if (this.trail.set(points)) this.invalidate(); }
 
   /** The point of the scene under one of the page: of a surface, or of the ground. @param {number} x @param {number} y */
   spot(x, y) {
@@ -228,10 +233,7 @@ export class Stage {
   }
 
   /** @param {import("lazzik/lib/types.d.ts").AimFacts | null} aim of the chosen object */
-  setAim(aim) {
-    this.aimLine.set(aim);
-    this.invalidate();
-  }
+  setAim(aim) { if (this.aimLine.set(aim)) this.invalidate(); }
 
   togglePath() {
     this.invalidate();
@@ -403,6 +405,7 @@ export class Stage {
       return mesh ? [/** @type {Shaded} */ ([mesh, values])] : [];
     });
     this.counts = found.length === 1 && !signed ? found[0][1] : null;
+    if (!found.length && !this.shaded.length) return;
     this.shades.set(found, signed);
     this.invalidate();
   }

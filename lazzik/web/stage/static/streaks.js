@@ -53,10 +53,10 @@ export class Streaks {
   /** The last frame that is there. */
   get last() { return this.data ? this.data.from + this.data.places.length / (3 * this.data.count) - 1 : -Infinity; }
 
-  /** @param {number} frame */
+  /** Whether any are seen, and so are others at another frame. @param {number} frame */
   show(frame) {
     const { data, drawn } = this;
-    if (!data || !drawn || !this.shows) return;
+    if (!data || !drawn || !this.shows) return false;
     const { from, count, life, ages, places } = data;
     const now = Math.min(Math.max(Math.round(frame), from), this.last) - from;
     const { position, color } = drawn.geometry.attributes;
@@ -77,6 +77,7 @@ export class Streaks {
       }
     }
     position.needsUpdate = color.needsUpdate = true;
+    return true;
   }
 
   toggle() {

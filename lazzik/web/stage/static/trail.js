@@ -1,6 +1,7 @@
 // The path of the chosen object: a point for each frame.
 
 import * as THREE from "three";
+import { sameNumbers } from "lazzik/lib/numbers.js";
 import { dispose } from "./dispose.js";
 import { ink } from "./ink.js";
 
@@ -8,20 +9,24 @@ const LEAST = 1e-3; // metres; what moves less shows no path
 
 export class Trail {
   shows = true;
-  /** @type {THREE.Points | null} */
+  /** @type {THREE.Points<THREE.BufferGeometry, THREE.PointsMaterial> | null} */
   drawn = null;
+  /** @type {Float32Array} */
+  points = new Float32Array(0);
 
   /** @param {THREE.Scene} scene */
   constructor(scene) {
     this.scene = scene;
   }
 
-  /** @param {Float32Array} points x, y, z of each frame */
+  /** Whether it is another path than it was. @param {Float32Array} points x, y, z of each frame */
   set(points) {
+    if (sameNumbers(points, this.points)) return false;
+    this.points = points;
     this.dispose();
     let reach = 0;
     for (let i = 3; i < points.length; i++) reach = Math.max(reach, Math.abs(points[i] - points[i % 3]));
-    if (reach <= LEAST) return;
+    if (reach <= LEAST) return true;
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.BufferAttribute(points, 3));
     const small = { size: 2.4, sizeAttenuation: false, depthTest: false, transparent: true };
@@ -29,6 +34,7 @@ export class Trail {
     this.drawn.renderOrder = 10;
     this.drawn.visible = this.shows;
     this.scene.add(this.drawn);
+    return true;
   }
 
   toggle() {
@@ -36,6 +42,9 @@ export class Trail {
     if (this.drawn) this.drawn.visible = this.shows;
     return this.shows;
   }
+
+  // in the colours of the theme
+  dress() { this.drawn?.material.color.copy(ink("--ink")); }
 
   dispose() {
     this.drawn?.removeFromParent();

@@ -21,6 +21,13 @@ export const tidy = (value) => {
   return text.replace("-", "−").replace(/^−(0\.?0*)$/, "$1");
 };
 
+/** Whether two curves are the same, value by value. @param {ArrayLike<number>} a @param {ArrayLike<number>} b */
+export function sameNumbers(a, b) {
+  if (a.length !== b.length) return false;
+  for (let i = 0; i < a.length; i++) if (a[i] !== b[i]) return false;
+  return true;
+}
+
 /**
  * The lowest and the highest of all values.
  * @param {...ArrayLike<number>} arrays

@@ -1111,6 +1111,7 @@ export type PlaceBake = {
   every?: number | null;
   extremes?: boolean;
   steps?: boolean;
+  thorough?: boolean;
   tolerances?: Record<string, number>;
   channels: BakedChannel[];
 };
@@ -1273,6 +1274,7 @@ export type Receipt = {
   every?: number | null;
   extremes?: boolean;
   steps?: boolean;
+  thorough?: boolean;
   tolerances?: Record<string, number>;
   lines: ReceiptLine[];
 };

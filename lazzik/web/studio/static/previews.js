@@ -58,7 +58,8 @@ export class Previews {
     this.running = false;
   }
 
-  // particles come after all else and are not waited for: the newest ones that are asked for, one answer at a time
+  // particles come after all else and are not waited for: the newest ones that are asked for, one answer at a time, and
+  // a pause as long as it took, since the curves miss what works them out
   /** @param {object} body */
   async carry(body) {
     this.carried = body;
@@ -68,8 +69,11 @@ export class Previews {
       while (this.carried && !this.stopped) {
         const asked = this.carried;
         this.carried = null;
+        const begun = performance.now();
         const content = await packed(`${store.url}/preview-carried`, asked);
         if (!this.stopped) this.show(content);
+        const took = performance.now() - begun;
+        await new Promise((go) => { setTimeout(go, took); });
       }
     } catch (error) {
       if (!(error instanceof Refused)) throw error; // the preview itself says what was wrong

@@ -1,6 +1,6 @@
 // The studio, put together: panels, stage, strata and time, and the actions that work on all of them.
 
-import { act, pressed } from "lazzik/lib/actions.js";
+import { act, actions, pressed } from "lazzik/lib/actions.js";
 import { floats, packed, Refused } from "lazzik/lib/api.js";
 import { maybe, one, over } from "lazzik/lib/dom.js";
 import { guard } from "lazzik/lib/guard.js";
@@ -331,17 +331,19 @@ function putExample(button) {
   field.dispatchEvent(new Event("input", { bubbles: true }));
 }
 
-document.addEventListener("theme", () => { stage?.dress(); stage?.select(stage.chosen); });
+document.addEventListener("theme", () => stage?.dress());
 paintSliders();
 showChosen();
 showOpen();
 transport.go(recalledFrame());
-window.lazzik = { previews, transport, stage, strata, surfaces, crowds, runs, choose, gizmo, settled };
-try {
+window.lazzik = { actions, previews, transport, stage, strata, surfaces, crowds, runs, choose, gizmo, settled };
+async function showCurves() {
   await fetchCurves();
   if (desk.wanted()) desk.toggle(true);
   await keysChanged();
-  await fetchMotion();
+}
+try {
+  await Promise.all([showCurves(), fetchMotion()]);
   stage?.select(chosenNode());
   form.changed();
   gizmo?.show(chosenNode());

@@ -23,9 +23,12 @@ export function curvePath({ from, perFrame }, values, y, width) {
   const stride = Math.max(1, Math.round(CLOSE / step));
   const last = values.length - 1;
   const point = (/** @type {number} */ i) => `${Math.round((start + i * step) * 10) / 10} ${Math.round(y(values[i]) * 10) / 10}`;
+  // of a part of the range only what is in view is drawn, and one point beyond each side
+  const begin = Math.max(0, Math.floor(-start / step / stride)) * stride;
+  const end = Math.min(last, Math.ceil((width - start) / step) + stride);
   const points = [];
-  for (let i = 0; i < last; i += stride) points.push(point(i));
-  points.push(point(last));
+  for (let i = begin; i < end; i += stride) points.push(point(i));
+  points.push(point(Math.max(end, 0)));
   return `M${points.join("L")}`;
 }
 

@@ -7,7 +7,6 @@ import { onView, snapped, span, toFrame, toX, viewed, wheelsTime } from "./timea
 
 const STEPS = [1, 2, 5, 10, 25, 50, 100, 250, 500, 1000, 2500, 5000]; // frames between numbers of the ruler
 const APART = 56; // pixels that a number needs
-const ICONS = "/static/vendor/bootstrap-icons/bootstrap-icons.svg";
 /** @type {Record<string, number>} */
 const KEYS = { ArrowLeft: -1, ArrowRight: 1, PageUp: 10, PageDown: -10 };
 
@@ -92,7 +91,8 @@ export class Transport {
   mark(icon, label) {
     const button = one("#play");
     button.setAttribute("aria-label", label);
-    one("use", button, SVGElement).setAttribute("href", `${ICONS}#${icon}`);
+    const drawing = one("use", button, SVGElement);
+    drawing.setAttribute("href", (drawing.getAttribute("href") ?? "").replace(/#.*/, `#${icon}`));
   }
 
   /** Say which frames are there of what is simulated. @param {Transport["kept"]} kept */
