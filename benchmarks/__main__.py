@@ -21,9 +21,14 @@ ALL = (
     "recipes",
     "reading",
     "streams",
+    "downloads",
+    "pages",
+    "lanes",
     "drag",
     "shapes",
     "deliveries",
+    "crews",
+    "growth",
 )
 
 for name in sys.argv[1:] or ALL:

@@ -35,7 +35,7 @@ def rows() -> Iterator[str]:
         yield told(f"eddies of 3 octaves at {POINTS:,} points, {name}", spent, plain, "sin + cos of them", goal)
     scene = meadow()
     yield from leaning(scene)
-    times = edits.in_a_row(scene, lambda n: {"do": "set", "address": "wind/field.speed", "value": 2.0 + 0.1 * n})
+    times, _ = edits.in_a_row(scene, lambda n: {"do": "set", "address": "wind/field.speed", "value": 2.0 + 0.1 * n})
     yield f"the wind set beside {COPIES:,} copies, from request to commit: {edits.told(times)}"
 
 
@@ -48,8 +48,8 @@ def eddies(blend: float) -> np.ndarray:
     return packed
 
 
-def meadow() -> Scene:
-    """Ten thousand copies in a wind with eddies."""
+def meadow(count: int = COPIES) -> Scene:
+    """So many copies in a wind with eddies."""
     return applied(
         Scene(name="Meadow", last=249),
         read_edits(
@@ -59,7 +59,7 @@ def meadow() -> Scene:
                 {"do": "add-object", "label": "Ground", "shape": {"kind": "sheet", "width": 30, "height": 30}},
                 {"do": "add-object", "label": "Tuft", "shape": {"kind": "tube"}},
                 {"do": "scatter", "nodes": ["tuft"], "surface": "ground", "label": "Meadow"},
-                {"do": "set", "address": "meadow/scatter.count", "value": COPIES},
+                {"do": "set", "address": "meadow/scatter.count", "value": count},
             ]
         ),
     )

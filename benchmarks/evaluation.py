@@ -1,4 +1,5 @@
-"""Evaluating 1,000 channels × 250 frames × 3 layers with 4 octaves, against the bare kernels (goal: within 6 times)."""
+"""Evaluating 1,000 channels × 250 frames × 3 layers with 4 octaves, against the bare kernels of the same layers (goal:
+within 1.5 times)."""
 
 from __future__ import annotations
 
@@ -6,10 +7,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from benchmarks.timing import best
+from benchmarks.timing import goal, in_turn
 from lazzik.core.channel.channel import Channel
 from lazzik.core.evaluate.evaluator import evaluate
-from lazzik.core.layers.noise import REACH, Noise, octave_noise, shape_noise
+from lazzik.core.layers.noise import REACH, Noise, noise
 from lazzik.core.scene.node import Node, Rotation
 from lazzik.core.scene.scene import Scene
 
@@ -21,19 +22,16 @@ def rows() -> Iterator[str]:
     scene = crowd(CHANNELS)
     addresses = [f"n{i}/rotation.z" for i in range(CHANNELS)]
     clock = scene.clock()
-    whole = best(lambda: evaluate(scene, addresses, clock))
-    positions = [clock.elapsed / 30 / 0.7 + i for i in range(LAYERS)]
-    octaves, shape = np.array([[OCTAVES], [0.5], [3.0]]), np.array([[2.0], [0.0], [0.5], [0.5]])
-    out = np.empty(FRAMES)
+    position, out = clock.elapsed / 30 / 0.7, np.empty(FRAMES)
+    # each with a seed of its own, as the layers have: a processor learns one pattern by heart
+    tables = [np.array([[OCTAVES], [0.5], [seed], [2.0], [0.0], [0.5], [0.5]]) for seed in range(LAYERS * CHANNELS)]
 
     def bare() -> None:
-        for _ in range(CHANNELS):
-            for position in positions:
-                octave_noise(position, 0, 0, octaves, out)
-                shape_noise(octaves, shape, REACH[0], 0, out)
+        for numbers in tables:
+            noise(position, 0, 0, numbers, REACH, 0, out)
 
-    kernels = best(bare)
-    yield f"evaluation {whole * 1e3:.0f} ms, bare kernels {kernels * 1e3:.0f} ms: {whole / kernels:.2f} times"
+    whole, kernels = in_turn(lambda: evaluate(scene, addresses, clock), bare, runs=15)
+    yield f"evaluation {whole * 1e3:.0f} ms, bare kernels {kernels * 1e3:.0f} ms: {goal(whole / kernels, 1.5)}"
 
 
 def crowd(count: int) -> Scene:

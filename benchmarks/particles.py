@@ -108,9 +108,9 @@ def _drags(client: httpx2.Client, scene: str, count: int) -> list[float]:
     return times
 
 
-def storm() -> Scene:
+def storm(count: int = PARTICLES) -> Scene:
     """All of them at once, in a wind with eddies of three octaves."""
-    numbers = {"amount": PARTICLES, "life": 100.0, "life_varies": 0.0, "spread": 180.0, "push": 3.0}
+    numbers = {"amount": count, "life": 100.0, "life_varies": 0.0, "spread": 180.0, "push": 3.0}
     edits = [
         {"do": "add-object", "label": "Wind", "field": {"kind": "wind"}},
         {"do": "add-object", "label": "Eddies", "field": {"kind": "eddies", "octaves": 3.0}},

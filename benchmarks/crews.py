@@ -1,0 +1,84 @@
+"""The same work by two processes, and by a cluster of two workers, against one process (goal: 1.7 times as fast); and
+what follows for larger clusters, on paper."""
+
+from __future__ import annotations
+
+import tempfile
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+from benchmarks.deliveries import pinned
+from benchmarks.timing import best
+from lazzik.core.scene.serialize import scene_text
+from lazzik.work.batch import Piece, all_done
+from lazzik.work.cluster import Cluster
+from lazzik.work.crew import Crew
+from lazzik.work.files import BakeAsked, baked
+from lazzik.work.pool import Workers
+from lazzik.work.source import SceneText
+from lazzik.work.tasks import sent_back
+
+SCENES = 8
+LEAST = 1.7
+MANY = 10_000
+"""Scenes of the model on paper."""
+
+
+def rows() -> Iterator[str]:
+    """One process, two processes, a cluster of two; then the model."""
+    from distributed import LocalCluster
+
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        text = scene_text(pinned())
+        pieces = []
+        for n in range(SCENES):
+            (folder / f"{n}.json").write_text(text)
+            pieces.append(Piece(folder / f"{n}.json", folder / f"{n}.csv"))
+        one = _timed(Workers(most=1), pieces)
+        yield f"{SCENES} scenes baked thoroughly to tables by one process: {one:.1f} s"
+        two = _timed(Workers(most=2), pieces)
+        yield f"by two: {two:.1f} s, {_as_fast(one / two)}"
+        with LocalCluster(n_workers=2, threads_per_worker=1, processes=True, dashboard_address=":0") as there:
+            cluster = Cluster(there.scheduler_address)
+            apart = _timed(cluster, pieces, close=False)
+            yield f"by a cluster of two workers: {apart:.1f} s, {_as_fast(one / apart)}"
+            yield from _on_paper(cluster, text.encode(), pieces[0].out.stat().st_size, one / SCENES)
+            cluster.close()
+
+
+def _timed(crew: Crew, pieces: list[Piece], close: bool = True) -> float:
+    """Seconds for all, by a crew that has worked before."""
+    all_done(crew, baked, pieces[: crew.most], BakeAsked(frames="0:2", quick=True))
+    began = time.perf_counter()
+    outcomes = all_done(crew, baked, pieces, BakeAsked())
+    spent = time.perf_counter() - began
+    assert not any(outcome.problem for outcome in outcomes)
+    if close:
+        crew.close()
+    return spent
+
+
+def _as_fast(ratio: float) -> str:
+    return f"{ratio:.2f} times as fast as one (goal {LEAST}: {'holds' if ratio >= LEAST else 'does not hold'})"
+
+
+def _on_paper(cluster: Cluster, scene: bytes, file: int, each: float) -> Iterator[str]:
+    """What limits larger clusters: whoever sends the work out spends some time on every scene."""
+    source = SceneText(scene)
+    asked = (BakeAsked(frames="0:2", quick=True, addresses=("beacon-mast/rotation.z",)),)
+    round_trip = best(lambda: cluster.run(sent_back, baked, source, "a.csv", asked), runs=5)
+    began = time.process_time()
+    for _ in range(5):
+        cluster.run(sent_back, baked, source, "a.csv", asked)
+    ours = (time.process_time() - began) / 5
+    size = MANY * (len(scene) + file) / 1e9
+    for workers in (10, 100, 1000):
+        work, sending = MANY * each / workers, MANY * ours
+        limit = "the work" if work > sending else "who sends it out"
+        yield (
+            f"on paper, {MANY:,} such scenes by {workers:,} workers: {max(work, sending) / 60:.1f} min (work "
+            f"{work / 60:.1f}, sending {sending / 60:.1f}, {size:.1f} GB); limited by {limit}"
+        )
+    yield f"a scene sent there and back with next to no work: {1e3 * round_trip:.0f} ms, {1e3 * ours:.0f} ms of it here"

@@ -1,0 +1,132 @@
+"""The studio from the address to its first picture (goal: 1.5 times the transfer of its bytes and three.js' own first
+frame), and with 2,000 moving objects (goals: twice three.js' first frame of as many boxes; 0.15 s to choose one)."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import httpx2
+from playwright.sync_api import Browser, sync_playwright
+
+from benchmarks.evaluation import crowd
+from benchmarks.timing import goal
+from lazzik.core.geometry.primitives import Box
+from lazzik.core.scene.node import Position
+from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.serialize import scene_text
+from lazzik.demo.starts import BY_KEY
+from tests.browser.conftest import FLAGS
+from tests.serving import Server
+
+RUNS = 3
+
+TRANSFER = """async (urls) => {
+  const began = performance.now();
+  await Promise.all(urls.map(async (url) => (await fetch(url, { cache: "no-store" })).arrayBuffer()));
+  return performance.now() - began;
+}"""
+
+FIRST_FRAME = """async (count) => {
+  const began = performance.now();
+  const THREE = await import("three");
+  const canvas = Object.assign(document.createElement("canvas"), { width: 1000, height: 360 });
+  const renderer = new THREE.WebGLRenderer({ canvas, antialias: true });
+  renderer.setSize(1000, 360, false);
+  const scene = new THREE.Scene(), camera = new THREE.PerspectiveCamera(40, 2.8, 0.1, 500);
+  camera.position.z = 60;
+  scene.add(new THREE.HemisphereLight());
+  for (let n = 0; n < count; n++) {
+    const box = new THREE.Mesh(new THREE.BoxGeometry(), new THREE.MeshLambertMaterial());
+    box.position.set(n % 50, Math.floor(n / 50) % 40, 0);
+    scene.add(box);
+  }
+  renderer.render(scene, camera);
+  const gl = renderer.getContext();
+  gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, new Uint8Array(4)); // waits until it is drawn
+  return performance.now() - began;
+}"""
+
+PICTURED = "() => window.lazzik?.stage?.root && window.lazzik.stage.frames > 1 && document.body.dataset.ready"
+
+CHOOSE = """async (at) => {
+  const began = performance.now();
+  await window.lazzik.choose(at);
+  await new Promise((done) => requestAnimationFrame(() => setTimeout(done)));
+  return performance.now() - began;
+}"""
+
+
+def rows() -> Iterator[str]:
+    """The measured rows."""
+    with tempfile.TemporaryDirectory() as folder:
+        server = Server(Path(folder))
+        try:
+            with sync_playwright() as playwright:
+                browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+                yield _first_picture(browser, server)
+                for count in (200, 2000, 10_000):
+                    yield _many(browser, server, count)
+                browser.close()
+        finally:
+            server.kill()
+
+
+def _opened(server: Server, scene: Scene) -> str:
+    sent = httpx2.post(f"{server.url}/scenes/open", files={"file": ("scene.json", scene_text(scene))}, timeout=120)
+    return f"{server.url}{sent.headers['location'].split('?')[0]}"
+
+
+def _first_picture(browser: Browser, server: Server) -> str:
+    where = _opened(server, BY_KEY["mast"].build("Mast"))
+    seen, bare = [], []
+    for _ in range(RUNS):
+        context = browser.new_context(viewport={"width": 1280, "height": 800})
+        page = context.new_page()
+        began = time.perf_counter()
+        page.goto(where, wait_until="commit")
+        page.wait_for_function(PICTURED)
+        seen.append(1e3 * (time.perf_counter() - began))
+        urls = page.evaluate("() => performance.getEntriesByType('resource').map((entry) => entry.name)")
+        context.close()
+        context = browser.new_context(viewport={"width": 1280, "height": 800})
+        page = context.new_page()
+        began = time.perf_counter()
+        page.goto(f"{server.url}/login")
+        page.evaluate(TRANSFER, [where, *urls])
+        page.evaluate(FIRST_FRAME, 20)
+        bare.append(1e3 * (time.perf_counter() - began))
+        context.close()
+    return (
+        f"first picture of the studio {min(seen):.0f} ms, its bytes and three.js' first frame {min(bare):.0f} ms: "
+        f"{goal(min(seen) / min(bare), 1.5)}"
+    )
+
+
+def _many(browser: Browser, server: Server, count: int) -> str:
+    bare = crowd(count)
+    box = Box(kind="box", width=0.8, height=0.8, depth=0.8)
+    boxes = tuple(
+        node.replaced(shape=box, position=Position(x=2.0 * (n % 50), z=-2.0 * (n // 50)))
+        for n, node in enumerate(bare.nodes)
+    )
+    where = _opened(server, bare.replaced(nodes=boxes))
+    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    page = context.new_page()
+    page.goto(where)
+    page.wait_for_function(PICTURED, timeout=180_000)
+    began = time.perf_counter()
+    page.goto(where, wait_until="commit")
+    page.wait_for_function(PICTURED, timeout=180_000)
+    spent = 1e3 * (time.perf_counter() - began)
+    chosen = min(float(page.evaluate(CHOOSE, f"n{count // 2 + n}/rotation.z")) for n in range(5))
+    page.goto(f"{server.url}/login")
+    frame = min(float(page.evaluate(FIRST_FRAME, count)) for _ in range(RUNS))
+    context.close()
+    return (
+        f"{count:,} moving objects: open {spent:.0f} ms, three.js' first frame of as many boxes {frame:.0f} ms: "
+        f"{goal(spent / frame, 2)}; choose one {goal(chosen / 1e3, 0.15, 's')}"
+    )
