@@ -13,10 +13,12 @@ pytestmark = pytest.mark.browser
 
 HELD = "() => ({ ...window.lazzik.stage.renderer.info.memory })"
 
+# drawn and read in one go: what a run brings between the two would be let go of, and not be drawn again yet
 SETTLED = """async () => {
   const { stage, surfaces } = window.lazzik;
   while (surfaces.running) await new Promise(requestAnimationFrame);
   stage.draw();
+  return { ...stage.renderer.info.memory };
 }"""
 
 DRAGS = """async ([address, count]) => {
@@ -50,8 +52,7 @@ FILMS = """async (count) => {
 
 
 def held(page: Page) -> dict[str, Any]:
-    page.evaluate(SETTLED)
-    memory: dict[str, Any] = page.evaluate(HELD)
+    memory: dict[str, Any] = page.evaluate(SETTLED)
     return memory
 
 
