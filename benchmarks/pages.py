@@ -50,7 +50,7 @@ FIRST_FRAME = """async (count) => {
   return performance.now() - began;
 }"""
 
-PICTURED = "() => window.lazzik?.stage?.root && window.lazzik.stage.frames > 1 && document.body.dataset.ready"
+PICTURED = "() => window.lazzik?.stage?.root && window.lazzik.stage.frames > 1 && document.body.dataset.seen"
 
 CHOOSE = """async (at) => {
   const began = performance.now();

@@ -22,10 +22,10 @@ _LOADING = RLock()
 class Kernel:
     """A function that is compiled, or read from the disk cache, when it is first called."""
 
-    def __init__(self, function: FunctionType, signatures: tuple[str, ...], regroup: bool) -> None:
+    def __init__(self, function: FunctionType, signatures: tuple[str, ...], free: set[str]) -> None:
         self.py_func = function
         self._signatures = signatures
-        self._options: dict[str, Any] = {"fastmath": REGROUPED} if regroup else {}
+        self._options: dict[str, Any] = {"fastmath": free} if free else {}
         self._ready: Any = None
         self.__doc__ = function.__doc__
         self.__name__ = function.__name__
@@ -57,17 +57,22 @@ KERNELS: list[Kernel] = []
 REGROUPED = {"reassoc", "contract", "nsz", "nnan"}
 """What a compiler may do to sums of finite numbers where nobody depends on their last bits."""
 
+FUSED = {"contract"}
+"""A product and a sum as one step of the processor, rounded once."""
 
-def kernel(*signatures: str, regroup: bool = False) -> Callable[[Function], Function]:
+
+def kernel(*signatures: str, regroup: bool = False, fuse: bool = False) -> Callable[[Function], Function]:
     """Compile a function for exactly these signatures.
 
     Division by zero gives inf or nan as in NumPy; the guard against it is the caller's. With `regroup` sums may be
     added in another order, several at a time: a search goes on from them faster, but a value that is shown must not
-    come of them, for its last bits would be the processor's.
+    come of them, for its last bits would be the processor's. With `fuse` products go into sums without being rounded
+    between, in half the steps and a little closer: the same bits on one kind of processor.
     """
+    free = REGROUPED if regroup else FUSED if fuse else set()
 
     def declare(function: Function) -> Function:
-        made = Kernel(cast(FunctionType, function), signatures, regroup)
+        made = Kernel(cast(FunctionType, function), signatures, free)
         KERNELS.append(made)
         return cast(Function, made)
 

@@ -21,6 +21,11 @@ from lazzik.core.geometry.assets import NO_ASSETS, AssetStore
 from lazzik.core.geometry.mesh import Mesh, directions_of
 from lazzik.core.types import Frames, Matrices, PointBlock, Samples, Shares
 
+Part = tuple[int, int | None]
+"""Points from one up to another."""
+
+ALL: Part = (0, None)
+
 
 @dataclass(frozen=True, eq=False)
 class Step:
@@ -36,8 +41,10 @@ class Step:
     back: Matrices | None
     assets: AssetStore = NO_ASSETS
     """Has what the mask needs, if that is heavy."""
-    masked: list[Shares] = field(default_factory=list)
-    """What the mask gave, where that is the same at every moment."""
+    steady: dict[int, dict[str, Samples]] = field(default_factory=dict)
+    """The numbers that do not change, over so many moments; nobody changes these arrays."""
+    masked: dict[Part, Shares] = field(default_factory=dict)
+    """What the mask gave to some of the points, where that is the same at every moment."""
 
     @cached_property
     def still(self) -> bool:
@@ -47,6 +54,13 @@ class Step:
         planned = any(len(values) > 1 and np.any(values != values[0]) for values in self.plan.values())
         return not (driven or moved or planned or len(self.frames) > 1 or "born" in self.plan)
 
+    @property
+    def pointwise(self) -> bool:
+        """Whether where a point goes depends on no other point."""
+        deformer = self.deformer
+        outward = deformer.pushes and deformer.toward == "normals"  # type: ignore[attr-defined]
+        return deformer.pointwise and not outward and (deformer.mask is None or deformer.mask.pointwise)
+
     def numbers_over(self, places: slice, count: int) -> dict[str, Samples]:
         """The numbers at some moments, (count,) each.
 
@@ -55,16 +69,20 @@ class Step:
         dict of (count,) arrays
             By name, each in its own unit.
         """
-        return {
-            name: np.full(count, value) if isinstance(value, float | int) else np.ascontiguousarray(value[places])
-            for name, value in self.numbers.items()
-        }
+        if count not in self.steady:
+            self.steady[count] = {n: np.full(count, v) for n, v in self.numbers.items() if isinstance(v, float | int)}
+        steady = self.steady[count]
+        driven = {n: np.ascontiguousarray(v[places]) for n, v in self.numbers.items() if not isinstance(v, float | int)}
+        return steady | driven
 
 
-def apply(step: Step, points: PointBlock, rest: PointBlock, moments: Moments, mesh: Mesh) -> PointBlock:
+def apply(
+    step: Step, points: PointBlock, rest: PointBlock, moments: Moments, mesh: Mesh, part: Part = ALL
+) -> PointBlock:
     """The points that a deformer makes of a block; the block itself if it counts nowhere.
 
-    `rest` are the points at rest, on which masks are read; `mesh` is the object's, for its faces.
+    `rest` are the points at rest, on which masks are read; `mesh` is the object's, for its faces. Of a deformer that is
+    pointwise, it may be a part of the points that is asked for.
 
     Parameters
     ----------
@@ -78,7 +96,7 @@ def apply(step: Step, points: PointBlock, rest: PointBlock, moments: Moments, me
     (moments, n, 3) array
         Metres, in the object's space; `points` itself if the deformer counts nowhere.
     """
-    own, inside, counts = _counted(step, points, rest, moments)
+    own, inside, counts = _counted(step, points, rest, moments, part)
     if not counts.any():
         return points
     deformer, size = step.deformer, len(inside)
@@ -144,7 +162,7 @@ def lift_of(step: Step, points: PointBlock, rest: PointBlock, moments: Moments) 
 
 
 def _counted(
-    step: Step, points: PointBlock, rest: PointBlock, moments: Moments
+    step: Step, points: PointBlock, rest: PointBlock, moments: Moments, part: Part = ALL
 ) -> tuple[PointBlock, PointBlock, Shares]:
     """The points in the owner's space and in the deformer's coordinates, and how much each counts."""
     size = max(len(points), 1 if step.still else len(moments.frames))
@@ -159,7 +177,7 @@ def _counted(
     else:
         counts = _faded(deformer, inside, numbers, numbers["weight"])
     if deformer.mask is not None:
-        counts = counts * _masked(step, rest, size, moments)
+        counts = counts * _masked(step, rest, size, moments, part)
     return own, inside, counts
 
 
@@ -170,10 +188,10 @@ def _faded(deformer: Deformer, inside: PointBlock, numbers: dict[str, Samples], 
     return counts
 
 
-def _masked(step: Step, rest: PointBlock, size: int, moments: Moments) -> Shares:
+def _masked(step: Step, rest: PointBlock, size: int, moments: Moments, part: Part) -> Shares:
     """(moments or 1, n) what the mask gives, kept where it is the same at every moment."""
-    if step.masked:
-        return step.masked[0]
+    if part in step.masked:
+        return step.masked[part]
     mask, places = step.deformer.mask, moments.places
     assert mask is not None
     driven = any(not isinstance(v, float | int) for name, v in step.numbers.items() if name.startswith("mask."))
@@ -186,7 +204,7 @@ def _masked(step: Step, rest: PointBlock, size: int, moments: Moments) -> Shares
     at = {name.removeprefix("mask."): v for name, v in numbers.items() if name.startswith("mask.")}
     found = mask.at(_in(step, own, places, count), at, step.deformer.axis, step.assets)
     if count == 1 and not (driven or moved):
-        step.masked.append(found)
+        step.masked[part] = found
     return found
 
 

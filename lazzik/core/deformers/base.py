@@ -124,6 +124,9 @@ class Deformer(Frozen):
     fades_itself: ClassVar[bool] = False
     """Whether the kind works the edge fade into its own formula; its counts are then weight · mask."""
 
+    pointwise: ClassVar[bool] = True
+    """Whether where it puts a point depends on no other point, so that points may be parted among processors."""
+
     moves_with_world: ClassVar[bool] = False
     """Whether it reads the object's way through the scene."""
 

@@ -9,7 +9,6 @@ and beyond it the shape goes straight on. v is the way it bends, turned about th
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
@@ -17,9 +16,11 @@ import numpy as np
 
 from lazzik.core.deformers.base import Deformer, Moments, Numbers, sideways, span_of
 from lazzik.core.deformers.extent import Extent
+from lazzik.core.deformers.strips import STRIP, put, take
 from lazzik.core.document import Option, Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
+from lazzik.core.trigonometry import sine_and_cosine
 from lazzik.core.types import PointBlock, Samples, Shares
 
 HELD = ("start", "middle", "end")
@@ -65,7 +66,8 @@ class Bend(Deformer):
 
 @kernel(
     "void(float64[:, :, ::1], float64[:, ::1], float64[::1], float64[::1], float64[::1], float64[::1], float64[::1],"
-    " float64[:, :, ::1])"
+    " float64[:, :, ::1])",
+    fuse=True,
 )
 def arc(
     inside: PointBlock,
@@ -93,26 +95,31 @@ def arc(
     out : (moments, n, 3) array
         Filled.
     """
+    strip = np.empty((3, STRIP))
     for m in range(inside.shape[0]):
-        length = end[m] - start[m]
-        c, s = math.cos(turn[m]), math.sin(turn[m])
-        for i in range(inside.shape[1]):
-            u, x, y = inside[m, i, 0], inside[m, i, 1], inside[m, i, 2]
-            bent = angle[m] * counts[m, i]
-            if length <= 0.0 or bent == 0.0:
-                out[m, i, 0], out[m, i, 1], out[m, i, 2] = u, x, y
-                continue
-            v, w = c * x + s * y, -s * x + c * y
-            k = bent / length
-            a = min(max(u, start[m]), end[m])
-            way = a - held[m]
-            rest = u - a
-            phi = k * way
-            sine, cosine = math.sin(phi), math.cos(phi)
-            if abs(phi) < 1e-5:  # sin φ/κ and (1 − cos φ)/κ, where κ may be nothing
-                along, side = way * (1.0 - phi * phi / 6.0), way * phi * (0.5 - phi * phi / 24.0)
-            else:
-                along, side = sine / k, (1.0 - cosine) / k
-            u2 = held[m] + along - v * sine + rest * cosine
-            v2 = side + v * cosine + rest * sine
-            out[m, i, 0], out[m, i, 1], out[m, i, 2] = u2, c * v2 - s * w, s * v2 + c * w
+        low, high, still = start[m], end[m], held[m]
+        length = high - low
+        curved = angle[m] / length if length > 0.0 else 0.0
+        s, c = sine_and_cosine(turn[m])
+        for first in range(0, inside.shape[1], STRIP):
+            count = take(inside[m], first, strip)
+            for i in range(count):
+                u, x, y = strip[0, i], strip[1, i], strip[2, i]
+                k = curved * counts[m, first + i]
+                v, w = c * x + s * y, -s * x + c * y
+                a = min(max(u, low), high)
+                way, rest = a - still, u - a
+                phi = k * way
+                sine, cosine = sine_and_cosine(phi)
+                # sin φ/κ and (1 − cos φ)/κ, where κ may be nothing
+                slight = abs(phi) < 1e-5
+                radius = 1.0 / k
+                along = way * (1.0 - phi * phi / 6.0) if slight else sine * radius
+                side = way * phi * (0.5 - phi * phi / 24.0) if slight else (1.0 - cosine) * radius
+                u2 = still + along - v * sine + rest * cosine
+                v2 = side + v * cosine + rest * sine
+                straight = k == 0.0
+                strip[0, i] = u if straight else u2
+                strip[1, i] = x if straight else c * v2 - s * w
+                strip[2, i] = y if straight else s * v2 + c * w
+            put(strip, first, count, out[m])

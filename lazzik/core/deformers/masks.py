@@ -34,6 +34,8 @@ class Mask(Frozen):
     """What every mask shares."""
 
     title: ClassVar[str]
+    pointwise: ClassVar[bool] = True
+    """Whether what it gives to a point depends on where that is alone."""
     kind: str
     invert: bool = False
 
@@ -248,6 +250,7 @@ class WeightsMask(Mask):
     """A weight for each point: painted here, or brought along by an imported mesh."""
 
     title: ClassVar[str] = "Painted"
+    pointwise: ClassVar[bool] = False
     kind: Literal["weights"]
     asset: Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
 

@@ -72,7 +72,7 @@ def frames_of(places: Points, turns: Points, axis: Axis) -> Frames:
     return np.ascontiguousarray(out)
 
 
-@kernel("void(float64[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1])")
+@kernel("void(float64[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1])", fuse=True)
 def enter(points: PointBlock, frames: Frames, out: PointBlock) -> None:
     """Fill `out` (moments, n, 3) with (u, v, w) of points; frames (moments or 1, 4, 3) as above.
 
@@ -88,13 +88,18 @@ def enter(points: PointBlock, frames: Frames, out: PointBlock) -> None:
     for m in range(out.shape[0]):
         frame = frames[m if frames.shape[0] > 1 else 0]
         at = points[m if points.shape[0] > 1 else 0]
+        ux, uy, uz = frame[0, 0], frame[0, 1], frame[0, 2]
+        vx, vy, vz = frame[1, 0], frame[1, 1], frame[1, 2]
+        wx, wy, wz = frame[2, 0], frame[2, 1], frame[2, 2]
+        ox, oy, oz = frame[3, 0], frame[3, 1], frame[3, 2]
         for i in range(at.shape[0]):
-            x, y, z = at[i, 0] - frame[3, 0], at[i, 1] - frame[3, 1], at[i, 2] - frame[3, 2]
-            for k in range(3):
-                out[m, i, k] = frame[k, 0] * x + frame[k, 1] * y + frame[k, 2] * z
+            x, y, z = at[i, 0] - ox, at[i, 1] - oy, at[i, 2] - oz
+            out[m, i, 0] = ux * x + uy * y + uz * z
+            out[m, i, 1] = vx * x + vy * y + vz * z
+            out[m, i, 2] = wx * x + wy * y + wz * z
 
 
-@kernel("void(float64[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1])")
+@kernel("void(float64[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1])", fuse=True)
 def leave(inside: PointBlock, frames: Frames, out: PointBlock) -> None:
     """Fill `out` (moments, n, 3) with the points of (u, v, w).
 
@@ -109,13 +114,18 @@ def leave(inside: PointBlock, frames: Frames, out: PointBlock) -> None:
     """
     for m in range(inside.shape[0]):
         frame = frames[m if frames.shape[0] > 1 else 0]
+        ux, uy, uz = frame[0, 0], frame[0, 1], frame[0, 2]
+        vx, vy, vz = frame[1, 0], frame[1, 1], frame[1, 2]
+        wx, wy, wz = frame[2, 0], frame[2, 1], frame[2, 2]
+        ox, oy, oz = frame[3, 0], frame[3, 1], frame[3, 2]
         for i in range(inside.shape[1]):
             u, v, w = inside[m, i, 0], inside[m, i, 1], inside[m, i, 2]
-            for k in range(3):
-                out[m, i, k] = frame[0, k] * u + frame[1, k] * v + frame[2, k] * w + frame[3, k]
+            out[m, i, 0] = ux * u + vx * v + wx * w + ox
+            out[m, i, 1] = uy * u + vy * v + wy * w + oy
+            out[m, i, 2] = uz * u + vz * v + wz * w + oz
 
 
-@kernel("void(float64[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1])")
+@kernel("void(float64[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1])", fuse=True)
 def carry(points: PointBlock, matrices: NDArray[np.float64], out: PointBlock) -> None:
     """Fill `out` (moments, n, 3) with points in another space; matrices (moments or 1, 4, 4).
 

@@ -47,6 +47,7 @@ class Ripple(Deformer):
     idle_at: ClassVar[dict[str, float]] = {"height": 0.0}
     pushes: ClassVar[bool] = True
     segments: ClassVar[float] = 8.0
+    pointwise: ClassVar[bool] = False  # a ring is looked for beside that of the point before
 
     kind: Literal["ripple"]
     height: Annotated[Number, Quantity("own", "How high the rings are.", (0, 0.2), 0.001)] = 0.05

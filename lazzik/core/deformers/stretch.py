@@ -39,6 +39,7 @@ class Stretch(Deformer):
     summary: ClassVar[str] = "Pulls long or squashes flat, keeping its volume: landings, entrances, breath."
     idle_at: ClassVar[dict[str, float]] = {"factor": 1.0}
     fades_itself: ClassVar[bool] = True
+    pointwise: ClassVar[bool] = False  # how far it stretches goes by how far the points reach
 
     kind: Literal["stretch"]
     factor: Annotated[

@@ -5,7 +5,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
@@ -13,9 +12,11 @@ import numpy as np
 
 from lazzik.core.deformers.base import Deformer, Moments, Numbers, span_of
 from lazzik.core.deformers.extent import Extent
+from lazzik.core.deformers.strips import STRIP, put, take
 from lazzik.core.document import Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
+from lazzik.core.trigonometry import sine_and_cosine
 from lazzik.core.types import PointBlock, Samples, Shares
 
 
@@ -52,7 +53,8 @@ class Twist(Deformer):
 
 @kernel(
     "void(float64[:, :, ::1], float64[:, ::1], float64[::1], float64[::1], float64[::1], float64[::1],"
-    " float64[:, :, ::1])"
+    " float64[:, :, ::1])",
+    fuse=True,
 )
 def wring(
     inside: PointBlock, counts: Shares, start: Samples, end: Samples, first: Samples, last: Samples, out: PointBlock
@@ -73,17 +75,18 @@ def wring(
     out : (moments, n, 3) array
         Filled.
     """
+    strip = np.empty((3, STRIP))
     for m in range(inside.shape[0]):
-        length = end[m] - start[m]
-        for i in range(inside.shape[1]):
-            u, v, w = inside[m, i, 0], inside[m, i, 1], inside[m, i, 2]
-            phi = 0.0
-            if length > 0.0:
-                t = (min(max(u, start[m]), end[m]) - start[m]) / length
-                phi = counts[m, i] * (first[m] + (last[m] - first[m]) * t)
-            out[m, i, 0] = u
-            if phi == 0.0:
-                out[m, i, 1], out[m, i, 2] = v, w
-            else:
-                c, s = math.cos(phi), math.sin(phi)
-                out[m, i, 1], out[m, i, 2] = c * v - s * w, s * v + c * w
+        low, high = start[m], end[m]
+        length = high - low
+        begins = first[m] if length > 0.0 else 0.0
+        rises = (last[m] - first[m]) / length if length > 0.0 else 0.0
+        for place in range(0, inside.shape[1], STRIP):
+            count = take(inside[m], place, strip)
+            for i in range(count):
+                u, v, w = strip[0, i], strip[1, i], strip[2, i]
+                phi = counts[m, place + i] * (begins + rises * (min(max(u, low), high) - low))
+                s, c = sine_and_cosine(phi)
+                strip[1, i] = v if phi == 0.0 else c * v - s * w
+                strip[2, i] = w if phi == 0.0 else s * v + c * w
+            put(strip, place, count, out[m])

@@ -7,6 +7,7 @@ in the chosen direction or along the surface's own normals. The speed is integra
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
@@ -14,11 +15,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lazzik.core.channel.phase import integrate
-from lazzik.core.deformers.base import Deformer, Moments, Numbers, Tracks, along, span_of, thinnest_way
+from lazzik.core.deformers.base import Deformer, Moments, Numbers, Tracks, span_of, thinnest_way
 from lazzik.core.deformers.extent import Extent
+from lazzik.core.deformers.strips import STRIP, take
 from lazzik.core.document import Option, Quantity
+from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.types import PointBlock, Shares
+from lazzik.core.trigonometry import sine_and_cosine
+from lazzik.core.types import PointBlock, Samples, Shares
 
 
 class Undulate(Deformer):
@@ -61,10 +65,12 @@ class Undulate(Deformer):
 
     def lifted(self, inside: PointBlock, numbers: Numbers, moments: Moments) -> Shares:
         """(moments, n) the wave's height; beyond the span it is that at its end."""
-        passed = (moments.of("crests") + numbers["phase"])[:, None]
-        cycles = along(inside, numbers) / numbers["length"][:, None] - passed
-        wave: Shares = numbers["height"][:, None] * np.sin(2 * np.pi * cycles)
-        return wave
+        passed = np.empty(len(inside))
+        passed[:] = moments.of("crests") + numbers["phase"]
+        out = np.empty(inside.shape[:2])
+        start, end, length, height = (numbers[name] for name in ("start", "end", "length", "height"))
+        wave(inside, start, end, length, height, passed, out)
+        return out
 
     def detail(self, numbers: Mapping[str, float], length: float) -> float:
         """An eighth of each wave, or so."""
@@ -89,3 +95,33 @@ def crests(tracks: Tracks) -> NDArray[np.float64]:
         Crests.
     """
     return integrate(tracks, ("speed", "length"), lambda speed, length: speed / length).cycles
+
+
+@kernel(
+    "void(float64[:, :, ::1], float64[::1], float64[::1], float64[::1], float64[::1], float64[::1], float64[:, ::1])",
+    fuse=True,
+)
+def wave(
+    inside: PointBlock, start: Samples, end: Samples, length: Samples, height: Samples, passed: Samples, out: Shares
+) -> None:
+    """Fill `out` (moments, n) with the height of the wave at each point, metres.
+
+    Parameters
+    ----------
+    inside : (moments, n, 3) array
+        Metres, in the deformer's coordinates.
+    start, end, length, height : (moments,) arrays
+        Metres: the span, from crest to crest, and how far it goes.
+    passed : (moments,) array
+        Cycles that it is behind.
+    out : (moments, n) array
+        Filled.
+    """
+    strip = np.empty((3, STRIP))
+    for m in range(inside.shape[0]):
+        low, high = start[m], max(start[m], end[m])
+        long, tall, behind = length[m], height[m], passed[m]
+        for first in range(0, inside.shape[1], STRIP):
+            for i in range(take(inside[m], first, strip)):
+                cycles = min(max(strip[0, i], low), high) / long - behind
+                out[m, first + i] = tall * sine_and_cosine(2.0 * math.pi * cycles)[0]

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, partial
+from itertools import groupby, pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.clock import Clock
-from lazzik.core.deformers.apply import Step, apply, counts_of, lift_of
+from lazzik.core.deformers.apply import ALL, Part, Step, apply, counts_of, lift_of
 from lazzik.core.deformers.base import Moments
 from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.scope import Scope
@@ -21,6 +22,7 @@ from lazzik.core.geometry.assets import AssetStore
 from lazzik.core.geometry.mesh import Mesh, normals_of
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
+from lazzik.core.threads import at_once
 from lazzik.core.types import PointBlock, Points, Samples, Shares
 
 BLOCK = 2**14
@@ -96,9 +98,30 @@ class Surface:
         if self.draped is not None:
             points = self.draped(self.clock.frames[places])
         moments = self._moments(places)
-        for step in self.steps[:until]:
-            points = apply(step, points, rest, self._of(step, moments), self.rest)
+        for parted, steps in groupby(self.steps[:until], lambda step: step.pointwise):
+            these = list(steps)
+            if parted and points.shape[1] >= 2 * BLOCK:
+                points = self._by_parts(these, points, rest, moments)
+            else:
+                points = self._through(these, points, rest, moments)
         return points
+
+    def _through(
+        self, steps: list[Step], points: PointBlock, rest: PointBlock, moments: Moments, part: Part = ALL
+    ) -> PointBlock:
+        """(moments or 1, n, 3) the points, or a part of them, as some steps leave them."""
+        points, rest = (np.ascontiguousarray(block[:, slice(*part)]) for block in (points, rest))
+        for step in steps:
+            points = apply(step, points, rest, self._of(step, moments), self.rest, part)
+        return points
+
+    def _by_parts(self, steps: list[Step], points: PointBlock, rest: PointBlock, moments: Moments) -> PointBlock:
+        """(moments or 1, n, 3) the same, worked out on all cores, each part at hand from the first step to the last."""
+        count = points.shape[1]
+        cuts = [*range(0, count - BLOCK, BLOCK), count]
+        parts = at_once(partial(self._through, steps, points, rest, moments), list(pairwise(cuts)))
+        most = max(len(part) for part in parts)  # a part in which nothing counts stays as it was
+        return np.concatenate([np.broadcast_to(part, (most, *part.shape[1:])) for part in parts], axis=1)
 
     def points(self, index: int) -> Points:
         """The points at a moment.

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from typing import Annotated, Literal
-from zlib import crc32
 
 from fastapi import APIRouter, Query, Response
 from typing_extensions import TypedDict
@@ -14,13 +13,12 @@ from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import acting, reshaped, shapes_below
 from lazzik.core.evaluate.surface import surface_of
-from lazzik.core.evaluate.variants import lent
 from lazzik.core.formats.gltf import write_glb
-from lazzik.core.scene.node import Node
 from lazzik.core.scene.references import affected
-from lazzik.core.scene.scene import MOST_FRAMES, Scene
+from lazzik.core.scene.scene import MOST_FRAMES
 from lazzik.web.deps import Kept, Store
 from lazzik.web.requests.fields import AskedRevision, FrameNumber
+from lazzik.web.stage.geometry import geometry_key
 from lazzik.web.stage.motion import motion_of_one
 from lazzik.web.stage.points import MOST_AT_ONCE, MOST_MOMENTS, bends, in_range, points_of, shaped
 from lazzik.web.states import Beside, Seen
@@ -87,20 +85,6 @@ def names(scene_id: str, store: Store) -> Names:
     """What each object is called, for the pointer on the stage."""
     state = store.open(scene_id)
     return {"revision": state.revision, "names": state.scene.called}
-
-
-def geometry_key(scene: Scene) -> str:
-    """Changes when the stage has to fetch the geometry anew."""
-    seen = lent(scene)
-    parts = [(n.id, n.parent, n.visible or n.id in seen, n.visible, n.shape, *_seen(n)) for n in scene.nodes]
-    return f"{crc32(str(parts).encode()):08x}"
-
-
-def _seen(node: Node) -> tuple[object, ...]:
-    """What of a look and a light is in the geometry."""
-    picture = node.look.picture if node.look else None
-    light = node.light and (node.light.kind, node.light.color)
-    return (node.look and node.look.color, picture and (picture.asset, picture.beyond), light)
 
 
 @router.get("/points")

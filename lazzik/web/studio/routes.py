@@ -34,6 +34,7 @@ from lazzik.web.shape.view import deformer_palette, shape_view, split_shape
 from lazzik.web.sheaves.view import sheaf_rows, sheaf_view
 from lazzik.web.stack.palette import palette
 from lazzik.web.stack.view import strata_view
+from lazzik.web.stage.geometry import geometry_key
 from lazzik.web.studio.facts import facts_of
 from lazzik.web.studio.selection import chosen, chosen_also
 from lazzik.web.studio.tree import Choice, Had, Listing, tree_view
@@ -105,7 +106,12 @@ def studio(
     is_new = state.revision < STILL_NEW and len(state.scene.nodes) < SMALL
     taken = store.entry(scene_id).picture
     pictured = int(taken.split()[0]) if taken and not taken.endswith("svg+xml") else -1
-    more = {"pictured": pictured, "start": BY_KEY.get(start), "steps": steps != "done" and is_new}
+    more = {
+        "pictured": pictured,
+        "geometry": geometry_key(state.scene),
+        "start": BY_KEY.get(start),
+        "steps": steps != "done" and is_new,
+    }
     return templates.TemplateResponse(request, "studio/page.html", _panels(state, memo, marks, shown) | more)
 
 

@@ -14,9 +14,11 @@ from lazzik.core.channel.keys import Key
 from lazzik.core.clock import Clock
 from lazzik.core.deformers import BY_KIND, Deformer
 from lazzik.core.deformers.fades import FADES
+from lazzik.core.evaluate import surface as surfaces
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface import Surface, surface_of
 from lazzik.core.geometry.primitives import Ball, Box, Sheet, Tube
+from lazzik.core.layers.noise import Noise
 from lazzik.core.scene.node import Node, Position
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene
@@ -249,3 +251,22 @@ def test_a_block_is_its_moments_one_by_one(kind: str) -> None:
     assert len(whole) == len(CLOCK.frames)
     for index in (0, 17, 60):
         np.testing.assert_allclose(moved.points(index), whole[index], atol=1e-12)
+
+
+@pytest.mark.parametrize("kind", sorted(BY_KIND))
+def test_points_are_the_same_to_the_bit_however_many_processors_share_them(
+    kind: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A driven step of each kind, masked or not, between one whose points may be parted and one whose may not."""
+    gust = Channel(value=0.5, layers=(Noise(kind="noise", id="n", label="n", amplitude=0.4),))
+    masks = ({"kind": "gradient", "nothing": 0.2, "full": 0.8}, {"kind": "noise", "size": 0.4})
+    for mask in (None, *masks):
+        own = EXTRA.get(kind, {}) | {"weight": gust, "mask": mask}
+        steps = deformer("twist", id="first"), deformer(kind, **own), deformer("undulate", id="last", toward="normals")
+        moved = surface(bar(8), *steps, **MOVING)
+        whole = [moved.block(slice(first, first + 3)) for first in (0, 20)]
+        with monkeypatch.context() as patch:
+            patch.setattr(surfaces, "BLOCK", 37)
+            parted = [moved.block(slice(first, first + 3)) for first in (0, 20)]
+        np.testing.assert_array_equal(parted, whole)
+        assert np.abs(whole[0] - moved.rest.points).max() > 1e-3

@@ -4,6 +4,7 @@ import * as THREE from "three";
 import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
 import { floats } from "lazzik/lib/api.js";
 import { clamp } from "lazzik/lib/numbers.js";
+import { Alike, alikeAmong, TOGETHER } from "./alike.js";
 import { dispose } from "./dispose.js";
 import { creaseLines } from "./edges.js";
 import { ink } from "./ink.js";
@@ -57,6 +58,9 @@ export class Model {
   root = null;
   /** @type {(Entry & { lens: THREE.PerspectiveCamera }) | null} the scene's own camera */
   lens = null;
+  /** @type {Alike[]} */
+  alike = [];
+  together = false; // whether objects that are alike are drawn in one go
   frame = 0;
   wires = false;
   asked = ""; // the file that was asked for last
@@ -64,11 +68,13 @@ export class Model {
   // what was loaded, with all that was made for it
   unload() {
     for (const { rest } of this.nodes.values()) rest?.dispose();
+    for (const each of this.alike) each.dispose();
     this.root?.removeFromParent();
     dispose(this.root);
     for (const lines of this.edges) dispose(lines);
     this.nodes.clear();
     this.edges = [];
+    this.alike = [];
     this.root = null;
     this.lens = null;
   }
@@ -88,6 +94,7 @@ export class Model {
       if (item.userData.id) this.nodes.set(item.userData.id, { item, mesh: null, lines: null, rest: null, lens: null, light: null, points: null });
     });
     scene.traverse((item) => this.prepare(item));
+    this.ink();
     for (const [id, track] of this.tracks) { track.place = -1; this.pose(id); }
     return true;
   }
@@ -117,9 +124,7 @@ export class Model {
       item.material.wireframe = this.wires;
       item.castShadow = item.receiveShadow = true;
       entry.mesh = /** @type {Surface} */ (item);
-      entry.lines = creaseLines(item.geometry, CREASE, ink("--ink"));
-      this.edges.push(entry.lines);
-      if (entry.item.userData.unseen) for (const each of [item, entry.lines]) each.layers.set(UNSEEN);
+      if (entry.item.userData.unseen) item.layers.set(UNSEEN);
     }
     if (item instanceof THREE.Light) {
       entry.light = item;
@@ -129,6 +134,30 @@ export class Model {
       entry.lens = item;
       this.lens ??= { ...entry, lens: item };
     }
+  }
+
+  // the edges of each surface, or of those that are alike
+  ink() {
+    for (const entries of this.together ? alikeAmong(this.nodes.values()) : []) {
+      const alike = new Alike(entries, (surface) => this.edgesOf(surface));
+      this.alike.push(alike);
+      if (this.root) alike.join(this.root);
+    }
+    for (const entry of this.nodes.values()) if (entry.mesh && !entry.mesh.layers.isEnabled(TOGETHER)) this.inkAlone(entry, entry.mesh);
+  }
+
+  /** @param {{ geometry: THREE.BufferGeometry }} surface */
+  edgesOf({ geometry }) {
+    const lines = creaseLines(geometry, CREASE, ink("--ink"));
+    this.edges.push(lines);
+    return lines;
+  }
+
+  /** @param {Entry} entry @param {Surface} mesh */
+  inkAlone(entry, mesh) {
+    entry.lines = this.edgesOf(mesh);
+    entry.lines.layers.mask = mesh.layers.mask;
+    mesh.add(entry.lines);
   }
 
   /**
@@ -163,6 +192,10 @@ export class Model {
     if (!entry || !mesh || mesh.geometry.attributes.position.count * 3 !== points.length) return null;
     entry.points = shape;
     const begun = !entry.rest;
+    if (mesh.layers.isEnabled(TOGETHER)) {
+      Alike.part(mesh);
+      this.inkAlone(entry, mesh);
+    }
     if (!entry.rest) {
       entry.rest = mesh.geometry;
       mesh.geometry = mesh.geometry.clone();

@@ -3,6 +3,7 @@
 import * as THREE from "three";
 import { OrbitControls } from "three/addons/controls/OrbitControls.js";
 import { AimLine } from "./aimline.js";
+import { TOGETHER } from "./alike.js";
 import { backdrop, lights } from "./backdrop.js";
 import { dispose } from "./dispose.js";
 import { Grid, told } from "./grid.js";
@@ -24,7 +25,7 @@ const COARSE = 1.5; // times fewer pixels each way while something is dragged
 const VIEW = "lazzik-view";
 
 export class Stage {
-  model = new Model();
+  model = Object.assign(new Model(), { together: true });
   /** @type {THREE.Object3D[]} */
   around = [];
   /** @type {string | undefined} */
@@ -136,7 +137,6 @@ export class Stage {
   async load(url) {
     if (!(await this.model.load(url, () => this.unload()))) return;
     if (this.root) this.scene.add(this.root);
-    for (const { mesh, lines } of this.nodes.values()) if (lines) mesh?.add(lines);
     if (!this.home) this.reset();
     lightUp(this.nodes.values());
     this.mark();
@@ -184,6 +184,7 @@ export class Stage {
     this.shadows = shadowsWanted();
     castShadows(this.renderer, this.around, this.shadows);
     for (const { mesh } of this.nodes.values()) if (mesh) mesh.material.needsUpdate = true;
+    for (const { surfaces } of this.model.alike) surfaces.material.needsUpdate = true;
     this.invalidate();
   }
 
@@ -287,6 +288,7 @@ export class Stage {
   ray(x, y) {
     const box = this.canvas.getBoundingClientRect();
     const ray = new THREE.Raycaster();
+    ray.layers.enable(TOGETHER);
     ray.setFromCamera(new THREE.Vector2(((x - box.left) / box.width) * 2 - 1, 1 - ((y - box.top) / box.height) * 2), this.eye);
     return ray;
   }

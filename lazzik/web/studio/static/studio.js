@@ -78,6 +78,19 @@ const note = one("#stage-note");
 const canvas = one("#canvas", document, HTMLCanvasElement);
 
 const stage = begunStage(canvas, note);
+let geometry = "";
+
+/** @param {string} key of the geometry that the stage is to hold */
+async function showGeometry(key) {
+  if (!stage || key === geometry) return;
+  geometry = key;
+  await stage.load(`${store.url}/rest.glb?${key}`);
+  crowds?.attach();
+  runs?.attach();
+}
+
+// asked for before all else is put together; what is wrong with it is said where its motion is asked for, and it with that
+const atRest = showGeometry(one("#stage").dataset.geometry ?? "").catch(() => { geometry = ""; });
 const surfaces = stage && new Surfaces(stage);
 const strata = new Strata();
 const transport = new Transport();
@@ -119,21 +132,14 @@ async function fetchCurves() {
   if (facts === store.facts) show(content); // otherwise another number is shown by now, with curves of its own
 }
 
-/** @type {string | null} */
-let geometry = null;
-
 /** @param {number | null} since the revision whose motion is there */
 async function fetchMotion(since = null) {
   if (!stage) return;
   const content = await packed(`${store.url}/motion${since === null ? "" : `?since=${since}`}`);
   stage.setMotion(content.motion, content.from);
-  if (content.geometry !== geometry) {
-    geometry = content.geometry;
-    await stage.load(`${store.url}/rest.glb?${geometry}`);
-    crowds?.attach();
-    runs?.attach();
-  }
+  await showGeometry(content.geometry);
   surfaces?.know(content.shaped, content.reshaped);
+  if (since === null && content.revision < store.revision) await fetchMotion(content.revision); // a step came meanwhile
 }
 
 const knowCrowds = () => guard(async () => {
@@ -337,14 +343,22 @@ showChosen();
 showOpen();
 transport.go(recalledFrame());
 window.lazzik = { actions, previews, transport, stage, strata, surfaces, crowds, runs, choose, gizmo, settled };
+// the objects before all their motion: at rest they stand as on the first frame, on another as their motion has them there
+async function showFirst() {
+  const frame = Math.round(store.frame);
+  if (stage && frame !== store.facts.first) stage.setMotion((await packed(`${store.url}/motion?from=${frame}&to=${frame}`)).motion, frame);
+  await atRest;
+}
 async function showCurves() {
   await fetchCurves();
   if (desk.wanted()) desk.toggle(true);
   await keysChanged();
 }
 try {
-  await Promise.all([showCurves(), fetchMotion()]);
+  await Promise.all([showCurves(), showFirst()]);
   stage?.select(chosenNode());
+  document.body.dataset.seen = "true";
+  await fetchMotion();
   form.changed();
   gizmo?.show(chosenNode());
   stage?.setAim(store.facts.aim);

@@ -45,6 +45,7 @@ export class Comparison {
   constructor(stage) {
     this.stage = stage;
     stage.paint = () => this.paint();
+    stage.model.together = false; // what differs is seen otherwise than what is the same
     stage.scene.add(...this.carried);
     store.subscribe("frame", () => this.show());
   }
