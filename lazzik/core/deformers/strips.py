@@ -28,7 +28,7 @@ def take(points: Points, first: int, strip: Samples) -> int:
     count = min(STRIP, points.shape[0] - first)
     for i in range(count):
         strip[0, i], strip[1, i], strip[2, i] = points[first + i, 0], points[first + i, 1], points[first + i, 2]
-    return count
+    return int(count)
 
 
 @kernel("void(float64[:, ::1], int64, int64, float64[:, ::1])")

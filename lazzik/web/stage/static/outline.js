@@ -25,31 +25,35 @@ function material(by, colour) {
 }
 
 export class Outline {
-  /** @type {THREE.Mesh[]} the nearer ring first */
-  drawn = [];
+  /** @type {THREE.Mesh<THREE.BufferGeometry, THREE.MeshBasicMaterial>[]} the nearer ring first; they stay, since a program is built for each anew */
+  rings = [];
+
+  /** The rings that are to be seen. */
+  get drawn() { return this.rings.filter(({ parent }) => parent); }
 
   /** @param {THREE.Mesh} mesh */
   around(mesh) {
-    this.dispose();
-    for (const [by, colour] of RINGS) {
-      const ring = new THREE.Mesh(mesh.geometry, material(by, colour));
+    if (!this.rings.length) this.rings = RINGS.map(([by, colour]) => new THREE.Mesh(mesh.geometry, material(by, colour)));
+    this.rings.forEach((ring, n) => {
+      ring.geometry = mesh.geometry; // which is the object's
+      ring.material.color = ink(RINGS[n][1]);
       ring.raycast = () => {};
       ring.frustumCulled = false;
       mesh.add(ring);
-      this.drawn.push(ring);
-    }
+    });
   }
 
   /** A surface is drawn from another geometry by now. @param {THREE.Mesh} mesh */
   follow(mesh) {
-    for (const ring of this.drawn) if (ring.parent === mesh) ring.geometry = mesh.geometry;
+    for (const ring of this.rings) if (ring.parent === mesh) ring.geometry = mesh.geometry;
   }
 
+  /** Around nothing. */
+  leave() { for (const ring of this.rings) ring.removeFromParent(); }
+
   dispose() {
-    for (const ring of this.drawn) {
-      ring.removeFromParent();
-      for (const each of [ring.material].flat()) each.dispose(); // its geometry is the object's
-    }
-    this.drawn = [];
+    this.leave();
+    for (const ring of this.rings) ring.material.dispose();
+    this.rings = [];
   }
 }

@@ -115,13 +115,14 @@ export class Stage {
 
   unload() {
     this.shade([]);
-    this.outline.dispose();
+    this.outline.leave();
     this.lampMark.dispose();
     this.model.unload();
   }
 
   dispose() {
     this.unload();
+    this.outline.dispose();
     this.trail.dispose();
     this.aimLine.dispose();
     this.lampMark.dispose();
@@ -209,7 +210,7 @@ export class Stage {
 
   // what is loaded or dressed anew loses its marks
   mark() {
-    this.outline.dispose();
+    this.outline.leave();
     const entry = this.chosen === undefined ? undefined : this.nodes.get(this.chosen);
     if (entry?.mesh) this.outline.around(entry.mesh);
     this.lampMark.set(entry);

@@ -2,7 +2,6 @@
 
 import * as THREE from "three";
 import { sameNumbers } from "lazzik/lib/numbers.js";
-import { dispose } from "./dispose.js";
 import { ink } from "./ink.js";
 
 const LEAST = 1e-3; // metres; what moves less shows no path
@@ -13,24 +12,27 @@ export class Trail {
   drawn = null;
   /** @type {Float32Array} */
   points = new Float32Array(0);
+  // it stays, since a program is built for each anew
+  material = new THREE.PointsMaterial({ size: 2.4, sizeAttenuation: false, depthTest: false, transparent: true });
 
   /** @param {THREE.Scene} scene */
   constructor(scene) {
     this.scene = scene;
   }
 
-  /** Whether it is another path than it was. @param {Float32Array} points x, y, z of each frame */
+  /** Whether another path is to be seen than was. @param {Float32Array} points x, y, z of each frame */
   set(points) {
     if (sameNumbers(points, this.points)) return false;
     this.points = points;
-    this.dispose();
+    const was = this.drawn;
+    this.leave();
     let reach = 0;
     for (let i = 3; i < points.length; i++) reach = Math.max(reach, Math.abs(points[i] - points[i % 3]));
-    if (reach <= LEAST) return true;
+    if (reach <= LEAST) return was !== null;
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.BufferAttribute(points, 3));
-    const small = { size: 2.4, sizeAttenuation: false, depthTest: false, transparent: true };
-    this.drawn = new THREE.Points(geometry, new THREE.PointsMaterial({ color: ink("--ink"), ...small }));
+    this.dress();
+    this.drawn = new THREE.Points(geometry, this.material);
     this.drawn.renderOrder = 10;
     this.drawn.visible = this.shows;
     this.scene.add(this.drawn);
@@ -44,11 +46,16 @@ export class Trail {
   }
 
   // in the colours of the theme
-  dress() { this.drawn?.material.color.copy(ink("--ink")); }
+  dress() { this.material.color.copy(ink("--ink")); }
+
+  leave() {
+    this.drawn?.removeFromParent();
+    this.drawn?.geometry.dispose();
+    this.drawn = null;
+  }
 
   dispose() {
-    this.drawn?.removeFromParent();
-    dispose(this.drawn);
-    this.drawn = null;
+    this.leave();
+    this.material.dispose();
   }
 }

@@ -88,6 +88,12 @@ function morphTree(page) {
   }
 }
 
+/** @type {(view: View) => void} */
+let alongside = () => {};
+
+/** What is told of each view while its panels are on their way. @param {(view: View) => void} act */
+export const whileAsked = (act) => { alongside = act; };
+
 // what was asked for last; an answer that comes late must not bring back what was left since
 /** @type {View | null} */
 let wanted = null;
@@ -136,7 +142,9 @@ export const arrived = () => latest.catch(() => {});
 async function refreshed(view, mine) {
   let page;
   try {
-    page = await part(`${store.url}/panels?${askedAnew(view)}`);
+    const answer = part(`${store.url}/panels?${askedAnew(view)}`);
+    alongside(view);
+    page = await answer;
   } catch (error) {
     if (mine === newest) wanted = null;
     throw error;

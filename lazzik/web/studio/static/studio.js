@@ -61,7 +61,7 @@ import { onChange, settled } from "./history.js";
 import { listenToNames } from "./names.js";
 import { Previews } from "./previews.js";
 import { recalledFrame, remember } from "./remembered.js";
-import { choose, chosenNode, factsIn, minding, refresh } from "./session.js";
+import { choose, chosenNode, factsIn, minding, refresh, whileAsked } from "./session.js";
 import { sheet } from "./sheets.js";
 import { offerSteps } from "./steps.js";
 import { listenToTree } from "./tree.js";
@@ -122,13 +122,33 @@ function show(content) {
   stage?.setPath(floats(content.path));
 }
 
+/**
+ * Where curves are asked for, of the state that is shown: a step that is on its way may take the number away.
+ * @param {string} address
+ * @param {string[]} also
+ */
+function curvesAt(address, also) {
+  const asked = new URLSearchParams({ address, revision: String(store.facts.revision) });
+  for (const other of also) asked.append("also", other);
+  return `${store.url}/curves?${asked}`;
+}
+
+/** @type {{ url: string, content: Promise<any> } | null} curves that were asked for beside the panels of another number */
+let early = null;
+whileAsked(({ at, also }) => {
+  const [address] = at.split("#");
+  if (at === store.facts.at || !address.includes(".")) return;
+  const url = curvesAt(address, also);
+  early = { url, content: packed(url) };
+  early.content.catch(() => {}); // what is wrong with it is said where it is shown
+});
+
 async function fetchCurves() {
   if (!channelAddress()) return stage?.setPath(NO_PATH);
   const { facts } = store;
-  // of the state that is shown: a step that is on its way may take the number away
-  const asked = new URLSearchParams({ address: channelAddress(), revision: String(facts.revision) });
-  for (const other of facts.also) asked.append("also", other);
-  const { strata: content } = await packed(`${store.url}/curves?${asked}`);
+  const url = curvesAt(channelAddress(), facts.also);
+  const { strata: content } = await (early?.url === url ? early.content : packed(url));
+  early = null;
   if (facts === store.facts) show(content); // otherwise another number is shown by now, with curves of its own
 }
 
