@@ -90,12 +90,12 @@ def blocks_beside_kernel(deformer: Deformer) -> float:
     counts, moments = np.empty(rest.shape[:2]), Moments(step.plan, every, *_times(scene), scene.fps)
 
     def kernels() -> None:
-        inside, out = np.empty_like(rest), np.empty_like(rest)
+        inside, out = np.empty((len(rest), 3, rest.shape[1])), np.empty_like(rest)
         enter(rest, step.frames, inside)
         span = numbers["start"], numbers["end"], numbers["fade_length"]
         edge_fade(inside, *span, FADES.index(deformer.fade), numbers["weight"], counts)
         if deformer.pushes:
-            inside[..., 2] += deformer.lifted(inside, numbers, moments)
+            inside[:, 2] += deformer.lifted(inside, numbers, moments)
         else:
             inside = deformer.shaped(inside, counts, numbers, moments)
         leave(np.ascontiguousarray(inside), step.frames, out)

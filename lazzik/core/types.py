@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 Samples = NDArray[np.float64]  # (frames,) one value per moment of a clock
 Points = NDArray[np.float64]  # (points, 3) metres
 PointBlock = NDArray[np.float64]  # (moments, points, 3) metres; one moment where they are the same at all
+RowBlock = NDArray[np.float64]  # (moments, 3, points) metres, a row for each coordinate: worked out several at once
 Coordinates = NDArray[np.float64]  # (points, 2) of a texture: to the right and downward, 0 to 1
 Shares = NDArray[np.float64]  # (moments, points) how much something counts
 Frames = NDArray[np.float64]  # (moments or 1, 4, 3) a deformer's coordinates

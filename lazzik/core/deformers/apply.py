@@ -19,7 +19,7 @@ from lazzik.core.deformers.fades import FADES, edge_fade
 from lazzik.core.deformers.placement import carry, enter, leave
 from lazzik.core.geometry.assets import NO_ASSETS, AssetStore
 from lazzik.core.geometry.mesh import Mesh, directions_of
-from lazzik.core.types import Frames, Matrices, PointBlock, Samples, Shares
+from lazzik.core.types import Frames, Matrices, PointBlock, RowBlock, Samples, Shares
 
 Part = tuple[int, int | None]
 """Points from one up to another."""
@@ -110,7 +110,7 @@ def apply(
             each = own if len(own) == len(lift) else [own[0]] * len(lift)
             out = np.stack([p + up[:, None] * directions_of(p, mesh) for p, up in zip(each, lift, strict=True)])
         else:
-            inside[..., TOWARD[toward]] += lift
+            inside[:, TOWARD[toward]] += lift
             out = _out(step, inside, moments.places)
     if step.back is not None:
         out = _carried(out, step.back, moments.places)
@@ -163,7 +163,7 @@ def lift_of(step: Step, points: PointBlock, rest: PointBlock, moments: Moments) 
 
 def _counted(
     step: Step, points: PointBlock, rest: PointBlock, moments: Moments, part: Part = ALL
-) -> tuple[PointBlock, PointBlock, Shares]:
+) -> tuple[PointBlock, RowBlock, Shares]:
     """The points in the owner's space and in the deformer's coordinates, and how much each counts."""
     size = max(len(points), 1 if step.still else len(moments.frames))
     own = points
@@ -173,7 +173,7 @@ def _counted(
     numbers = step.numbers_over(moments.places, size)
     deformer = step.deformer
     if deformer.fade == "none" or deformer.fades_itself:
-        counts = np.repeat(numbers["weight"][:, None], inside.shape[1], axis=1)
+        counts = np.repeat(numbers["weight"][:, None], inside.shape[2], axis=1)
     else:
         counts = _faded(deformer, inside, numbers, numbers["weight"])
     if deformer.mask is not None:
@@ -181,8 +181,8 @@ def _counted(
     return own, inside, counts
 
 
-def _faded(deformer: Deformer, inside: PointBlock, numbers: dict[str, Samples], weight: Samples) -> Shares:
-    counts = np.empty(inside.shape[:2])
+def _faded(deformer: Deformer, inside: RowBlock, numbers: dict[str, Samples], weight: Samples) -> Shares:
+    counts = np.empty((len(inside), inside.shape[2]))
     fade, reach = FADES.index(deformer.fade), numbers["fade_length"]
     edge_fade(inside, numbers["start"], numbers["end"], reach, fade, weight, counts)
     return counts
@@ -218,14 +218,14 @@ def _carried(points: PointBlock, matrices: Matrices, places: slice) -> PointBloc
     return out
 
 
-def _in(step: Step, points: PointBlock, places: slice, size: int) -> PointBlock:
-    """(size, n, 3) points in the deformer's coordinates; one moment's stand for all."""
-    out = np.empty((size, *points.shape[1:]))
+def _in(step: Step, points: PointBlock, places: slice, size: int) -> RowBlock:
+    """(size, 3, n) points in the deformer's coordinates, by rows; one moment's stand for all."""
+    out = np.empty((size, 3, points.shape[1]))
     enter(points, _of(step.frames, places), out)
     return out
 
 
-def _out(step: Step, inside: PointBlock, places: slice) -> PointBlock:
-    out = np.empty(inside.shape)
+def _out(step: Step, inside: RowBlock, places: slice) -> PointBlock:
+    out = np.empty((len(inside), inside.shape[2], 3))
     leave(np.ascontiguousarray(inside), _of(step.frames, places), out)
     return out

@@ -5,7 +5,7 @@ A kind is one file: a subclass of Deformer whose fields are its numbers and choi
     shaped(inside, counts, numbers, moments)  -> inside'         for kinds that carry points along (bend, twist …)
     lifted(inside, numbers, moments)          -> (moments, n)    for kinds that push points one way (undulate, ripple …)
 
-`inside` (moments, n, 3) are points in the deformer's coordinates (placement.py), a block of moments at once, `counts`
+`inside` (moments, 3, n) are the rows of u, v and w of points (placement.py), a block of moments at once, `counts`
 (moments, n) how much each of them counts,
 
     m = weight · edge fade(u) · mask,
@@ -34,7 +34,7 @@ from lazzik.core.deformers.masks import AnyMask
 from lazzik.core.deformers.placement import ORDERS, Axis, Placement
 from lazzik.core.document import Frozen, Label, Name, Option, Quantity
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.types import Frames, PointBlock, Points, Samples, Shares
+from lazzik.core.types import Frames, Points, RowBlock, Samples, Shares
 
 ALIKE = 0.3
 """Part by which two sides may differ and still count as equally thin."""
@@ -221,13 +221,13 @@ class Deformer(Frozen):
         """
         return {}
 
-    def shaped(self, inside: PointBlock, counts: Shares, numbers: Numbers, moments: Moments) -> PointBlock:
+    def shaped(self, inside: RowBlock, counts: Shares, numbers: Numbers, moments: Moments) -> RowBlock:
         """The points carried along.
 
         Parameters
         ----------
-        inside : (moments or 1, n, 3) array
-            Metres, in the deformer's coordinates.
+        inside : (moments or 1, 3, n) array
+            Metres, in the deformer's coordinates, by rows.
         counts : (moments or 1, n) array
             How much the deformer counts at each point.
         numbers : dict of (moments or 1,) arrays
@@ -235,18 +235,18 @@ class Deformer(Frozen):
 
         Returns
         -------
-        (moments, n, 3) array
-            Metres, in the deformer's coordinates.
+        (moments, 3, n) array
+            Metres, in the deformer's coordinates, by rows.
         """
         raise NotImplementedError
 
-    def lifted(self, inside: PointBlock, numbers: Numbers, moments: Moments) -> Shares:
+    def lifted(self, inside: RowBlock, numbers: Numbers, moments: Moments) -> Shares:
         """Metres by which points are pushed.
 
         Parameters
         ----------
-        inside : (moments or 1, n, 3) array
-            Metres, in the deformer's coordinates.
+        inside : (moments or 1, 3, n) array
+            Metres, in the deformer's coordinates, by rows.
         numbers : dict of (moments or 1,) arrays
             The deformer's own, each in its unit.
 
@@ -335,13 +335,13 @@ class Moments:
         return values[self.places] if len(values) > 1 else values
 
 
-def along(inside: PointBlock, numbers: Numbers) -> Shares:
+def along(inside: RowBlock, numbers: Numbers) -> Shares:
     """How far along the axis points lie, those beyond the span at its end.
 
     Parameters
     ----------
-    inside : (moments or 1, n, 3) array
-        Metres, in the deformer's coordinates.
+    inside : (moments or 1, 3, n) array
+        Metres, in the deformer's coordinates, by rows.
     numbers : dict of (moments or 1,) arrays
         Among them the span's start and end, metres.
 
@@ -351,7 +351,7 @@ def along(inside: PointBlock, numbers: Numbers) -> Shares:
         Metres.
     """
     start, end = numbers["start"][:, None], numbers["end"][:, None]
-    return np.clip(inside[..., 0], start, np.maximum(start, end))
+    return np.clip(inside[:, 0], start, np.maximum(start, end))
 
 
 def span_of(extent: Extent, axis: Axis | None = None) -> dict[str, Any]:

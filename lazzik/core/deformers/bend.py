@@ -16,12 +16,11 @@ import numpy as np
 
 from lazzik.core.deformers.base import Deformer, Moments, Numbers, sideways, span_of
 from lazzik.core.deformers.extent import Extent
-from lazzik.core.deformers.strips import STRIP, put, take
 from lazzik.core.document import Option, Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.trigonometry import sine_and_cosine
-from lazzik.core.types import PointBlock, Samples, Shares
+from lazzik.core.types import RowBlock, Samples, Shares
 
 HELD = ("start", "middle", "end")
 
@@ -45,8 +44,8 @@ class Bend(Deformer):
         ),
     ] = "start"
 
-    def shaped(self, inside: PointBlock, counts: Shares, numbers: Numbers, moments: Moments) -> PointBlock:
-        """(moments, n, 3) the points along the arc; the angle is what the counts blend."""
+    def shaped(self, inside: RowBlock, counts: Shares, numbers: Numbers, moments: Moments) -> RowBlock:
+        """(moments, 3, n) the points along the arc; the angle is what the counts blend."""
         out = np.empty_like(inside)
         start, end = numbers["start"], numbers["end"]
         held = (start, 0.5 * (start + end), end)[HELD.index(self.held)]
@@ -70,56 +69,52 @@ class Bend(Deformer):
     fuse=True,
 )
 def arc(
-    inside: PointBlock,
+    inside: RowBlock,
     counts: Shares,
     start: Samples,
     end: Samples,
     held: Samples,
     angle: Samples,
     turn: Samples,
-    out: PointBlock,
+    out: RowBlock,
 ) -> None:
-    """Fill `out` (moments, n, 3). start, end, held, angle, turn (moments,), angles in radians; a span without length
+    """Fill `out` (moments, 3, n). start, end, held, angle, turn (moments,), angles in radians; a span without length
     bends nothing.
 
     Parameters
     ----------
-    inside : (moments or 1, n, 3) array
-        Metres, in the deformer's coordinates.
+    inside : (moments or 1, 3, n) array
+        Metres, in the deformer's coordinates, by rows.
     counts : (moments or 1, n) array
         How much it counts at each point.
     start, end, held : (moments,) arrays
         Metres along the axis; `held` is what stays where it is.
     angle, turn : (moments,) arrays
         Radians: of the whole arc, and of its plane about the axis.
-    out : (moments, n, 3) array
+    out : (moments, 3, n) array
         Filled.
     """
-    strip = np.empty((3, STRIP))
     for m in range(inside.shape[0]):
         low, high, still = start[m], end[m], held[m]
         length = high - low
         curved = angle[m] / length if length > 0.0 else 0.0
         s, c = sine_and_cosine(turn[m])
-        for first in range(0, inside.shape[1], STRIP):
-            count = take(inside[m], first, strip)
-            for i in range(count):
-                u, x, y = strip[0, i], strip[1, i], strip[2, i]
-                k = curved * counts[m, first + i]
-                v, w = c * x + s * y, -s * x + c * y
-                a = min(max(u, low), high)
-                way, rest = a - still, u - a
-                phi = k * way
-                sine, cosine = sine_and_cosine(phi)
-                # sin φ/κ and (1 − cos φ)/κ, where κ may be nothing
-                slight = abs(phi) < 1e-5
-                radius = 1.0 / k
-                along = way * (1.0 - phi * phi / 6.0) if slight else sine * radius
-                side = way * phi * (0.5 - phi * phi / 24.0) if slight else (1.0 - cosine) * radius
-                u2 = still + along - v * sine + rest * cosine
-                v2 = side + v * cosine + rest * sine
-                straight = k == 0.0
-                strip[0, i] = u if straight else u2
-                strip[1, i] = x if straight else c * v2 - s * w
-                strip[2, i] = y if straight else s * v2 + c * w
-            put(strip, first, count, out[m])
+        for i in range(inside.shape[2]):
+            u, x, y = inside[m, 0, i], inside[m, 1, i], inside[m, 2, i]
+            k = curved * counts[m, i]
+            v, w = c * x + s * y, -s * x + c * y
+            a = min(max(u, low), high)
+            way, rest = a - still, u - a
+            phi = k * way
+            sine, cosine = sine_and_cosine(phi)
+            # sin φ/κ and (1 − cos φ)/κ, where κ may be nothing; no branch, as several points are worked out at once
+            slight = abs(phi) < 1e-5
+            radius = 1.0 / k
+            along = way * (1.0 - phi * phi / 6.0) if slight else sine * radius
+            side = way * phi * (0.5 - phi * phi / 24.0) if slight else (1.0 - cosine) * radius
+            u2 = still + along - v * sine + rest * cosine
+            v2 = side + v * cosine + rest * sine
+            straight = k == 0.0
+            out[m, 0, i] = u if straight else u2
+            out[m, 1, i] = x if straight else c * v2 - s * w
+            out[m, 2, i] = y if straight else s * v2 + c * w

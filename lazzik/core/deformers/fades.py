@@ -6,7 +6,7 @@ from typing import Literal
 
 from lazzik.core.hermite import smoothstep_at
 from lazzik.core.kernels import kernel
-from lazzik.core.types import PointBlock, Samples, Shares
+from lazzik.core.types import RowBlock, Samples, Shares
 
 Fade = Literal["none", "start", "end", "both", "middle"]
 FADES: tuple[Fade, ...] = ("none", "start", "end", "both", "middle")
@@ -14,7 +14,7 @@ FADES: tuple[Fade, ...] = ("none", "start", "end", "both", "middle")
 
 @kernel("void(float64[:, :, ::1], float64[::1], float64[::1], float64[::1], int64, float64[::1], float64[:, ::1])")
 def edge_fade(
-    inside: PointBlock, start: Samples, end: Samples, length: Samples, fade: int, weight: Samples, counts: Shares
+    inside: RowBlock, start: Samples, end: Samples, length: Samples, fade: int, weight: Samples, counts: Shares
 ) -> None:
     """Fill `counts` (moments, n) with weight · fade(u). `fade` is a place in FADES; smoothstep over `length` from the
     edge. start, end, length, weight (moments,).
@@ -23,8 +23,8 @@ def edge_fade(
 
     Parameters
     ----------
-    inside : (moments or 1, n, 3) array
-        Metres, in the deformer's coordinates.
+    inside : (moments or 1, 3, n) array
+        Metres, in the deformer's coordinates, by rows.
     start, end, length : (moments,) arrays
         Metres along the axis.
     weight : (moments,) array
@@ -35,8 +35,8 @@ def edge_fade(
     for k in range(inside.shape[0]):
         low, high, reach = start[k], end[k], length[k]
         middle = 0.5 * (low + high)
-        for i in range(inside.shape[1]):
-            u = min(max(inside[k, i, 0], low), high)
+        for i in range(inside.shape[2]):
+            u = min(max(inside[k, 0, i], low), high)
             m = weight[k]
             if fade == 1 or fade == 3:
                 s = min(1.0, (u - low) / reach) if reach > 0.0 else 1.0

@@ -28,7 +28,7 @@ from lazzik.core.hermite import smoothstep
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.layers.follow import trail_between
 from lazzik.core.layers.oscillator import by_halves, grid_for, trail
-from lazzik.core.types import PointBlock, Shares
+from lazzik.core.types import RowBlock, Shares
 
 
 class Jiggle(Deformer):
@@ -74,16 +74,17 @@ class Jiggle(Deformer):
             late[:, entry // 4, entry % 4] = out
         return {"trailing": np.asarray(np.linalg.solve(now, late), dtype=np.float64)}
 
-    def shaped(self, inside: PointBlock, counts: Shares, numbers: Numbers, moments: Moments) -> PointBlock:
-        """(moments, n, 3) the trailing points. The plan is in the object's space; its 'frames' lead there."""
+    def shaped(self, inside: RowBlock, counts: Shares, numbers: Numbers, moments: Moments) -> RowBlock:
+        """(moments, 3, n) the trailing points. The plan is in the object's space; its 'frames' lead there."""
         frames = moments.of("frames")
-        points, moved, trailed = np.empty_like(inside), np.empty_like(inside), np.empty_like(inside)
+        points = np.empty((len(inside), inside.shape[2], 3))
+        moved, trailed = np.empty_like(points), np.empty_like(inside)
         leave(inside, frames, points)
         carry(points, np.ascontiguousarray(moments.of("trailing")), moved)
-        away = np.linalg.norm(inside, axis=2)
-        share = (counts * smoothstep(away / numbers["reach"][:, None]))[..., None]
-        enter(points + share * (moved - points), frames, trailed)
-        return np.where(share == 0.0, inside, trailed)
+        away = np.linalg.norm(inside, axis=1)
+        share = counts * smoothstep(away / numbers["reach"][:, None])
+        enter(points + share[..., None] * (moved - points), frames, trailed)
+        return np.where(share[:, None] == 0.0, inside, trailed)
 
     def detail(self, numbers: Mapping[str, float], length: float) -> float:
         """Its bend is as soft as its reach."""

@@ -21,7 +21,7 @@ from lazzik.core.geometry.assets import AssetStore, unpack_weights
 from lazzik.core.geometry.pictures import brightness
 from lazzik.core.hermite import smoothstep
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.types import PointBlock, Samples, Shares
+from lazzik.core.types import RowBlock, Samples, Shares
 
 
 def _centre(way: str) -> Quantity:
@@ -39,13 +39,13 @@ class Mask(Frozen):
     kind: str
     invert: bool = False
 
-    def at(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
+    def at(self, inside: RowBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
         """How much the deformer counts at points in its own coordinates, along this axis.
 
         Parameters
         ----------
-        inside : (moments or 1, n, 3) array
-            Metres, in the deformer's coordinates.
+        inside : (moments or 1, 3, n) array
+            Metres, in the deformer's coordinates, by rows.
         numbers : dict of (moments or 1,) arrays
             The mask's own, each in its unit.
 
@@ -62,13 +62,13 @@ class Mask(Frozen):
         m = np.clip(self.amounts(inside, numbers, axis, assets), 0.0, 1.0)
         return 1.0 - m if self.invert else m
 
-    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
+    def amounts(self, inside: RowBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
         """Before it is clamped and inverted. `numbers` (moments,) each.
 
         Parameters
         ----------
-        inside : (moments or 1, n, 3) array
-            Metres, in the deformer's coordinates.
+        inside : (moments or 1, 3, n) array
+            Metres, in the deformer's coordinates, by rows.
         numbers : dict of (moments or 1,) arrays
             The mask's own, each in its unit.
 
@@ -123,9 +123,9 @@ class BallMask(Mask):
         yield Handle("middle", "Middle of the mask", (u, v, w), ("along", "side", "across"))
         yield Handle("radius", "Radius of the mask", (u + numbers["radius"], v, w), ("radius",), u, length=True)
 
-    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
+    def amounts(self, inside: RowBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
         middle = np.stack([numbers["along"], numbers["side"], numbers["across"]], 1)
-        away = np.linalg.norm(inside - middle[:, None], axis=2) - numbers["radius"][:, None]
+        away = np.linalg.norm(inside - middle[..., None], axis=1) - numbers["radius"][:, None]
         return 1.0 - smoothstep(away / np.maximum(numbers["rim"], 1e-9)[:, None])
 
 
@@ -151,12 +151,12 @@ class GradientMask(Mask):
         yield Handle("nothing", "Where the mask begins", (numbers["nothing"], 0, 0), ("nothing",))
         yield Handle("full", "Where the mask is full", (numbers["full"], 0, 0), ("full",))
 
-    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
+    def amounts(self, inside: RowBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
         low = numbers["nothing"][:, None]
         reach = numbers["full"][:, None] - low
         sharp = np.abs(reach) < 1e-9
-        ramp = smoothstep((inside[..., 0] - low) / np.where(sharp, 1.0, reach))
-        return np.where(sharp, (inside[..., 0] >= low).astype(np.float64), ramp)
+        ramp = smoothstep((inside[:, 0] - low) / np.where(sharp, 1.0, reach))
+        return np.where(sharp, (inside[:, 0] >= low).astype(np.float64), ramp)
 
 
 class NoiseMask(Mask):
@@ -181,8 +181,8 @@ class NoiseMask(Mask):
         """Half a dozen patches over the object."""
         return {"size": float(f"{extent.size / 6:.2g}")}
 
-    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
-        out = np.empty(inside.shape[:2])
+    def amounts(self, inside: RowBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
+        out = np.empty((len(inside), inside.shape[2]))
         solid_noise(inside / numbers["size"][:, None, None], numbers["seed"], out)
         return 0.5 + 0.5 * numbers["contrast"][:, None] * out
 
@@ -234,13 +234,13 @@ class PictureMask(Mask):
             fields[middle] = sign * (extent.low[axis] + extent.high[axis]) / 2
         return fields
 
-    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
+    def amounts(self, inside: RowBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
         if self.plane == "across":
-            x, y = inside[..., 1], inside[..., 2]
+            x, y = inside[:, 1], inside[:, 2]
         else:
             (across, left), (upward, down) = PLANES[self.plane]
-            x = left * inside[..., ORDERS[axis].index(across)]
-            y = down * inside[..., ORDERS[axis].index(upward)]
+            x = left * inside[:, ORDERS[axis].index(across)]
+            y = down * inside[:, ORDERS[axis].index(upward)]
         x = (x - numbers["right"][:, None]) / numbers["width"][:, None] + 0.5
         y = (y - numbers["up"][:, None]) / numbers["height"][:, None] + 0.5
         return brightness(self.asset, x, y, assets)
@@ -254,11 +254,11 @@ class WeightsMask(Mask):
     kind: Literal["weights"]
     asset: Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
 
-    def amounts(self, inside: PointBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
+    def amounts(self, inside: RowBlock, numbers: dict[str, Samples], axis: Axis, assets: AssetStore) -> Shares:
         weights = assets.read(self.asset, unpack_weights)
-        if len(weights) != inside.shape[1]:  # the mesh was cut anew since: nothing is painted on it
-            return np.zeros(inside.shape[:2])
-        return np.broadcast_to(weights, inside.shape[:2])
+        if len(weights) != inside.shape[2]:  # the mesh was cut anew since: nothing is painted on it
+            return np.zeros((len(inside), inside.shape[2]))
+        return np.broadcast_to(weights, (len(inside), inside.shape[2]))
 
 
 MASKS: tuple[type[Mask], ...] = (BallMask, GradientMask, NoiseMask, PictureMask, WeightsMask)

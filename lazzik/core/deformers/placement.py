@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from lazzik.core.document import Frozen, Quantity, Slug
 from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.types import Frames, PointBlock, Points
+from lazzik.core.types import Frames, PointBlock, Points, RowBlock
 
 Axis = Literal["x", "y", "z"]
 
@@ -73,8 +73,8 @@ def frames_of(places: Points, turns: Points, axis: Axis) -> Frames:
 
 
 @kernel("void(float64[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1])", fuse=True)
-def enter(points: PointBlock, frames: Frames, out: PointBlock) -> None:
-    """Fill `out` (moments, n, 3) with (u, v, w) of points; frames (moments or 1, 4, 3) as above.
+def enter(points: PointBlock, frames: Frames, out: RowBlock) -> None:
+    """Fill `out` (moments, 3, n) with (u, v, w) of points; frames (moments or 1, 4, 3) as above.
 
     Parameters
     ----------
@@ -82,8 +82,8 @@ def enter(points: PointBlock, frames: Frames, out: PointBlock) -> None:
         Metres, in the object's space.
     frames : (moments or 1, 4, 3) array
         As `frames_of` gives them.
-    out : (moments, n, 3) array
-        Filled: metres, in the deformer's coordinates.
+    out : (moments, 3, n) array
+        Filled: metres, in the deformer's coordinates, by rows.
     """
     for m in range(out.shape[0]):
         frame = frames[m if frames.shape[0] > 1 else 0]
@@ -94,19 +94,19 @@ def enter(points: PointBlock, frames: Frames, out: PointBlock) -> None:
         ox, oy, oz = frame[3, 0], frame[3, 1], frame[3, 2]
         for i in range(at.shape[0]):
             x, y, z = at[i, 0] - ox, at[i, 1] - oy, at[i, 2] - oz
-            out[m, i, 0] = ux * x + uy * y + uz * z
-            out[m, i, 1] = vx * x + vy * y + vz * z
-            out[m, i, 2] = wx * x + wy * y + wz * z
+            out[m, 0, i] = ux * x + uy * y + uz * z
+            out[m, 1, i] = vx * x + vy * y + vz * z
+            out[m, 2, i] = wx * x + wy * y + wz * z
 
 
 @kernel("void(float64[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1])", fuse=True)
-def leave(inside: PointBlock, frames: Frames, out: PointBlock) -> None:
+def leave(inside: RowBlock, frames: Frames, out: PointBlock) -> None:
     """Fill `out` (moments, n, 3) with the points of (u, v, w).
 
     Parameters
     ----------
-    inside : (moments, n, 3) array
-        Metres, in the deformer's coordinates.
+    inside : (moments, 3, n) array
+        Metres, in the deformer's coordinates, by rows.
     frames : (moments or 1, 4, 3) array
         As `frames_of` gives them.
     out : (moments, n, 3) array
@@ -118,8 +118,8 @@ def leave(inside: PointBlock, frames: Frames, out: PointBlock) -> None:
         vx, vy, vz = frame[1, 0], frame[1, 1], frame[1, 2]
         wx, wy, wz = frame[2, 0], frame[2, 1], frame[2, 2]
         ox, oy, oz = frame[3, 0], frame[3, 1], frame[3, 2]
-        for i in range(inside.shape[1]):
-            u, v, w = inside[m, i, 0], inside[m, i, 1], inside[m, i, 2]
+        for i in range(inside.shape[2]):
+            u, v, w = inside[m, 0, i], inside[m, 1, i], inside[m, 2, i]
             out[m, i, 0] = ux * u + vx * v + wx * w + ox
             out[m, i, 1] = uy * u + vy * v + wy * w + oy
             out[m, i, 2] = uz * u + vz * v + wz * w + oz

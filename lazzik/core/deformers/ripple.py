@@ -30,7 +30,7 @@ from lazzik.core.document import Option, Quantity
 from lazzik.core.hermite import smoothstep
 from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.types import Frames, PointBlock, Points, Samples, Shares
+from lazzik.core.types import Frames, Points, RowBlock, Samples, Shares
 
 PER_FRAME = 4
 """Moments of a frame at which a moving source is looked up; straight between them."""
@@ -150,13 +150,13 @@ class Ripple(Deformer):
         started = integrate(tracks, ("speed",), lambda speed: speed, clock=Clock(clock.fps, clock.first, begin)).cycles
         return np.asarray(run - started)
 
-    def lifted(self, inside: PointBlock, numbers: Numbers, moments: Moments) -> Shares:
+    def lifted(self, inside: RowBlock, numbers: Numbers, moments: Moments) -> Shares:
         """(moments, n) the height of the rings."""
         since = moments.of("frame") - numbers["begin"]
         left = (since - numbers["life"]) / np.where(numbers["damping"] > 0, numbers["damping"], 1e-9)
         dies = np.where((numbers["life"] > 0) & (since > numbers["life"]), smoothstep(left), 0.0)
         strength = np.where(since < 0, 0.0, numbers["height"] * (1.0 - dies))[:, None]
-        r = np.hypot(inside[..., 1], inside[..., 2]) if self.shape == "rings" else np.abs(inside[..., 1])
+        r = np.hypot(inside[:, 1], inside[:, 2]) if self.shape == "rings" else np.abs(inside[:, 1])
         spacing = numbers["spacing"][:, None]
         if self.runs == "inward":
             r = numbers["rim"][:, None] - r
@@ -213,7 +213,7 @@ def had_left(v: float, w: float, place_v: float, place_w: float, since: float) -
     " float64[:, ::1])"
 )
 def rings_born(
-    inside: PointBlock, frames: Frames, front: Samples, born: Samples, rings: bool, behind: Shares, r: Shares
+    inside: RowBlock, frames: Frames, front: Samples, born: Samples, rings: bool, behind: Shares, r: Shares
 ) -> None:
     """Fill `behind` with how far the front had run when what is at a point now left the source, and `r` with how far
     it has come since, both (moments, n). front (moments,); born (past, 4): how far it had run, and the source's place.
@@ -223,8 +223,8 @@ def rings_born(
 
     Parameters
     ----------
-    inside : (moments, n, 3) array
-        Metres, in the deformer's coordinates.
+    inside : (moments, 3, n) array
+        Metres, in the deformer's coordinates, by rows.
     frames : (moments or 1, 4, 3) array
         Those coordinates.
     front : (moments,) array
@@ -247,8 +247,8 @@ def rings_born(
                 place_v[p] += frame[1, k] * apart
                 if rings:
                     place_w[p] += frame[2, k] * apart
-        for i in range(inside.shape[1]):
-            at_v, at_w = inside[m, i, 1], inside[m, i, 2]
+        for i in range(inside.shape[2]):
+            at_v, at_w = inside[m, 1, i], inside[m, 2, i]
             if not rings:
                 at_w = 0.0
             # neighbours were reached at nearly the same time: from there outward, then halving

@@ -19,7 +19,7 @@ from lazzik.core.deformers.extent import Extent
 from lazzik.core.deformers.solid import solid_noise
 from lazzik.core.document import LARGEST, Option, Quantity
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.types import PointBlock, Shares
+from lazzik.core.types import RowBlock, Shares
 
 
 class Rumple(Deformer):
@@ -62,11 +62,12 @@ class Rumple(Deformer):
         """Bumps that have passed."""
         return {"passed": integrate(tracks, ("drift",), lambda drift: drift).cycles}
 
-    def lifted(self, inside: PointBlock, numbers: Numbers, moments: Moments) -> Shares:
+    def lifted(self, inside: RowBlock, numbers: Numbers, moments: Moments) -> Shares:
         """(moments, n) the noise; beyond the span it is that at its end."""
         at = inside / numbers["size"][:, None, None]
-        at[..., 0] = along(inside, numbers) / numbers["size"][:, None] - moments.of("passed")[:, None]
-        total, weights, one = np.zeros(inside.shape[:2]), np.zeros(len(inside)), np.empty(inside.shape[:2])
+        at[:, 0] = along(inside, numbers) / numbers["size"][:, None] - moments.of("passed")[:, None]
+        count = inside.shape[2]
+        total, weights, one = np.zeros((len(inside), count)), np.zeros(len(inside)), np.empty((len(inside), count))
         for j in range(int(numbers["octaves"].max())):
             share = np.where(j < numbers["octaves"], numbers["roughness"] ** j, 0.0)
             solid_noise(at * 2.0**j, numbers["seed"] + 131.0 * j, one)

@@ -11,7 +11,7 @@ import numpy as np
 
 from lazzik.core.kernels import kernel
 from lazzik.core.layers.noise import lattice
-from lazzik.core.types import PointBlock, Samples, Shares
+from lazzik.core.types import RowBlock, Samples, Shares
 
 LARGEST = 1.0 / 1.5
 """What brings the sum into [−1, 1]: with gradients in the cube [−1, 1]³ it reaches 1.5 at most, at a cube's middle."""
@@ -37,13 +37,13 @@ def noise_at(x: float, y: float, z: float, seed: int) -> float:
 
 
 @kernel("void(float64[:, :, ::1], float64[::1], float64[:, ::1])")
-def solid_noise(points: PointBlock, seeds: Samples, out: Shares) -> None:
-    """Fill `out` (moments, n) with noise at points (moments, n, 3) measured in cells; seeds (moments,).
+def solid_noise(points: RowBlock, seeds: Samples, out: Shares) -> None:
+    """Fill `out` (moments, n) with noise at points (moments, 3, n) measured in cells; seeds (moments,).
 
     Parameters
     ----------
-    points : (moments, n, 3) array
-        In cells.
+    points : (moments, 3, n) array
+        In cells, by rows.
     seeds : (moments,) array
         Whole numbers.
     out : (moments, n) array
@@ -51,5 +51,5 @@ def solid_noise(points: PointBlock, seeds: Samples, out: Shares) -> None:
     """
     for m in range(points.shape[0]):
         seed = int(seeds[m])
-        for i in range(points.shape[1]):
-            out[m, i] = noise_at(points[m, i, 0], points[m, i, 1], points[m, i, 2], seed)
+        for i in range(points.shape[2]):
+            out[m, i] = noise_at(points[m, 0, i], points[m, 1, i], points[m, 2, i], seed)

@@ -20,7 +20,7 @@ from lazzik.core.deformers.fades import FADES, edge_fade
 from lazzik.core.document import Option, Quantity
 from lazzik.core.hermite import smoothstep
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.types import PointBlock, Samples, Shares
+from lazzik.core.types import RowBlock, Samples, Shares
 
 ZONE = 0.125
 """Part of the span over which the stretch falls toward an end beyond which the shape goes on."""
@@ -61,13 +61,13 @@ class Stretch(Deformer):
         ),
     ] = "start"
 
-    def shaped(self, inside: PointBlock, counts: Shares, numbers: Numbers, moments: Moments) -> PointBlock:
-        """(moments, n, 3) the stretched points. `counts` is weight · mask: the fade is part of what is summed up."""
+    def shaped(self, inside: RowBlock, counts: Shares, numbers: Numbers, moments: Moments) -> RowBlock:
+        """(moments, 3, n) the stretched points. `counts` is weight · mask: the fade is part of what is summed up."""
         from scipy.integrate import cumulative_simpson
 
         out, at = inside.copy(), along(inside, numbers)
-        spans = np.stack([numbers["start"], numbers["end"], numbers["fade_length"], inside[..., 0].min(axis=1),
-                          inside[..., 0].max(axis=1)], axis=1)  # fmt: skip
+        spans = np.stack([numbers["start"], numbers["end"], numbers["fade_length"], inside[:, 0].min(axis=1),
+                          inside[:, 0].max(axis=1)], axis=1)  # fmt: skip
         alike, which = np.unique(spans, axis=0, return_inverse=True)
         for row, (start, end, fade_length, low, high) in enumerate(alike.tolist()):
             if end <= start:
@@ -78,18 +78,18 @@ class Stretch(Deformer):
             summed = cumulative_simpson(p, x=places, initial=0.0)
             anchored = {"start": 0.0, "middle": summed[STEPS // 2], "end": summed[-1]}[self.held]
             share = counts[now] * (numbers["factor"][now] - 1.0)[:, None]
-            out[now, :, 0] += share * (np.interp(at[now], places, summed) - anchored)
+            out[now, 0] += share * (np.interp(at[now], places, summed) - anchored)
             if self.volume == "kept":
                 here = np.interp(at[now], places, p)
-                out[now, :, 1:] *= (1.0 / np.sqrt(np.maximum(1.0 + share * here, 1e-3)))[..., None]
+                out[now, 1:] *= (1.0 / np.sqrt(np.maximum(1.0 + share * here, 1e-3)))[:, None]
         return out
 
     def _profile(
         self, places: Samples, low: float, high: float, start: float, end: float, fade_length: float
     ) -> Samples:
         """(places,) how much of the stretch acts along the span, of points from `low` to `high`."""
-        at = np.zeros((1, len(places), 3))
-        at[0, :, 0] = places
+        at = np.zeros((1, 3, len(places)))
+        at[0, 0] = places
         p = np.empty((1, len(places)))
         one = [np.array([value]) for value in (start, end, fade_length, 1.0)]
         edge_fade(at, one[0], one[1], one[2], FADES.index(self.fade), one[3], p)

@@ -31,7 +31,7 @@ from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.layers.breeze import USUAL
 from lazzik.core.layers.noise import octave_noise
 from lazzik.core.layers.response import Spring, answer
-from lazzik.core.types import PointBlock, Samples, Shares
+from lazzik.core.types import RowBlock, Samples, Shares
 
 STEPS = 64
 """Steps along the axis: the arc of each is straight to a ten-thousandth of its length for leans under a half turn."""
@@ -126,8 +126,8 @@ class Sway(Deformer, Repeats):
         """(frames,) hertz of a period."""
         return np.asarray(1.0 / np.asarray(tracks.number(name, clock)))
 
-    def shaped(self, inside: PointBlock, counts: Shares, numbers: Numbers, moments: Moments) -> PointBlock:
-        """(moments, n, 3) the points along the leaning axis."""
+    def shaped(self, inside: RowBlock, counts: Shares, numbers: Numbers, moments: Moments) -> RowBlock:
+        """(moments, 3, n) the points along the leaning axis."""
         trunk, tip, side, side_tip = moments.of("winds").T
         angle, turn = np.radians(numbers["angle"]), np.radians(numbers["direction"])
         bends = np.stack([np.radians(numbers["lean"]) + angle * trunk, angle * numbers["tip"] * tip,
@@ -154,9 +154,9 @@ def _dwelling(noise: Samples) -> Samples:
     " float64[:, :, ::1])"
 )
 def follow_axis(
-    inside: PointBlock, counts: Shares, start: Samples, end: Samples, bends: Samples, turn: Samples, out: PointBlock
+    inside: RowBlock, counts: Shares, start: Samples, end: Samples, bends: Samples, turn: Samples, out: RowBlock
 ) -> None:
-    """Fill `out` (moments, n, 3). start, end, turn (moments,); `bends` (moments, 4) in radians: trunk and tip with the
+    """Fill `out` (moments, 3, n). start, end, turn (moments,); `bends` (moments, 4) in radians: trunk and tip with the
     wind, trunk and tip across it.
 
     The heading of the axis at s, with the wind, is trunk·s + tip·s³/3, in full strength; a point that counts less
@@ -164,8 +164,8 @@ def follow_axis(
 
     Parameters
     ----------
-    inside : (moments or 1, n, 3) array
-        Metres, in the deformer's coordinates.
+    inside : (moments or 1, 3, n) array
+        Metres, in the deformer's coordinates, by rows.
     counts : (moments or 1, n) array
         How much it counts at each point.
     start, end : (moments,) arrays
@@ -174,7 +174,7 @@ def follow_axis(
         Radians: trunk and tip with the wind, trunk and tip across it.
     turn : (moments,) array
         Radians of the wind about the axis.
-    out : (moments, n, 3) array
+    out : (moments, 3, n) array
         Filled.
     """
     for m in range(inside.shape[0]):
@@ -182,11 +182,11 @@ def follow_axis(
         c, sn = math.cos(turn[m]), math.sin(turn[m])
         known_u, known_share = -math.inf, -math.inf
         pu = pv = pw = rest = ca = sa = cb = sb = 0.0
-        for i in range(inside.shape[1]):
-            u, x, y = inside[m, i, 0], inside[m, i, 1], inside[m, i, 2]
+        for i in range(inside.shape[2]):
+            u, x, y = inside[m, 0, i], inside[m, 1, i], inside[m, 2, i]
             share = counts[m, i]
             if length <= 0.0 or share == 0.0 or u <= start[m]:
-                out[m, i, 0], out[m, i, 1], out[m, i, 2] = u, x, y
+                out[m, 0, i], out[m, 1, i], out[m, 2, i] = u, x, y
                 continue
             v, w = c * x + sn * y, -sn * x + c * y
             if u != known_u or share != known_share:  # points of one ring share their place on the axis
@@ -213,4 +213,4 @@ def follow_axis(
             u2 = start[m] + pu + rest * ca * cb - v * sa - w * ca * sb
             v2 = pv + rest * sa * cb + v * ca - w * sa * sb
             w2 = pw + rest * sb + w * cb
-            out[m, i, 0], out[m, i, 1], out[m, i, 2] = u2, c * v2 - sn * w2, sn * v2 + c * w2
+            out[m, 0, i], out[m, 1, i], out[m, 2, i] = u2, c * v2 - sn * w2, sn * v2 + c * w2

@@ -17,7 +17,7 @@ from lazzik.core.deformers.base import Deformer, Moments, Numbers, along, span_o
 from lazzik.core.deformers.extent import Extent
 from lazzik.core.document import Quantity
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.types import PointBlock, Shares
+from lazzik.core.types import RowBlock, Shares
 
 
 class Taper(Deformer):
@@ -44,16 +44,15 @@ class Taper(Deformer):
         """A straight taper needs none between its ends."""
         return float("inf") if numbers["curve"] == 0.5 else length / self.segments
 
-    def shaped(self, inside: PointBlock, counts: Shares, numbers: Numbers, moments: Moments) -> PointBlock:
-        """(moments, n, 3) the thinned points, blended; a span without length thins nothing."""
+    def shaped(self, inside: RowBlock, counts: Shares, numbers: Numbers, moments: Moments) -> RowBlock:
+        """(moments, 3, n) the thinned points, blended; a span without length thins nothing."""
         length = (numbers["end"] - numbers["start"])[:, None]
         first, last = numbers["first"][:, None], numbers["last"][:, None]
         t = (along(inside, numbers) - numbers["start"][:, None]) / np.where(length > 0, length, 1.0)
         bent = t / ((1.0 / numbers["curve"][:, None] - 2.0) * (1.0 - t) + 1.0)
         factor = np.where(length > 0, 1.0 + counts * (first + (last - first) * bent - 1.0), 1.0)
         out = inside.copy()
-        out[..., 1] *= factor
-        out[..., 2] *= factor
+        out[:, 1:] *= factor[:, None]
         return out
 
     @classmethod

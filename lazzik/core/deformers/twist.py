@@ -12,12 +12,11 @@ import numpy as np
 
 from lazzik.core.deformers.base import Deformer, Moments, Numbers, span_of
 from lazzik.core.deformers.extent import Extent
-from lazzik.core.deformers.strips import STRIP, put, take
 from lazzik.core.document import Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.trigonometry import sine_and_cosine
-from lazzik.core.types import PointBlock, Samples, Shares
+from lazzik.core.types import RowBlock, Samples, Shares
 
 
 class Twist(Deformer):
@@ -34,8 +33,8 @@ class Twist(Deformer):
         Number, Quantity("°", "How far it is turned at the end.", (-360, 360), 1, label="angle at end")
     ] = 90.0
 
-    def shaped(self, inside: PointBlock, counts: Shares, numbers: Numbers, moments: Moments) -> PointBlock:
-        """(moments, n, 3) the turned points; the angle is what the counts blend."""
+    def shaped(self, inside: RowBlock, counts: Shares, numbers: Numbers, moments: Moments) -> RowBlock:
+        """(moments, 3, n) the turned points; the angle is what the counts blend."""
         out = np.empty_like(inside)
         first, last = np.radians(numbers["start_angle"]), np.radians(numbers["angle"])
         wring(inside, counts, numbers["start"], numbers["end"], first, last, out)
@@ -57,36 +56,33 @@ class Twist(Deformer):
     fuse=True,
 )
 def wring(
-    inside: PointBlock, counts: Shares, start: Samples, end: Samples, first: Samples, last: Samples, out: PointBlock
+    inside: RowBlock, counts: Shares, start: Samples, end: Samples, first: Samples, last: Samples, out: RowBlock
 ) -> None:
-    """Fill `out` (moments, n, 3). start, end and the angles there in radians, (moments,); a span without length turns
+    """Fill `out` (moments, 3, n). start, end and the angles there in radians, (moments,); a span without length turns
     nothing.
 
     Parameters
     ----------
-    inside : (moments or 1, n, 3) array
-        Metres, in the deformer's coordinates.
+    inside : (moments or 1, 3, n) array
+        Metres, in the deformer's coordinates, by rows.
     counts : (moments or 1, n) array
         How much it counts at each point.
     start, end : (moments,) arrays
         Metres along the axis.
     first, last : (moments,) arrays
         Radians there.
-    out : (moments, n, 3) array
+    out : (moments, 3, n) array
         Filled.
     """
-    strip = np.empty((3, STRIP))
     for m in range(inside.shape[0]):
         low, high = start[m], end[m]
         length = high - low
         begins = first[m] if length > 0.0 else 0.0
         rises = (last[m] - first[m]) / length if length > 0.0 else 0.0
-        for place in range(0, inside.shape[1], STRIP):
-            count = take(inside[m], place, strip)
-            for i in range(count):
-                u, v, w = strip[0, i], strip[1, i], strip[2, i]
-                phi = counts[m, place + i] * (begins + rises * (min(max(u, low), high) - low))
-                s, c = sine_and_cosine(phi)
-                strip[1, i] = v if phi == 0.0 else c * v - s * w
-                strip[2, i] = w if phi == 0.0 else s * v + c * w
-            put(strip, place, count, out[m])
+        for i in range(inside.shape[2]):
+            u, v, w = inside[m, 0, i], inside[m, 1, i], inside[m, 2, i]
+            phi = counts[m, i] * (begins + rises * (min(max(u, low), high) - low))
+            s, c = sine_and_cosine(phi)
+            out[m, 0, i] = u
+            out[m, 1, i] = v if phi == 0.0 else c * v - s * w
+            out[m, 2, i] = w if phi == 0.0 else s * v + c * w

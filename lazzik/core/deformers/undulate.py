@@ -17,12 +17,11 @@ from numpy.typing import NDArray
 from lazzik.core.channel.phase import integrate
 from lazzik.core.deformers.base import Deformer, Moments, Numbers, Tracks, span_of, thinnest_way
 from lazzik.core.deformers.extent import Extent
-from lazzik.core.deformers.strips import STRIP, take
 from lazzik.core.document import Option, Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.trigonometry import sine_and_cosine
-from lazzik.core.types import PointBlock, Samples, Shares
+from lazzik.core.types import RowBlock, Samples, Shares
 
 
 class Undulate(Deformer):
@@ -63,11 +62,11 @@ class Undulate(Deformer):
         """Crests that have run past the start."""
         return {"crests": crests(tracks)}
 
-    def lifted(self, inside: PointBlock, numbers: Numbers, moments: Moments) -> Shares:
+    def lifted(self, inside: RowBlock, numbers: Numbers, moments: Moments) -> Shares:
         """(moments, n) the wave's height; beyond the span it is that at its end."""
         passed = np.empty(len(inside))
         passed[:] = moments.of("crests") + numbers["phase"]
-        out = np.empty(inside.shape[:2])
+        out = np.empty((len(inside), inside.shape[2]))
         start, end, length, height = (numbers[name] for name in ("start", "end", "length", "height"))
         wave(inside, start, end, length, height, passed, out)
         return out
@@ -102,14 +101,14 @@ def crests(tracks: Tracks) -> NDArray[np.float64]:
     fuse=True,
 )
 def wave(
-    inside: PointBlock, start: Samples, end: Samples, length: Samples, height: Samples, passed: Samples, out: Shares
+    inside: RowBlock, start: Samples, end: Samples, length: Samples, height: Samples, passed: Samples, out: Shares
 ) -> None:
     """Fill `out` (moments, n) with the height of the wave at each point, metres.
 
     Parameters
     ----------
-    inside : (moments, n, 3) array
-        Metres, in the deformer's coordinates.
+    inside : (moments, 3, n) array
+        Metres, in the deformer's coordinates, by rows.
     start, end, length, height : (moments,) arrays
         Metres: the span, from crest to crest, and how far it goes.
     passed : (moments,) array
@@ -117,11 +116,9 @@ def wave(
     out : (moments, n) array
         Filled.
     """
-    strip = np.empty((3, STRIP))
     for m in range(inside.shape[0]):
         low, high = start[m], max(start[m], end[m])
         long, tall, behind = length[m], height[m], passed[m]
-        for first in range(0, inside.shape[1], STRIP):
-            for i in range(take(inside[m], first, strip)):
-                cycles = min(max(strip[0, i], low), high) / long - behind
-                out[m, first + i] = tall * sine_and_cosine(2.0 * math.pi * cycles)[0]
+        for i in range(inside.shape[2]):
+            cycles = min(max(inside[m, 0, i], low), high) / long - behind
+            out[m, i] = tall * sine_and_cosine(2.0 * math.pi * cycles)[0]

@@ -269,7 +269,7 @@ def density(scene: Scene, surface: Node, scatter: Scatter, points: Points | None
     if mask is None:
         return np.ones(len(rest))
     numbers = {name: np.full(1, base_value(getattr(mask, name))) for name in numbers_of(type(mask))}
-    inside = np.empty((1, len(rest), 3))
+    inside = np.empty((1, 3, len(rest)))
     enter(np.ascontiguousarray(rest[None]), frames_of(np.zeros((1, 3)), np.zeros((1, 3)), "x"), inside)
     found: Samples = np.asarray(mask.at(inside, numbers, "x", scene.assets))[0]
     return found

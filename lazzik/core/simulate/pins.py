@@ -127,7 +127,7 @@ def _masked(scene: Scene, pin: Pin, fabric: Fabric, scope: Scope) -> Samples:
         name: np.asarray(value_of(mask, name, now, scope), dtype=float).reshape(-1)[:1]
         for name in numbers_of(type(mask))
     }
-    inside = np.ascontiguousarray(fabric.mesh_points[:, ORDERS["x"]])[None]
+    inside = np.ascontiguousarray(fabric.mesh_points[:, ORDERS["x"]].T)[None]
     counted = mask.at(inside, numbers, "x", scene.assets)[0]
     out = np.zeros(len(fabric.local))
     np.maximum.at(out, fabric.place, counted)

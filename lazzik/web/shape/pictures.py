@@ -79,8 +79,8 @@ def span_picture(deformer: Deformer, extent: Extent) -> str:
     low, high = extent.along(deformer.axis)
     shift = base_value(getattr(deformer.placement, deformer.axis))
     u = np.linspace(low - shift, high - shift, 45)
-    inside = np.zeros((1, len(u), 3))
-    inside[0, :, 0] = u
+    inside = np.zeros((1, 3, len(u)))
+    inside[0, 0] = u
     start, end, length = (np.array([base_value(n)]) for n in (deformer.start, deformer.end, deformer.fade_length))
     counts = np.empty((1, len(u)))
     edge_fade(inside, start, end, length, FADES.index(deformer.fade), np.ones(1), counts)

@@ -170,11 +170,11 @@ def test_a_placement_moves_and_turns_what_a_deformer_does(shift: float, turn: fl
     origin = np.array([shift, 0.5, 0])
     local = rotation.inv().apply(moved.rest.points - origin)
     order = {"x": [0, 1, 2], "y": [1, 2, 0], "z": [2, 0, 1]}[axis]
-    inside = np.ascontiguousarray(local[:, order])
+    inside = np.ascontiguousarray(local[:, order].T)[None]
     numbers = {name: np.array([v]) for name, v in (("start", -1.0), ("end", 1.0), ("angle", 45.0), ("direction", 0.0))}
-    shaped = plain.shaped(inside[None], np.ones((1, len(inside))), numbers, None)[0]  # type: ignore[arg-type]
-    back = np.empty_like(shaped)
-    back[:, order] = shaped
+    shaped = plain.shaped(inside, np.ones((1, len(local))), numbers, None)[0]  # type: ignore[arg-type]
+    back = np.empty_like(local)
+    back[:, order] = shaped.T
     np.testing.assert_allclose(moved.points(0), rotation.apply(back) + origin, atol=1e-9)
 
 

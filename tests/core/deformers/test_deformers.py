@@ -219,7 +219,7 @@ def test_rumpling_stays_within_its_height_and_goes_along_the_normals() -> None:
         reach = np.linalg.norm(moved.points(index), axis=1) - 1
         assert 0.05 < np.abs(reach).max() <= 0.3
     assert moved.points(0).tolist() != moved.points(20).tolist()
-    inside = np.random.default_rng(0).uniform(-9, 9, (1, 4000, 3))
+    inside = np.random.default_rng(0).uniform(-9, 9, (1, 3, 4000))
     out, seeds = np.empty((1, 4000)), np.array([3.0])
     solid_noise(inside, seeds, out)
     assert np.abs(out).max() <= 1
