@@ -84,7 +84,9 @@ def _drag(scene: Scene) -> str:
         server = Server(Path(folder))
         browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
         try:
-            sent = httpx2.post(f"{server.url}/scenes/open", files={"file": ("scene.json", scene_text(scene))})
+            sent = httpx2.post(
+                f"{server.url}/scenes/open", files={"file": ("scene.json", scene_text(scene))}, timeout=60
+            )
             page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=server.url)
             page.goto(f"{sent.headers['location']}?at=banner/shape%23twist")
             page.wait_for_selector("body[data-ready]")

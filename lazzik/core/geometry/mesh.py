@@ -169,15 +169,14 @@ def normals_of(points: Points, triangles: Triangles, welds: Places) -> Points:
     (n, 3) array
         Of unit length.
     """
-    out = np.empty_like(points)
-    sums = np.zeros((int(welds.max(initial=-1)) + 1, 3))
+    out, sums = np.empty_like(points), np.empty((int(welds.max(initial=-1)) + 1, 3))
     sum_normals(np.ascontiguousarray(points), triangles, welds, sums, out)
     return out
 
 
-@kernel("void(float64[:, ::1], int64[:, ::1], int64[::1], float64[:, ::1], float64[:, ::1])")
+@kernel("void(float64[:, ::1], int64[:, ::1], int64[::1], float64[:, ::1], float64[:, ::1])", fuse=True)
 def sum_normals(points: Points, triangles: Triangles, welds: Places, sums: Points, out: Points) -> None:
-    """Fill `out` (n, 3). `sums` (places, 3) begins at zero.
+    """Fill `out` (n, 3).
 
     Parameters
     ----------
@@ -188,29 +187,28 @@ def sum_normals(points: Points, triangles: Triangles, welds: Places, sums: Point
     welds : (n,) array
         As of Mesh.welds.
     sums : (places, 3) array
-        Zero at first.
+        Filled: twice the areas of the faces around each place, as vectors.
     out : (n, 3) array
         Filled, of unit length.
     """
+    sums[:] = 0.0
     for t in range(triangles.shape[0]):
         i, j, k = triangles[t, 0], triangles[t, 1], triangles[t, 2]
-        ax, ay, az = points[j, 0] - points[i, 0], points[j, 1] - points[i, 1], points[j, 2] - points[i, 2]
-        bx, by, bz = points[k, 0] - points[i, 0], points[k, 1] - points[i, 1], points[k, 2] - points[i, 2]
+        x, y, z = points[i, 0], points[i, 1], points[i, 2]
+        ax, ay, az = points[j, 0] - x, points[j, 1] - y, points[j, 2] - z
+        bx, by, bz = points[k, 0] - x, points[k, 1] - y, points[k, 2] - z
         nx, ny, nz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
         for w in (welds[i], welds[j], welds[k]):
             sums[w, 0] += nx
             sums[w, 1] += ny
             sums[w, 2] += nz
-    for w in range(sums.shape[0]):
-        length = np.sqrt(sums[w, 0] ** 2 + sums[w, 1] ** 2 + sums[w, 2] ** 2)
-        if length > 1e-300:
-            for axis in range(3):
-                sums[w, axis] /= length
-        else:
-            sums[w, 1] = 1.0
     for p in range(points.shape[0]):
-        for axis in range(3):
-            out[p, axis] = sums[welds[p], axis]
+        w = welds[p]
+        x, y, z = sums[w, 0], sums[w, 1], sums[w, 2]
+        length = np.sqrt(x * x + y * y + z * z)
+        flat = length <= 1e-300
+        share = 0.0 if flat else 1.0 / length
+        out[p, 0], out[p, 1], out[p, 2] = share * x, 1.0 if flat else share * y, share * z
 
 
 def concatenate(parts: list[Mesh]) -> Mesh:
