@@ -126,6 +126,9 @@ def test_two_states_on_one_stage_wiped_in_step_as_a_ghost_and_side_by_side(calme
     )
     assert turned[0][0] != turned[1][0]
     assert turned[0][1] == turned[1][1]
+    # both are inked: each edge that was looked for is on its surface
+    inked = "model => model.edges.length && model.edges.every(({ parent }) => parent?.isMesh)"
+    assert page.evaluate(f"() => [window.lazzik.comparison.before, window.lazzik.stage.model].every({inked})")
     page.click("button[data-look=ghost]")
     shown = page.evaluate(
         """() => [...window.lazzik.comparison.before.nodes]

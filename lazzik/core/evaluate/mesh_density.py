@@ -64,6 +64,8 @@ class CoarseMarks:
         """The slugs of the objects."""
         with self._lock:
             before, marks = self._last or (Scene(name=scene.name), frozenset())
+        if before is scene:
+            return marks
         nodes = list(scene.nodes)
         if (before.first, before.fps) == (scene.first, scene.fps):
             nodes = reshaped(before, scene, affected(before, scene))

@@ -159,6 +159,17 @@ class Scene(Frozen):
         return {parent: tuple(row) for parent, row in rows.items()}
 
     @cached_property
+    def tree(self) -> tuple[tuple[Node, int], ...]:
+        """Every object, each after the one that it sits under, and how deep."""
+        rows: list[tuple[Node, int]] = []
+        ahead = [(node, 0) for node in reversed(self.below.get(None, ()))]
+        while ahead:
+            node, depth = ahead.pop()
+            rows.append((node, depth))
+            ahead += [(child, depth + 1) for child in reversed(self.below.get(node.id, ()))]
+        return tuple(rows)
+
+    @cached_property
     def fields(self) -> tuple[Node, ...]:
         """The objects that move the air, in the order of the document."""
         return tuple(node for node in self.nodes if node.field is not None)

@@ -119,7 +119,7 @@ def strata_view(
         for position, layer in reversed(list(enumerate(channel.layers)))
     )
     texts = {w.what for lane in lanes if lane.chosen for w in lane.texts.values()}
-    uses = tuple(a for a, reads in readers(scene) if recipe and f"recipes/{recipe.id}" in reads)
+    uses = tuple(a for a, reads in readers(scene) if f"recipes/{recipe.id}" in reads) if recipe else ()
     return StrataView(
         address=str(here),
         trail=_trail(scene, here),

@@ -188,7 +188,7 @@ class Had:
 def tree_view(scene: Scene, choice: Choice, listing: Listing, scope: Scope, had: Had | None = None) -> TreeView:
     """The window on the tree. It stays where it is unless an object outside of it is chosen; where the page has it
     already, only the rows of what was and what is chosen are worked out."""
-    rows = list(_listed(scene, choice, listing))
+    rows = _listed(scene, choice, listing)
     slug = choice.shown.node if choice.shown else ""
     here = next((place for place, (node, _) in enumerate(rows) if node.id == slug), None)
     last = max(0, len(rows) - WINDOW)
@@ -200,20 +200,15 @@ def tree_view(scene: Scene, choice: Choice, listing: Listing, scope: Scope, had:
     whole = had is None or not had.same or listing.moving or first != listing.first
     if had is not None and not whole:
         changed = choice.nodes | had.choice.nodes
-        seen = [(node, depth) for node, depth in seen if node.id in changed]
+        seen = tuple(row for row in seen if row[0].id in changed)
     made = tuple(_row(scene, node, depth, choice, scope) for node, depth in seen)
     return TreeView(rows=made, first=first, total=len(rows), whole=whole, find=listing.find)
 
 
-def _listed(scene: Scene, choice: Choice, listing: Listing) -> Iterator[tuple[Node, int]]:
+def _listed(scene: Scene, choice: Choice, listing: Listing) -> tuple[tuple[Node, int], ...]:
     """Objects that are listed, each below the one that it sits under, and how deep."""
     wanted = _wanted(scene, choice, listing)
-    ahead = [(node, 0) for node in reversed(scene.below.get(None, ()))]
-    while ahead:
-        node, depth = ahead.pop()
-        if wanted is None or node.id in wanted:
-            yield node, depth
-        ahead += [(child, depth + 1) for child in reversed(scene.below.get(node.id, ()))]
+    return scene.tree if wanted is None else tuple(row for row in scene.tree if row[0].id in wanted)
 
 
 def _wanted(scene: Scene, choice: Choice, listing: Listing) -> set[str] | None:

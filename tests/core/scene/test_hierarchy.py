@@ -17,6 +17,7 @@ from lazzik.core.layers.wave import Wave
 from lazzik.core.scene.address import Address, title
 from lazzik.core.scene.node import Node, Position, Rotation, Scale
 from lazzik.core.scene.scene import Scene
+from lazzik.demo.station import station
 from tests.conftest import edited
 from tests.strategies import numbers
 
@@ -201,3 +202,17 @@ def test_objects_of_the_same_label_are_told_apart_by_what_they_sit_under() -> No
         "left": "Left", "right": "Right", "lamp": "Left / Lamp", "lamp-2": "Right / Lamp", "shade": "Shade",
     }  # fmt: skip
     assert title(scene, Address.parse("lamp-2/rotation.z")) == "Right / Lamp / rotation z"
+
+
+def test_the_tree_has_every_object_once_after_the_one_it_sits_under() -> None:
+    scene = station()
+    places = {node.id: place for place, (node, _) in enumerate(scene.tree)}
+    assert sorted(places) == sorted(node.id for node in scene.nodes)
+    depths = {node.id: depth for node, depth in scene.tree}
+    for node, depth in scene.tree:
+        assert depth == len(list(scene.lineage(node))) - 1
+        if node.parent is not None:
+            between = scene.tree[places[node.parent] + 1 : places[node.id]]
+            assert all(depths[other.id] > depths[node.parent] for other, _ in between)
+    tops = [node.id for node, depth in scene.tree if depth == 0]
+    assert tops == [node.id for node in scene.nodes if node.parent is None]
