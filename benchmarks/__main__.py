@@ -21,6 +21,7 @@ ALL = (
     "recipes",
     "reading",
     "streams",
+    "people",
     "downloads",
     "pages",
     "lanes",

@@ -1,0 +1,89 @@
+"""Eight people at once, each on a copy of the demo, an edit and two samplings a second.
+
+The goal: 95 of 100 of them within twice the time of one person's."""
+
+from __future__ import annotations
+
+import json
+import tempfile
+import threading
+import time
+import urllib.request
+from collections.abc import Iterator
+from http.client import HTTPConnection
+from pathlib import Path
+
+import numpy as np
+
+from benchmarks.timing import goal
+from tests.serving import Server
+
+PEOPLE = 8
+SECONDS = 60.0
+"""Of each turn."""
+
+ADDRESS = "beacon-mast/rotation.z"
+
+
+class Person:
+    """Who works on a copy of the demo, over one connection."""
+
+    def __init__(self, server: Server) -> None:
+        with urllib.request.urlopen(f"{server.url}/scenes/demo", b"") as opened:
+            self.scene = opened.url.removeprefix(server.url)
+        self.line = HTTPConnection("127.0.0.1", server.port, timeout=60)
+        self.revision = 0
+        self.edits: list[float] = []
+        self.samplings: list[float] = []
+
+    def ask(self, method: str, path: str, body: object = None) -> tuple[float, bytes]:
+        """Seconds that an answer took, and what it says."""
+        began = time.perf_counter()
+        content = None if body is None else json.dumps(body)
+        self.line.request(method, f"{self.scene}{path}", content, {"content-type": "application/json"})
+        with self.line.getresponse() as answer:
+            said = answer.read()
+            assert answer.status == 200, said
+        return time.perf_counter() - began, said
+
+    def work(self, seconds: float, late: float) -> None:
+        """For so long, beginning a little later than others."""
+        time.sleep(late)
+        until = time.perf_counter() + seconds
+        while (began := time.perf_counter()) < until:
+            edit = {"do": "set", "address": f"{ADDRESS}#gust.amplitude", "value": 1 + self.revision % 9}
+            took, said = self.ask("POST", "/edits", {"revision": self.revision, "edits": [edit]})
+            self.revision = json.loads(said)["revision"]
+            self.edits.append(took)
+            for _ in range(2):
+                took, _said = self.ask("GET", f"/curves?address={ADDRESS}&revision={self.revision}")
+                self.samplings.append(took)
+            time.sleep(max(0.0, began + 1.0 - time.perf_counter()))
+
+
+def rows() -> Iterator[str]:
+    """The measured row."""
+    with tempfile.TemporaryDirectory() as folder:
+        server = Server(Path(folder))
+        try:
+            _together(server, 1, 5.0)  # what is loaded when it is first wanted is there from here on
+            (one_edit, one_sampling), (edit, sampling) = (_together(server, n, SECONDS) for n in (1, PEOPLE))
+        finally:
+            server.kill()
+    yield (
+        f"{PEOPLE} people for {SECONDS:.0f} s: the 95th of 100 edits {edit:.0f} ms, of one person {one_edit:.0f}: "
+        f"{goal(edit / one_edit, 2)}; of samplings {sampling:.0f} and {one_sampling:.0f} ms: "
+        f"{goal(sampling / one_sampling, 2)}"
+    )
+
+
+def _together(server: Server, count: int, seconds: float) -> tuple[float, float]:
+    """Milliseconds within which 95 of 100 edits of so many people are answered, and of their samplings."""
+    people = [Person(server) for _ in range(count)]
+    threads = [threading.Thread(target=each.work, args=(seconds, n / count)) for n, each in enumerate(people)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    edits, samplings = [t for each in people for t in each.edits], [t for each in people for t in each.samplings]
+    return float(np.percentile(edits, 95)) * 1e3, float(np.percentile(samplings, 95)) * 1e3
