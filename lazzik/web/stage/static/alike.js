@@ -46,14 +46,15 @@ function sharedMaterial() {
  * @extends {THREE.InstancedMesh<THREE.BufferGeometry, THREE.MeshLambertMaterial>}
  */
 class Surfaces extends THREE.InstancedMesh {
-  /** @param {Drawn[]} entries */
-  constructor(entries) {
+  /** @param {Drawn[]} entries @param {(entry: Entry) => void} alone */
+  constructor(entries, alone) {
     const geometry = entries[0].mesh.geometry.clone(); // one that goes with what is drawn here
     super(geometry, sharedMaterial(), entries.length);
     this.glow = new THREE.InstancedBufferAttribute(new Float32Array(entries.length), 1);
     geometry.setAttribute("glow", this.glow);
     this.instanceColor = new THREE.InstancedBufferAttribute(new Float32Array(3 * entries.length), 3);
     this.entries = entries;
+    this.alone = alone;
     this.frustumCulled = false;
     this.castShadow = this.receiveShadow = true;
     this.boundingBox = new THREE.Box3(); // where they are is where the objects are
@@ -63,7 +64,9 @@ class Surfaces extends THREE.InstancedMesh {
   // it stands last beside the objects, so that these are where they should be by now
   updateMatrixWorld() {
     const { entries, instanceMatrix, instanceColor, glow } = this;
-    entries.forEach(({ mesh }, n) => {
+    entries.forEach((entry, n) => {
+      const { mesh } = entry;
+      if (mesh.layers.isEnabled(TOGETHER) && mesh.matrixWorld.determinant() < 0) this.alone(entry); // the faces of a mirrored one turn the other way
       const there = mesh.visible && mesh.layers.isEnabled(TOGETHER);
       (there ? mesh.matrixWorld : NOWHERE).toArray(instanceMatrix.array, 16 * n);
       mesh.material.color.toArray(instanceColor?.array, 3 * n);
@@ -79,9 +82,10 @@ export class Alike {
   /**
    * @param {Drawn[]} entries
    * @param {(surface: { geometry: THREE.BufferGeometry }) => Lines} edgesOf
+   * @param {(entry: Entry) => void} alone told of each that can't be drawn with the others any longer
    */
-  constructor(entries, edgesOf) {
-    this.surfaces = new Surfaces(entries);
+  constructor(entries, edgesOf, alone) {
+    this.surfaces = new Surfaces(entries, alone);
     const lines = edgesOf(this.surfaces);
     const { instanceMatrix } = this.surfaces;
     const instanced = { isInstancedMesh: true, instanceMatrix, instanceColor: null, morphTexture: null, count: entries.length };
@@ -91,9 +95,6 @@ export class Alike {
 
   /** Into a scene, below what holds the objects. @param {THREE.Object3D} root */
   join(root) { root.add(this.surfaces, this.lines); }
-
-  /** From here on an object is drawn alone. @param {Surface} mesh */
-  static part(mesh) { mesh.layers.set(0); }
 
   dispose() {
     const { surfaces, lines } = this;

@@ -139,7 +139,7 @@ export class Model {
   // the edges of each surface, or of those that are alike
   ink() {
     for (const entries of this.together ? alikeAmong(this.nodes.values()) : []) {
-      const alike = new Alike(entries, (surface) => this.edgesOf(surface));
+      const alike = new Alike(entries, (surface) => this.edgesOf(surface), (entry) => this.part(entry));
       this.alike.push(alike);
       if (this.root) alike.join(this.root);
     }
@@ -153,11 +153,20 @@ export class Model {
     return lines;
   }
 
+  /** From here on an object is drawn alone. @param {Entry} entry */
+  part(entry) {
+    const { mesh } = entry;
+    if (!mesh?.layers.isEnabled(TOGETHER)) return;
+    mesh.layers.set(0);
+    this.inkAlone(entry, mesh);
+  }
+
   /** @param {Entry} entry @param {Surface} mesh */
   inkAlone(entry, mesh) {
     entry.lines = this.edgesOf(mesh);
     entry.lines.layers.mask = mesh.layers.mask;
     mesh.add(entry.lines);
+    entry.lines.updateMatrixWorld();
   }
 
   /**
@@ -192,10 +201,7 @@ export class Model {
     if (!entry || !mesh || mesh.geometry.attributes.position.count * 3 !== points.length) return null;
     entry.points = shape;
     const begun = !entry.rest;
-    if (mesh.layers.isEnabled(TOGETHER)) {
-      Alike.part(mesh);
-      this.inkAlone(entry, mesh);
-    }
+    this.part(entry);
     if (!entry.rest) {
       entry.rest = mesh.geometry;
       mesh.geometry = mesh.geometry.clone();
