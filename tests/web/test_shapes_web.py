@@ -157,7 +157,7 @@ def test_paint_is_kept_as_a_mask(client: TestClient, scene: str, now: Any) -> No
     sent = client.post(f"{scene}/paint", json=body | {"weights": base64.b64encode(weights.tobytes()).decode()})
     assert sent.json()["revision"] == 1
     mask = now().by_id["cloth"].deform[0].mask
-    found = mask.at(node.shape.mesh().points[None], {}, "y", now().assets)[0]
+    found = mask.at(np.ascontiguousarray(node.shape.mesh().points.T)[None], {}, "y", now().assets)[0]
     np.testing.assert_allclose(found, np.clip(weights, 0, 1), atol=1e-6)
     for bad in ("%%%", base64.b64encode(weights[:5].tobytes()).decode()):
         answer = client.post(f"{scene}/paint", json=body | {"revision": 1, "weights": bad})
