@@ -147,8 +147,16 @@ def seed_and_mend(
 
 
 @kernel("void(int64[::1], float64[::1], float64[::1], int64, int64)")
-def _take_out(keys: Places, values: Samples, slopes: Samples, k: int, count: int) -> None:
-    """Close the gap that key k leaves among so many."""
+def take_out(keys: Places, values: Samples, slopes: Samples, k: int, count: int) -> None:
+    """Close the gap that key k leaves among so many.
+
+    Parameters
+    ----------
+    keys : (keys,) array
+        Places of samples; those after k move up.
+    values, slopes : (keys,) arrays
+        Any units; those after k move up.
+    """
     for i in range(k, count - 1):
         keys[i], values[i], slopes[i] = keys[i + 1], values[i + 1], slopes[i + 1]
 
@@ -195,7 +203,7 @@ def prune(
                 values[:count].copy(),
                 slopes[:count].copy(),
             )
-            _take_out(keys, values, slopes, k, count)
+            take_out(keys, values, slopes, k, count)
             lo, hi = max(0, k - REACH), min(count - 2, k - 1 + REACH)
             first, last = lo > 0 or not np.isnan(slope_a), hi < count - 2 or not np.isnan(slope_b)
             if solve(y, keys, lo, hi, values, slopes, first, last, tolerance, ROUNDS) <= tolerance:
@@ -278,7 +286,7 @@ def merge_pairs(
         kept_keys, kept_values, kept_slopes = keys[:count].copy(), values[:count].copy(), slopes[:count].copy()
         keys[k], values[k] = place, y[place]
         slopes[k] = 0.5 * (kept_slopes[k] + kept_slopes[k + 1])
-        _take_out(keys, values, slopes, k + 1, count)
+        take_out(keys, values, slopes, k + 1, count)
         lo, hi = max(0, k - REACH), min(count - 2, k + REACH)
         first, last = lo > 0 or not np.isnan(slope_a), hi < count - 2 or not np.isnan(slope_b)
         if solve(y, keys, lo, hi, values, slopes, first, last, tolerance, ROUNDS) <= tolerance:

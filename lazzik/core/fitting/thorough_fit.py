@@ -17,7 +17,7 @@ import numpy as np
 
 from lazzik.core.fitting.least_squares import solve
 from lazzik.core.fitting.minimax import PER_FRAME, cubic_fits
-from lazzik.core.fitting.smooth_fit import from_seed, segment_error
+from lazzik.core.fitting.smooth_fit import from_seed, segment_error, take_out
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Places, Samples
 
@@ -242,8 +242,7 @@ def shorten_runs(
                 k += 1
                 continue
             kept_keys, kept_values, kept_slopes = keys[:count].copy(), values[:count].copy(), slopes[:count].copy()
-            for i in range(after - 1, count - 1):
-                keys[i], values[i], slopes[i] = keys[i + 1], values[i + 1], slopes[i + 1]
+            take_out(keys, values, slopes, after - 1, count)
             for t in range(run - 1):
                 place = (low[t] + high[t]) // (2 * PER_FRAME) * PER_FRAME
                 place = max(place, keys[k + t - 1] // PER_FRAME * PER_FRAME + PER_FRAME)
