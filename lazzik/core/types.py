@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 Samples = NDArray[np.float64]  # (frames,) one value per moment of a clock
+SampleRows = NDArray[np.float64]  # (rows, frames) many numbers at the moments of one clock
 Points = NDArray[np.float64]  # (points, 3) metres
 PointBlock = NDArray[np.float64]  # (moments, points, 3) metres; one moment where they are the same at all
 RowBlock = NDArray[np.float64]  # (moments, 3, points) metres, a row for each coordinate: worked out several at once

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable
 from functools import cached_property
 from typing import TYPE_CHECKING, Annotated, Self
 
+import numpy as np
 from pydantic import Discriminator, Field, Tag, model_validator
 
 from lazzik.core.channel.keys import SAME_FRAME, Beyond, Curve, Key, curve_through
+from lazzik.core.clock import Clock
 from lazzik.core.document import Finite, Frozen
+from lazzik.core.types import Samples
 
 if TYPE_CHECKING:
     from lazzik.core.channel.layer import Layer as AnyLayer
@@ -45,6 +49,18 @@ class Channel(Frozen):
             kept = self.__dict__["_curve"] = (fps, curve_through(self.keys, fps, self.before, self.after))
         return kept[1]
 
+    def base(self, clock: Clock) -> Samples:
+        """What the layers ride on: the constant, or the curve through the keys.
+
+        Returns
+        -------
+        (frames,) array
+            In the channel's unit.
+        """
+        if self.keys:
+            return self.curve(clock.fps).at(clock.frames, clock.fps)
+        return np.full(len(clock.frames), self.value)
+
     def layer(self, layer_id: str) -> AnyLayer | None:
         """The layer with this id, if the stack has it."""
         return next((layer for layer in self.layers if layer.id == layer_id), None)
@@ -53,6 +69,20 @@ class Channel(Frozen):
     def sounding(self) -> tuple[AnyLayer, ...]:
         """The layers that count, lowest first, for what they say themselves."""
         return sounding(self.layers)
+
+    @cached_property
+    def form(self) -> tuple[Hashable, ...] | None:
+        """What channels share that can be worked out together: all of the layers that count but their constant numbers;
+        None for one that must be worked out alone."""
+        if not self.sounding or any(layer.sheaf is not None for layer in self.layers):
+            return None
+        forms = tuple(layer.form for layer in self.sounding)
+        return None if None in forms else forms
+
+    @cached_property
+    def constants(self) -> tuple[float, ...]:
+        """The numbers of the layers that count, lowest first, where `form` says that none of them can change."""
+        return tuple(float(number) for layer in self.sounding for number in layer.stored())  # type: ignore[arg-type]
 
     @cached_property
     def moves(self) -> bool:

@@ -7,9 +7,9 @@ what lies below are applied outside, the same for every kind.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Hashable, Iterator
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, cached_property
 from typing import Annotated, Any, ClassVar, Literal, Protocol, Self
 
 import numpy as np
@@ -22,7 +22,7 @@ from lazzik.core.channel.scaling import moved_base, moved_keys, scaled
 from lazzik.core.channel.window import Window
 from lazzik.core.clock import Clock
 from lazzik.core.document import LARGEST, Finite, Frozen, Label, Name, Quantity, Slug, Wording, mark_of
-from lazzik.core.types import Samples
+from lazzik.core.types import SampleRows, Samples
 
 Family = Literal["random", "periodic", "spring", "path", "logic"]
 
@@ -191,6 +191,8 @@ class Layer(Frozen):
     """The two numbers that together carry it from calm to nervous: how long, or how quick, and how far."""
     own_frames: ClassVar[frozenset[str]] = frozenset()
     """Numbers whose keys stand on a clock of their own, not on the scene's frames."""
+    together: ClassVar[bool] = False
+    """Whether many layers of the kind can be worked out at once, by `signals`."""
     offered: ClassVar[bool] = True
     """Whether it can be chosen by itself; False for what is made from something else."""
 
@@ -222,12 +224,38 @@ class Layer(Frozen):
         """
         raise NotImplementedError
 
+    def signals(self, numbers: dict[str, SampleRows], below: SampleRows, clock: Clock) -> SampleRows:
+        """The motions of many layers at once that share all with this one but their numbers, which can't change.
+
+        Parameters
+        ----------
+        numbers : dict of (layers, 1) arrays
+            By name, each in its number's own unit.
+        below : (layers, frames) array
+            What lies below each, in the channel's unit. Not to be written to.
+
+        Returns
+        -------
+        (layers, frames) array
+            As `signal` gives each.
+        """
+        raise NotImplementedError
+
+    @cached_property
+    def form(self) -> tuple[Hashable, ...] | None:
+        """What layers share whose motions can be worked out at once: all but their numbers; None if this one can't."""
+        if not self.together or not self.window.open or any(isinstance(number, Channel) for number in self.stored()):
+            return None
+        kind = type(self)
+        return (kind, self.combine, self.loop, *(getattr(self, name) for name in kind.settings()))
+
     @classmethod
     def suited(cls, landing: Landing) -> dict[str, Any]:
         """Field values with which a new layer visibly moves the number it lands on."""
         return {}
 
     @classmethod
+    @cache  # noqa: B019 (classes live as long as the program)
     def settings(cls) -> dict[str, tuple[str, ...]]:
         """The kind's own choices that are no numbers: field -> what may be chosen."""
         own = set(cls.model_fields) - set(Layer.model_fields)

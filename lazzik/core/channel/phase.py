@@ -24,10 +24,11 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lazzik.core.clock import SUBSTEPS, Clock
 from lazzik.core.hermite import smoothstep
-from lazzik.core.types import Samples
+from lazzik.core.types import SampleRows, Samples
 
 Rate = Callable[..., Any]
 """Cycles per second from the numbers that it is made of: each a float, or (frames,)."""
@@ -151,8 +152,38 @@ def _steady(rate: float, asked: Clock, loop: float | None, least: int) -> Phase:
         return Phase(asked.elapsed * (rate / asked.fps), rate, 0)
     total = rate * loop / asked.fps
     wrap = _whole(total, least)
+    return Phase(_around(asked, loop, wrap), wrap * asked.fps / loop, wrap, total)
+
+
+def _around(asked: Clock, loop: float, wrap: Any) -> NDArray[np.float64]:
+    """Cycles of which a whole number fills each loop."""
     elapsed, whole = np.mod(asked.elapsed, loop), np.floor_divide(asked.elapsed, loop)
-    return Phase(elapsed * (wrap / loop) + whole * wrap, wrap * asked.fps / loop, wrap, total)
+    return np.asarray(elapsed * (wrap / loop) + whole * wrap)
+
+
+@dataclass(frozen=True, eq=False)
+class Phases:
+    """The phases of many at once, as `Phase` has them for one."""
+
+    cycles: SampleRows
+    start_rates: SampleRows
+    """(rows, 1) cycles per second."""
+    wraps: NDArray[np.int64]
+    """(rows,) whole cycles in a loop."""
+
+
+def steady(rates: SampleRows, asked: Clock, loop: float | None, *, least: int = 1) -> Phases:
+    """What `integrate` makes of many rates that never change.
+
+    Parameters
+    ----------
+    rates : (rows, 1) array
+        Cycles per second.
+    """
+    if loop is None:
+        return Phases(asked.elapsed * (rates / asked.fps), rates, np.zeros(len(rates), np.int64))
+    wraps = np.array([_whole(float(total), least) for total in rates[:, 0] * loop / asked.fps], dtype=np.int64)
+    return Phases(_around(asked, loop, wraps[:, None]), wraps[:, None] * asked.fps / loop, wraps)
 
 
 def _whole(total: float, least: int) -> int:

@@ -27,6 +27,7 @@ from lazzik.core.channel.layer import Layer, clamp, numbers_of
 from lazzik.core.clock import Clock
 from lazzik.core.document import LARGEST, Frozen, Quantity
 from lazzik.core.errors import BadFormula, LazzikError, UnknownAddress
+from lazzik.core.evaluate.alike import work_out_alike
 from lazzik.core.evaluate.jumps import jumps_of
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import ALONE, Scope
@@ -109,8 +110,10 @@ def evaluate(scene: Scene, addresses: list[str], clock: Clock, memo: Memo | None
         If one has no value.
     """
     scope = Scope(scene, memo).running()
-    return {text: np.full(len(clock.frames), v) if isinstance(v := read(text, clock, scope), float | int) else v
-            for text in addresses}  # fmt: skip
+    places = {text: scope.place(text) for text in addresses}
+    work_out_alike((place.number for place in places.values()), clock, scope)
+    values = {text: clamp(number_at(place, clock, scope), place.quantity) for text, place in places.items()}
+    return {text: np.full(len(clock.frames), v) if isinstance(v, float | int) else v for text, v in values.items()}
 
 
 def read(address: str, clock: Clock, scope: Scope) -> float | Samples:
@@ -158,6 +161,9 @@ def number_on(number: float | Channel, clock: Clock, scope: Scope = ALONE) -> fl
         return number
     if not number.moves:
         return number.keys[0].value if number.keys else number.value
+    ready = scope.run.ready.get(id(number)) if scope.run is not None else None
+    if ready is not None and ready[1] is clock:
+        return ready[2]
     kept = scope.kept(number, clock)
     if kept is not None:
         return kept
@@ -180,7 +186,7 @@ def number_on(number: float | Channel, clock: Clock, scope: Scope = ALONE) -> fl
         if scope.problems is None:
             raise TooDeep(sentence) from None
         scope.problems.append(sentence)
-        return base_on(number, clock)
+        return number.base(clock)
     finally:
         if outermost:  # a stack knows its scope, and that its stacks: a ring, which only a search could free
             stacks.clear()
@@ -204,19 +210,6 @@ def constant(number: float | Channel, quantity: Quantity) -> float | None:
             return None
         number = number.keys[0].value if number.keys else number.value
     return float(clamp(number, quantity))
-
-
-def base_on(channel: Channel, clock: Clock) -> Samples:
-    """The channel's base, without layers.
-
-    Returns
-    -------
-    (frames,) array
-        In the channel's unit.
-    """
-    if channel.keys:
-        return channel.curve(clock.fps).at(clock.frames, clock.fps)
-    return np.full(len(clock.frames), channel.value)
 
 
 @dataclass(eq=False, slots=True)
@@ -333,7 +326,7 @@ class ChannelBase(Bottom):
 
     def at(self, clock: Clock) -> Samples:
         """The base."""
-        return base_on(self.channel, clock)
+        return self.channel.base(clock)
 
     base = at
 

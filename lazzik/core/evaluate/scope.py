@@ -26,6 +26,8 @@ class Run:
 
     stacks: dict[tuple[int, str], Any] = field(default_factory=dict)
     """By channel and home, while the number that asked for them is worked out."""
+    ready: dict[int, tuple[Channel, Clock, Samples]] = field(default_factory=dict)
+    """Motions that were worked out beside others, by the identity of their channel, and the clock they are on."""
     rows: dict[tuple[str, tuple[float, ...]], Samples] = field(default_factory=dict)
     """(frames, columns) the numbers of fields, by field and clock."""
 

@@ -6,7 +6,7 @@ import numpy as np
 
 from lazzik.core.channel.channel import as_channel
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.evaluator import base_on, number_on
+from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.scope import ALONE, Scope
 from lazzik.core.scene.aim import AimPoint
 from lazzik.core.scene.node import Position, Rotation, Scale
@@ -35,4 +35,4 @@ def base_triple(part: Position | Rotation | Scale, clock: Clock) -> Points:
     (frames, 3) array
         In the part's unit.
     """
-    return np.stack([base_on(as_channel(number), clock) for number in (part.x, part.y, part.z)], axis=1)
+    return np.stack([as_channel(number).base(clock) for number in (part.x, part.y, part.z)], axis=1)

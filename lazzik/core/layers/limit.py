@@ -11,13 +11,19 @@ from __future__ import annotations
 from typing import Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lazzik.core.channel.channel import Number
 from lazzik.core.channel.combine import Combine
 from lazzik.core.channel.layer import Family, Inputs, Landing, Layer
+from lazzik.core.clock import Clock
 from lazzik.core.document import Quantity
 from lazzik.core.kernels import kernel
-from lazzik.core.types import Samples
+from lazzik.core.types import SampleRows, Samples
+
+
+LIMITS = ("lowest", "highest", "knee")
+"""The numbers that the kernel takes, in their order."""
 
 
 class Limit(Layer):
@@ -27,6 +33,7 @@ class Limit(Layer):
     title: ClassVar[str] = "Limit"
     summary: ClassVar[str] = "Keeps what lies below between two values: end stops, floors, lids that only open."
     below: ClassVar[Literal["ignored", "moves", "carried", "values"]] = "values"
+    together: ClassVar[bool] = True
 
     kind: Literal["limit"]
     combine: Combine = "replace"
@@ -42,7 +49,13 @@ class Limit(Layer):
         """(frames,) what lies below, limited."""
         x = inputs.below()
         out = np.empty(len(x))
-        limit(x, inputs.table("lowest", "highest", "knee"), out)
+        limit(x, inputs.table(*LIMITS), out)
+        return out
+
+    def signals(self, numbers: dict[str, SampleRows], below: SampleRows, clock: Clock) -> SampleRows:
+        """(layers, frames) what lies below each, limited."""
+        out = np.empty(below.shape)
+        limits(below, np.stack([numbers[name] for name in LIMITS], axis=1), out)
         return out
 
     def scaled(self, factor: float) -> Self:
@@ -85,3 +98,20 @@ def limit(x: Samples, limits: Samples, out: Samples) -> None:
         k = i if driven else 0
         knee = limits[2, k]
         out[i] = below(-below(-x[i], -limits[0, k], knee), limits[1, k], knee)
+
+
+@kernel("void(float64[:, ::1], float64[:, :, ::1], float64[:, ::1])")
+def limits(x: SampleRows, numbers: NDArray[np.float64], out: SampleRows) -> None:
+    """Fill each row of `out` as `limit` fills one.
+
+    Parameters
+    ----------
+    x : (rows, frames) array
+        In the channel's unit.
+    numbers : (rows, 3, 1 or frames) array
+        Lowest, highest and knee, in the channel's unit.
+    out : (rows, frames) array
+        Filled, in the channel's unit.
+    """
+    for row in range(out.shape[0]):
+        limit(x[row], numbers[row], out[row])

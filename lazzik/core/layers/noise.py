@@ -38,10 +38,11 @@ from numpy.typing import NDArray
 
 from lazzik.core.channel.channel import Number
 from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer
-from lazzik.core.channel.phase import Phase, integrate, rounded_note
+from lazzik.core.channel.phase import Phase, integrate, rounded_note, steady
+from lazzik.core.clock import Clock
 from lazzik.core.document import LARGEST, Only, Option, Quantity
 from lazzik.core.kernels import kernel
-from lazzik.core.types import Samples
+from lazzik.core.types import SampleRows, Samples
 
 CHARACTERS = ("smooth", "billow", "ridged", "steps", "white")
 SIDES = ("both", "above", "below")
@@ -58,6 +59,9 @@ EDGE = 1e-9
 """Cells: a position this little short of a cell's edge counts as on it, so that rounding can't hold a step back."""
 
 
+SHAPED = ("octaves", "roughness", "seed", "amplitude", "offset", "bias", "gain")
+"""The numbers that the kernel takes, in their order."""
+
 NOT_WHITE: Only = {"character": ("smooth", "billow", "ridged", "steps")}
 """White noise has a new value on each frame, whatever its period."""
 
@@ -69,6 +73,7 @@ class Noise(Layer):
     title: ClassVar[str] = "Noise"
     summary: ClassVar[str] = "Random but smooth: wind, drift, flicker, unsteady hands."
     loops: ClassVar[bool] = True
+    together: ClassVar[bool] = True
     idle_at: ClassVar[dict[str, float]] = {"amplitude": 0.0}
     feel: ClassVar[tuple[str, str] | None] = ("period", "amplitude")
 
@@ -136,19 +141,33 @@ class Noise(Layer):
         """(frames,) amplitude · shaped noise."""
         clock = inputs.clock
         shift = inputs.number("shift")
-        white = self.character == "white"
-        wrap = 0
-        if white:
-            position = clock.elapsed - shift * clock.fps + EDGE * 1e3
-            if self.loop is not None:
-                position = np.mod(position, self.loop)
+        if self.character == "white":
+            position, wrap = self._white(clock, shift), 0
         else:
             phase = self._phase(inputs)
             position, wrap = phase.cycles - shift * phase.start_rate, phase.wrap
         out = np.empty(clock.frames.shape[0])
-        numbers = inputs.table("octaves", "roughness", "seed", "amplitude", "offset", "bias", "gain")
+        numbers = inputs.table(*SHAPED)
         noise(position, wrap, CHARACTERS.index(self.character), numbers, REACH, SIDES.index(self.side), out)
         return out
+
+    def signals(self, numbers: dict[str, SampleRows], below: SampleRows, clock: Clock) -> SampleRows:
+        """(layers, frames) amplitude · shaped noise of each."""
+        shift = numbers["shift"]
+        if self.character == "white":
+            position, wraps = self._white(clock, shift), np.zeros(len(below), np.int64)
+        else:
+            phases = steady(1.0 / numbers["period"], clock, self.loop)
+            position, wraps = phases.cycles - shift * phases.start_rates, phases.wraps
+        out = np.empty(below.shape)
+        table = np.stack([numbers[name] for name in SHAPED], axis=1)
+        noises(position, wraps, CHARACTERS.index(self.character), table, REACH, SIDES.index(self.side), out)
+        return out
+
+    def _white(self, clock: Clock, shift: float | Samples | SampleRows) -> NDArray[np.float64]:
+        """Where white noise is read: a cell is a frame."""
+        position = np.asarray(clock.elapsed - shift * clock.fps + EDGE * 1e3)
+        return position if self.loop is None else np.mod(position, self.loop)
 
     def _phase(self, inputs: Inputs) -> Phase:
         return integrate(inputs, ("period",), lambda period: 1.0 / period, self.loop)
@@ -194,12 +213,72 @@ def shaped(v: float, bias: float, gain: float) -> float:
     return v / (bend + 1.0) if v < 0.5 else (bend - v) / (bend - 1.0)
 
 
+@kernel("void(float64[::1], int64, int64, int64, float64[::1], float64[::1], float64[::1], float64[::1])")
+def _cells(
+    position: Samples, frequency: int, wrap: int, octave: int, seeds: Samples, place: Samples, low: Samples, high: Samples
+) -> None:
+    """Where positions lie in their cells of one octave, and the lattice at both sides. It is worked out once for all
+    positions in a row that share a cell.
+
+    Parameters
+    ----------
+    position : (frames,) array
+        Cells of the first octave.
+    seeds : (1 or frames,) array
+        Whole numbers.
+    place, low, high : (frames,) arrays
+        Filled: 0 to 1 from one side to the other; −1 to 1.
+    """
+    driven, times = seeds.shape[0] > 1, float(frequency)
+    seed, known = np.int64(math.floor(seeds[0])), np.nan
+    here = after = 0.0
+    for i in range(position.shape[0]):
+        u = position[i] * times
+        cell = np.floor(u + EDGE)
+        place[i] = u - cell
+        planted = np.int64(math.floor(seeds[i])) if driven else seed
+        if cell != known or planted != seed:
+            left, right = np.int64(cell), np.int64(cell) + 1
+            if wrap > 0:
+                left, right = left % wrap, right % wrap
+            here, after = lattice(left, planted, octave), lattice(right, planted, octave)
+            known, seed = cell, planted
+        low[i], high[i] = here, after
+
+
+@kernel("void(int64, float64[::1], float64[::1], float64[::1], float64[::1])")
+def _octave(character: int, place: Samples, low: Samples, high: Samples, out: Samples) -> None:
+    """Noise between the lattice values at both sides of a cell. `character` is a place in CHARACTERS.
+
+    Parameters
+    ----------
+    place, low, high : (frames,) arrays
+        As of `_cells`.
+    out : (frames,) array
+        Filled, −1 to 1.
+    """
+    if character >= 3:
+        out[:] = low
+        return
+    for i in range(out.shape[0]):
+        f = place[i]
+        fade = f * f * f * (f * (f * 6.0 - 15.0) + 10.0)
+        out[i] = 2.0 * ((1.0 - fade) * low[i] * f + fade * high[i] * (f - 1.0))
+    if character == 1:
+        for i in range(out.shape[0]):
+            out[i] = 2.0 * abs(out[i]) - 1.0
+    elif character == 2:
+        for i in range(out.shape[0]):
+            out[i] = 1.0 - 2.0 * abs(out[i])
+
+
 @kernel("void(float64[::1], int64, int64, float64[:, ::1], float64[::1])")
 def octave_noise(position: Samples, wrap: int, character: int, numbers: Samples, out: Samples) -> None:
     """Fill `out` with a weighted mean of octaves, in [−1, 1], at `position` (cells). `wrap` > 0 closes the lattice
-    after so many cells.
+    after so many cells. `character` is a place in CHARACTERS.
 
-    `numbers` (3, 1 or frames): octaves, roughness, seed. `character` is a place in CHARACTERS.
+    Each octave is worked out for all positions before the next: in loops of one thing each, which a compiler lays out
+    several at a time.
 
     Parameters
     ----------
@@ -210,39 +289,33 @@ def octave_noise(position: Samples, wrap: int, character: int, numbers: Samples,
     out : (frames,) array
         Filled, −1 to 1.
     """
-    driven = numbers.shape[1] > 1
-    for i in range(position.shape[0]):
-        k = i if driven else 0
-        octaves = numbers[0, k]
-        roughness = numbers[1, k]
-        seed = np.int64(math.floor(numbers[2, k]))
-        total = 0.0
-        weights = 0.0
-        weight = 1.0
-        frequency = 1
-        for j in range(math.ceil(octaves)):
-            share = weight * min(1.0, octaves - j)
-            u = position[i] * frequency
-            cell = np.int64(math.floor(u + EDGE))
-            here, after = cell, cell + 1
-            if wrap > 0:
-                here, after = here % (wrap * frequency), after % (wrap * frequency)
-            if character >= 3:
-                n = lattice(here, seed, j)
-            else:
-                f = u - cell
-                fade = f * f * f * (f * (f * 6.0 - 15.0) + 10.0)
-                n = 2.0 * ((1.0 - fade) * lattice(here, seed, j) * f + fade * lattice(after, seed, j) * (f - 1.0))
-                if character == 1:
-                    n = 2.0 * abs(n) - 1.0
-                elif character == 2:
-                    n = 1.0 - 2.0 * abs(n)
-            total += share * n
-            weights += share
-            weight *= roughness
-            if character != 4:
-                frequency *= 2
-        out[i] = min(1.0, max(-1.0, total / weights))
+    count, width = position.shape[0], numbers.shape[1]
+    driven = width > 1
+    weight, weights, share = np.ones(width), np.zeros(width), np.empty(width)
+    place, low, high, one = np.empty(count), np.empty(count), np.empty(count), np.empty(count)
+    most = 0.0
+    for k in range(width):
+        most = max(most, numbers[0, k])
+    out[:] = 0.0
+    frequency = 1
+    for j in range(math.ceil(most)):
+        for k in range(width):
+            share[k] = weight[k] * min(1.0, max(0.0, numbers[0, k] - j))
+            weights[k] += share[k]
+            weight[k] *= numbers[1, k]
+        _cells(position, frequency, wrap * frequency, j, numbers[2], place, low, high)
+        _octave(character, place, low, high, one)
+        if driven:
+            for i in range(count):
+                out[i] += share[i] * one[i]
+        else:
+            here = share[0]
+            for i in range(count):
+                out[i] += here * one[i]
+        if character != 4:
+            frequency *= 2
+    for i in range(count):
+        out[i] = min(1.0, max(-1.0, out[i] / weights[i if driven else 0]))
 
 
 @kernel("UniTuple(float64, 2)(float64[:, :, ::1], float64, float64)")
@@ -297,7 +370,9 @@ def shape_noise(octaves: Samples, shape: Samples, reach: Table, side: int, out: 
             low, high = reach_of(reach, octaves[0, i], octaves[1, i])
         k = i if driven else 0
         m = softly_limited((2.0 * out[i] - high - low) / (high - low))
-        v = shaped(0.5 * (m + 1.0), shape[2, k], shape[3, k])
+        v = 0.5 * (m + 1.0)
+        if shape[2, k] != 0.5 or shape[3, k] != 0.5:
+            v = shaped(v, shape[2, k], shape[3, k])
         if side == 0:
             v = 2.0 * v - 1.0
         elif side == 2:
@@ -324,3 +399,34 @@ def noise(
     """
     octave_noise(position, wrap, character, numbers[:3], out)
     shape_noise(numbers[:3], numbers[3:], reach[character], side, out)
+
+
+@kernel(
+    "void(float64[:, ::1], int64[::1], int64, float64[:, :, ::1], float64[:, :, :, ::1], int64, float64[:, ::1])"
+)
+def noises(
+    position: SampleRows,
+    wraps: NDArray[np.int64],
+    character: int,
+    numbers: NDArray[np.float64],
+    reach: Table,
+    side: int,
+    out: SampleRows,
+) -> None:
+    """Fill each row of `out` as `noise` fills one.
+
+    Parameters
+    ----------
+    position : (rows, frames) array
+        Cells.
+    wraps : (rows,) array
+        Whole cells; 0 is endless.
+    numbers : (rows, 7, 1 or frames) array
+        Octaves, roughness, seed, amplitude and offset in the channel's unit, bias, gain.
+    reach : (characters, 2, octaves, roughnesses) array
+        As of `noise`.
+    out : (rows, frames) array
+        Filled, in the channel's unit.
+    """
+    for row in range(out.shape[0]):
+        noise(position[row], wraps[row], character, numbers[row], reach, side, out[row])

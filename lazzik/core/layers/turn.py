@@ -12,9 +12,10 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from lazzik.core.channel.channel import Number
 from lazzik.core.channel.layer import Family, Inputs, Landing, Layer
-from lazzik.core.channel.phase import Phase, integrate
+from lazzik.core.channel.phase import Phase, integrate, steady
+from lazzik.core.clock import Clock
 from lazzik.core.document import Quantity
-from lazzik.core.types import Samples
+from lazzik.core.types import SampleRows, Samples
 
 WHOLE = 360.0
 
@@ -26,6 +27,7 @@ class Turn(Layer):
     title: ClassVar[str] = "Turn"
     summary: ClassVar[str] = "On and on at a constant rate: rotors, orbits, slow drifts."
     loops: ClassVar[bool] = True
+    together: ClassVar[bool] = True
     idle_at: ClassVar[dict[str, float]] = {"rate": 0.0}
 
     kind: Literal["turn"]
@@ -36,6 +38,10 @@ class Turn(Layer):
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) the integral of the rate."""
         return WHOLE * self._phase(inputs).cycles
+
+    def signals(self, numbers: dict[str, SampleRows], below: SampleRows, clock: Clock) -> SampleRows:
+        """(layers, frames) the integral of each rate."""
+        return WHOLE * steady(numbers["rate"] / WHOLE, clock, self.loop, least=0).cycles
 
     def _phase(self, inputs: Inputs) -> Phase:
         return integrate(inputs, ("rate",), lambda rate: rate / WHOLE, self.loop, least=0)

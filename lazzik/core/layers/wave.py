@@ -17,15 +17,19 @@ import math
 from typing import Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lazzik.core.channel.channel import Number, base_value
 from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer
-from lazzik.core.channel.phase import Phase, integrate, rounded_note
+from lazzik.core.channel.phase import Phase, integrate, rounded_note, steady
 from lazzik.core.channel.scaling import moved_base
+from lazzik.core.clock import Clock
 from lazzik.core.document import Option, Quantity
 from lazzik.core.kernels import kernel
-from lazzik.core.types import Samples
+from lazzik.core.types import SampleRows, Samples
 
+SHAPED = ("amplitude", "offset", "width", "softness")
+"""The numbers that the kernel takes, in their order."""
 SHAPES = ("sine", "triangle", "square", "saw", "pulse")
 EDGE = 1e-9
 """Cycles: a place this little short of a jump counts as on it, so that rounding can't hold it back a frame."""
@@ -38,6 +42,7 @@ class Wave(Layer):
     title: ClassVar[str] = "Wave"
     summary: ClassVar[str] = "Regular back and forth: swing, breath, blinking, limbs that share a beat."
     loops: ClassVar[bool] = True
+    together: ClassVar[bool] = True
     idle_at: ClassVar[dict[str, float]] = {"amplitude": 0.0}
     feel: ClassVar[tuple[str, str] | None] = ("period", "amplitude")
 
@@ -81,7 +86,14 @@ class Wave(Layer):
         """(frames,) amplitude · shape + offset."""
         out = np.empty(len(inputs.clock.frames))
         cycles = self._phase(inputs).cycles + inputs.number("phase")
-        wave(cycles, SHAPES.index(self.shape), inputs.table("amplitude", "offset", "width", "softness"), out)
+        wave(cycles, SHAPES.index(self.shape), inputs.table(*SHAPED), out)
+        return out
+
+    def signals(self, numbers: dict[str, SampleRows], below: SampleRows, clock: Clock) -> SampleRows:
+        """(layers, frames) amplitude · shape + offset of each."""
+        cycles = steady(1.0 / numbers["period"], clock, self.loop).cycles + numbers["phase"]
+        out = np.empty(below.shape)
+        waves(cycles, SHAPES.index(self.shape), np.stack([numbers[name] for name in SHAPED], axis=1), out)
         return out
 
     def _phase(self, inputs: Inputs) -> Phase:
@@ -166,3 +178,20 @@ def wave(cycles: Samples, shape: int, numbers: Samples, out: Samples) -> None:
         else:
             s = (summed(place + half, shape, width) - summed(place - half, shape, width)) / (2.0 * half)
         out[i] = numbers[0, k] * min(1.0, max(-1.0, s)) + numbers[1, k]
+
+
+@kernel("void(float64[:, ::1], int64, float64[:, :, ::1], float64[:, ::1])")
+def waves(cycles: SampleRows, shape: int, numbers: NDArray[np.float64], out: SampleRows) -> None:
+    """Fill each row of `out` as `wave` fills one.
+
+    Parameters
+    ----------
+    cycles : (rows, frames) array
+        Turns that have passed.
+    numbers : (rows, 4, 1 or frames) array
+        Amplitude and offset in the channel's unit, width, softness.
+    out : (rows, frames) array
+        Filled, in the channel's unit.
+    """
+    for row in range(out.shape[0]):
+        wave(cycles[row], shape, numbers[row], out[row])

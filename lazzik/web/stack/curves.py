@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.evaluator import Strata, base_on, read, strata
+from lazzik.core.evaluate.evaluator import Strata, read, strata
 from lazzik.core.evaluate.motion_path import path
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.seams import seam_of
@@ -47,7 +47,7 @@ def curves_of(scope: Scope, scene: Scene, text: str, also: tuple[str, ...]) -> d
         {
             "channel": str(other),
             "title": title(scene, other),
-            "base": floats(base_on(find(scene, other).channel, clock)),
+            "base": floats(find(scene, other).channel.base(clock)),
             "result": floats(np.broadcast_to(read(str(other), clock, scope), clock.frames.shape)),
         }
         for other in (Address.parse(item).channel for item in also[:MOST_DRAWN])

@@ -16,7 +16,7 @@ from lazzik.core.channel.layer import Family, Inputs, Layer
 from lazzik.core.channel.window import Window
 from lazzik.core.clock import Clock
 from lazzik.core.errors import UnknownAddress
-from lazzik.core.evaluate.evaluator import base_on, evaluate, number_on, strata
+from lazzik.core.evaluate.evaluator import evaluate, number_on, strata
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.layers.noise import Noise
 from lazzik.core.scene.scene import Scene
@@ -59,13 +59,13 @@ def test_muting_every_layer_gives_back_the_base_exactly(channel: Channel) -> Non
     bare = channel.replaced(layers=())
     expected = np.broadcast_to(number_on(bare, CLOCK), CLOCK.frames.shape)
     assert np.broadcast_to(number_on(muted, CLOCK), CLOCK.frames.shape).tolist() == expected.tolist()
-    assert strata(muted, CLOCK).result.tolist() == base_on(bare, CLOCK).tolist()
+    assert strata(muted, CLOCK).result.tolist() == bare.base(CLOCK).tolist()
 
 
 @given(channels(nested=True))
 def test_weight_zero_adds_nothing(channel: Channel) -> None:
     idle = channel.replaced(layers=tuple(layer.replaced(weight=0.0) for layer in channel.layers))
-    expected = base_on(channel, CLOCK)
+    expected = channel.base(CLOCK)
     np.testing.assert_array_equal(np.broadcast_to(number_on(idle, CLOCK), expected.shape), expected)
 
 
