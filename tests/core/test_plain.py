@@ -16,7 +16,9 @@ import pytest
 
 from lazzik.cli import every_kernel
 from lazzik.core.bake.baking import bakeable
-from lazzik.core.channel.channel import as_channel
+from lazzik.core.channel.channel import Channel, as_channel
+from lazzik.core.clock import Clock
+from lazzik.core.evaluate.alike import motions
 from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.leans import leans
@@ -98,6 +100,17 @@ def _kinds(post: Scene) -> Scene:
 
 def _motions(scene: Scene) -> Numbers:
     return list(evaluate(scene, bakeable(scene), scene.clock(2)).values())
+
+
+def _crowds(_: Scene) -> Numbers:
+    """Many of each kind that is worked out beside others of it."""
+    clock = Clock.over(30, 0, 6)
+    made = []
+    for name, kind in BY_KIND.items():
+        if kind.together:
+            own = kind.model_validate({"kind": name, "id": name, "label": name})
+            made.append(motions([Channel(value=float(k), layers=(own,)) for k in range(3)], clock))
+    return made
 
 
 def _surfaces(scene: Scene) -> Numbers:
@@ -211,7 +224,7 @@ def _ringing(_: Scene) -> Numbers:
 
 
 WORKS = (
-    _motions, _surfaces, _fits, _faces, _delivery, _copies, _particles, _cloths, _swarms, _outlines, _ringing,
+    _motions, _crowds, _surfaces, _fits, _faces, _delivery, _copies, _particles, _cloths, _swarms, _outlines, _ringing,
 )  # fmt: skip
 
 

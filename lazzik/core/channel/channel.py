@@ -71,18 +71,20 @@ class Channel(Frozen):
         return sounding(self.layers)
 
     @cached_property
-    def form(self) -> tuple[Hashable, ...] | None:
-        """What channels share that can be worked out together: all of the layers that count but their constant numbers;
-        None for one that must be worked out alone."""
-        if not self.sounding or any(layer.sheaf is not None for layer in self.layers):
-            return None
-        forms = tuple(layer.form for layer in self.sounding)
-        return None if None in forms else forms
+    def forms(self) -> tuple[Hashable, ...]:
+        """Of the lowest layers that count, as many as can be worked out beside those of other channels, what they share
+        with these: all but their constant numbers. None where what lies above asks for them at other moments."""
+        layers = self.sounding
+        count = next((place for place, layer in enumerate(layers) if layer.form is None), len(layers))
+        if any(layer.sheaf is not None for layer in self.layers) or any(layer.elsewhen for layer in layers[count:]):
+            return ()
+        return tuple(layer.form for layer in layers[:count])
 
     @cached_property
     def constants(self) -> tuple[float, ...]:
-        """The numbers of the layers that count, lowest first, where `form` says that none of them can change."""
-        return tuple(float(number) for layer in self.sounding for number in layer.stored())  # type: ignore[arg-type]
+        """The numbers of the layers that `forms` tells of, lowest first."""
+        layers = self.sounding[: len(self.forms)]
+        return tuple(float(number) for layer in layers for number in layer.stored())  # type: ignore[arg-type]
 
     @cached_property
     def moves(self) -> bool:

@@ -193,6 +193,8 @@ class Layer(Frozen):
     """Numbers whose keys stand on a clock of their own, not on the scene's frames."""
     together: ClassVar[bool] = False
     """Whether many layers of the kind can be worked out at once, by `signals`."""
+    elsewhen: ClassVar[bool] = False
+    """Whether it asks for what lies below at other moments than its own."""
     offered: ClassVar[bool] = True
     """Whether it can be chosen by itself; False for what is made from something else."""
 

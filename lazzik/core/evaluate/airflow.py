@@ -141,7 +141,10 @@ class Standing:
         """How the air goes there."""
         if self.node is None:
             return np.asarray(air(np.zeros((1, 1, 3)), clock, self.scope, self.fields)[:, 0])
-        above = self.scene.by_id[self.node.parent] if self.node.parent is not None else None
+        if self.node.parent is None:
+            points = base_triple(self.node.position, clock if self._keyed else clock.at(clock.frames[:1]))
+            return np.asarray(air(points[:, None], clock, self.scope, self.fields)[:, 0])
+        above = self.scene.by_id[self.node.parent]
         around = self._around(above, clock)
         base = base_triple(self.node.position, clock if len(around) > 1 or self._keyed else clock.at(clock.frames[:1]))
         points = np.einsum("fij,fj->fi", around[:, :3, :3], base) + around[:, :3, 3]
@@ -151,20 +154,30 @@ class Standing:
 
     def jumps(self, first: float, last: float) -> Samples:
         """Where it may jump."""
-        numbers = [number for node in self.fields for number in _air_numbers(self.scene, node)]
-        if self.node is not None:
-            numbers += _place_numbers(self.scene, self.node)
-        return jumps_of(numbers, first, last, self.scene.fps, self.scope)
+        known = self.scope.run.jumps if self.scope.run is not None else {}
+        asked = (tuple(node.id for node in self.fields), first, last)
+        of_air = known.get(asked)
+        if of_air is None:  # of what stands in one air, each asks for the same
+            numbers = [number for node in self.fields for number in _air_numbers(self.scene, node)]
+            of_air = known[asked] = jumps_of(numbers, first, last, self.scene.fps, self.scope)
+        if self.node is None:
+            return of_air
+        fps, above = self.scene.fps, self.node.parent
+        carried = _place_numbers(self.scene, self.scene.by_id[above]) if above is not None else []
+        own = [number.curve(fps).jumps(first, last) for number in self._keyed]
+        return np.unique(np.concatenate([of_air, jumps_of(carried, first, last, fps, self.scope), *own]))
 
     @property
-    def _keyed(self) -> bool:
+    def _keyed(self) -> list[Channel]:
+        """The numbers of its own position whose bases can change."""
         assert self.node is not None
         position = self.node.position
-        return any(not isinstance(number, float | int) for number in (position.x, position.y, position.z))
+        return [number for number in (position.x, position.y, position.z)
+                if isinstance(number, Channel) and number.keys]  # fmt: skip
 
-    def _around(self, above: Node | None, clock: Clock) -> NDArray[np.float64]:
+    def _around(self, above: Node, clock: Clock) -> NDArray[np.float64]:
         """(frames or 1, 4, 4) the space that it hangs in."""
-        moving = above is not None and any(moves(self.scene, here) for here in self.scene.lineage(above))
+        moving = any(moves(self.scene, here) for here in self.scene.lineage(above))
         at = clock if moving or self._keyed else clock.at(clock.frames[:1])
         return world(self.scene, above, at, self.scope)
 

@@ -5,8 +5,8 @@ settings, other seeds and amplitudes. What stands around a kernel costs as much 
 beside each other as rows of one array, so such stacks are gathered, and their layers go through the kernels together,
 lowest first. Each row has the bits that it would have alone.
 
-A stack is left to itself where something of it is driven, windowed, shared by a sheaf, or of a kind that needs more
-than its numbers, the moments and what lies below at the same moments.
+A stack goes with others from its base up to the first layer of which something is driven, windowed or shared by a
+sheaf, or whose kind needs more than its numbers, the moments and what lies below at the same moments.
 """
 
 from __future__ import annotations
@@ -21,24 +21,32 @@ from lazzik.core.channel.combine import combined
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.clock import Clock
 from lazzik.core.document import LARGEST
-from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.scope import Ready, Scope
+from lazzik.core.threads import at_once
 from lazzik.core.types import SampleRows
 
 FEW = 4
 """Fewer that are alike are left to themselves."""
 
-BLOCK = 2**14
+BLOCK = 2**13
 """Samples that go through the layers together: what a processor keeps at hand."""
 
 
+MANY = 24
+"""Blocks from which on threads are worth their beginning."""
+
+
 def work_out_alike(numbers: Iterable[float | Channel], clock: Clock, scope: Scope) -> None:
-    """Have the motions of those numbers ready that are alike, for the evaluation that the scope belongs to."""
+    """Have the motions of those numbers ready that are alike, or what their lowest layers make as far as they are, for
+    the evaluation that the scope belongs to."""
     assert scope.run is not None
-    groups: defaultdict[Hashable, list[Channel]] = defaultdict(list)
+    groups: defaultdict[tuple[Hashable, ...], list[Channel]] = defaultdict(list)
     for number in numbers:
-        if isinstance(number, Channel) and number.form is not None:
-            groups[number.form].append(number)
+        if isinstance(number, Channel) and number.forms:
+            groups[number.forms].append(number)
     ready = scope.run.ready
+    rows = max(1, BLOCK // max(1, len(clock.frames)))
+    blocks: list[list[Channel]] = []
     for members in groups.values():
         missing = []
         for channel in members if len(members) >= FEW else ():
@@ -46,31 +54,33 @@ def work_out_alike(numbers: Iterable[float | Channel], clock: Clock, scope: Scop
             if kept is None:
                 missing.append(channel)
             else:
-                ready[id(channel)] = (channel, clock, kept)
-        rows = max(1, BLOCK // max(1, len(clock.frames)))
-        for start in range(0, len(missing), rows):
-            block = missing[start : start + rows]
-            for channel, motion in zip(block, motions(block, clock), strict=True):
-                scope.keep(channel, clock, motion)
-                ready[id(channel)] = (channel, clock, motion)
+                ready[id(channel)] = Ready(channel, clock, len(channel.sounding), kept)
+        blocks += [missing[start : start + rows] for start in range(0, len(missing), rows)]
+    spread = at_once if len(blocks) >= MANY else map
+    for block, made in zip(blocks, spread(lambda block: motions(block, clock), blocks), strict=True):
+        for channel, motion in zip(block, made, strict=True):
+            one = ready[id(channel)] = Ready(channel, clock, len(channel.forms), motion)
+            if one.whole:
+                scope.keep(channel, clock, np.minimum(np.maximum(motion, -LARGEST, out=motion), LARGEST, out=motion))
 
 
 def motions(channels: list[Channel], clock: Clock) -> SampleRows:
-    """The motions of channels of one form.
+    """What the lowest layers of channels make of their bases, as many as are alike.
 
     Returns
     -------
     (channels, frames) array
         Each row in its channel's unit.
     """
-    x = np.empty((len(channels), len(clock.frames)))
+    x = np.repeat(np.array([[channel.value] for channel in channels]), len(clock.frames), axis=1)
     for row, channel in zip(x, channels, strict=True):
-        row[:] = channel.base(clock) if channel.keys else channel.value
+        if channel.keys:
+            row[:] = channel.base(clock)
     columns = np.array([channel.constants for channel in channels]).T[..., None]
     first = 0
-    for layer in channels[0].sounding:
+    for layer in channels[0].sounding[: len(channels[0].forms)]:
         names = numbers_of(type(layer))
         own = dict(zip(names, columns[first : first + len(names)], strict=True))
         x = combined(layer.combine, x, layer.signals(own, x, clock), own["weight"])
         first += len(names)
-    return np.minimum(np.maximum(x, -LARGEST, out=x), LARGEST, out=x)
+    return x

@@ -162,8 +162,10 @@ def number_on(number: float | Channel, clock: Clock, scope: Scope = ALONE) -> fl
     if not number.moves:
         return number.keys[0].value if number.keys else number.value
     ready = scope.run.ready.get(id(number)) if scope.run is not None else None
-    if ready is not None and ready[1] is clock:
-        return ready[2]
+    if ready is not None and ready.clock is not clock:
+        ready = None
+    if ready is not None and ready.whole:
+        return ready.motion
     kept = scope.kept(number, clock)
     if kept is not None:
         return kept
@@ -173,6 +175,8 @@ def number_on(number: float | Channel, clock: Clock, scope: Scope = ALONE) -> fl
     outermost = not stacks
     try:
         stack = stack_of(number, scope)
+        if ready is not None:
+            stack.known[ready.count] = [(clock, ready.motion)]
         x = np.minimum(np.maximum(stack.at(len(stack.layers), clock), -LARGEST), LARGEST)
         if stack.missing:  # what is missing something is not kept: another scope may want to know
             scope.problems.extend(stack.problems)  # type: ignore[union-attr]

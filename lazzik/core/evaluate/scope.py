@@ -21,15 +21,33 @@ from lazzik.core.types import Samples
 
 
 @dataclass(eq=False, slots=True)
+class Ready:
+    """What the lowest layers of a channel make of its base, worked out beside those of others."""
+
+    channel: Channel
+    clock: Clock
+    count: int
+    """How many layers."""
+    motion: Samples
+
+    @property
+    def whole(self) -> bool:
+        """Whether these are all of its layers that count."""
+        return self.count == len(self.channel.sounding)
+
+
+@dataclass(eq=False, slots=True)
 class Run:
     """What was worked out in one evaluation."""
 
     stacks: dict[tuple[int, str], Any] = field(default_factory=dict)
     """By channel and home, while the number that asked for them is worked out."""
-    ready: dict[int, tuple[Channel, Clock, Samples]] = field(default_factory=dict)
-    """Motions that were worked out beside others, by the identity of their channel, and the clock they are on."""
+    ready: dict[int, Ready] = field(default_factory=dict)
+    """What was worked out beside others, by the identity of the channel."""
     rows: dict[tuple[str, tuple[float, ...]], Samples] = field(default_factory=dict)
     """(frames, columns) the numbers of fields, by field and clock."""
+    jumps: dict[tuple[tuple[str, ...], float, float], Samples] = field(default_factory=dict)
+    """Frames at which fields may jump, by the fields and the first and last frame."""
 
 
 @dataclass(eq=False, slots=True)

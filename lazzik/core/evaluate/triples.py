@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from lazzik.core.channel.channel import as_channel
+from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.scope import ALONE, Scope
@@ -35,4 +35,7 @@ def base_triple(part: Position | Rotation | Scale, clock: Clock) -> Points:
     (frames, 3) array
         In the part's unit.
     """
-    return np.stack([as_channel(number).base(clock) for number in (part.x, part.y, part.z)], axis=1)
+    out = np.empty((len(clock.frames), 3))
+    for column, number in enumerate((part.x, part.y, part.z)):
+        out[:, column] = number.base(clock) if isinstance(number, Channel) else number
+    return out

@@ -31,6 +31,7 @@ class Follow(Layer):
     below: ClassVar[Literal["ignored", "moves", "carried", "values"]] = "carried"
     loops: ClassVar[bool] = True
     needs: ClassVar[Literal["", "motion", "keys"]] = "motion"
+    elsewhen: ClassVar[bool] = True
 
     kind: Literal["follow"]
     combine: Combine = "replace"

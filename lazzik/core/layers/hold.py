@@ -28,6 +28,7 @@ class Hold(Layer):
     summary: ClassVar[str] = "Holds what lies below for some frames at a time: stop motion, readings that tick."
     below: ClassVar[Literal["ignored", "moves", "carried", "values"]] = "carried"
     needs: ClassVar[Literal["", "motion", "keys"]] = "motion"
+    elsewhen: ClassVar[bool] = True
 
     kind: Literal["hold"]
     combine: Combine = "replace"

@@ -363,21 +363,37 @@ def shape_noise(octaves: Samples, shape: Samples, reach: Table, side: int, out: 
     out : (frames,) array
         A mean of octaves; filled, in the channel's unit.
     """
-    changing, driven = octaves.shape[1] > 1, shape.shape[1] > 1
+    count, driven = out.shape[0], shape.shape[1] > 1
     low, high = reach_of(reach, octaves[0, 0], octaves[1, 0])
-    for i in range(out.shape[0]):
-        if changing:
+    if octaves.shape[1] > 1:
+        for i in range(count):
             low, high = reach_of(reach, octaves[0, i], octaves[1, i])
-        k = i if driven else 0
-        m = softly_limited((2.0 * out[i] - high - low) / (high - low))
-        v = 0.5 * (m + 1.0)
-        if shape[2, k] != 0.5 or shape[3, k] != 0.5:
-            v = shaped(v, shape[2, k], shape[3, k])
-        if side == 0:
-            v = 2.0 * v - 1.0
-        elif side == 2:
-            v = v - 1.0
-        out[i] = shape[0, k] * v + shape[1, k]
+            out[i] = (2.0 * out[i] - high - low) / (high - low)
+    else:
+        for i in range(count):
+            out[i] = (2.0 * out[i] - high - low) / (high - low)
+    for i in range(count):
+        if abs(out[i]) > SOFT:  # one in twenty
+            out[i] = softly_limited(out[i])
+    for i in range(count):
+        out[i] = 0.5 * (out[i] + 1.0)
+    if driven or shape[2, 0] != 0.5 or shape[3, 0] != 0.5:
+        for i in range(count):
+            k = i if driven else 0
+            out[i] = shaped(out[i], shape[2, k], shape[3, k])
+    if side == 0:
+        for i in range(count):
+            out[i] = 2.0 * out[i] - 1.0
+    elif side == 2:
+        for i in range(count):
+            out[i] = out[i] - 1.0
+    if driven:
+        for i in range(count):
+            out[i] = shape[0, i] * out[i] + shape[1, i]
+    else:
+        amplitude, offset = shape[0, 0], shape[1, 0]
+        for i in range(count):
+            out[i] = amplitude * out[i] + offset
 
 
 @kernel("void(float64[::1], int64, int64, float64[:, ::1], float64[:, :, :, ::1], int64, float64[::1])")

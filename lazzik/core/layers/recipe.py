@@ -87,6 +87,7 @@ class Use(Layer):
     below: ClassVar[Literal["ignored", "moves", "carried", "values"]] = "values"
     offered: ClassVar[bool] = False
     idle_at: ClassVar[dict[str, float]] = {"size": 0.0}
+    elsewhen: ClassVar[bool] = True
 
     kind: Literal["recipe"]
     combine: Combine = "replace"

@@ -33,6 +33,7 @@ class Repeat(Layer):
     summary: ClassVar[str] = "Plays the base's keys over and over: cycles keyed once, steps that climb."
     below: ClassVar[Literal["ignored", "moves", "carried", "values"]] = "carried"
     needs: ClassVar[Literal["", "motion", "keys"]] = "keys"
+    elsewhen: ClassVar[bool] = True
 
     kind: Literal["repeat"]
     combine: Combine = "replace"

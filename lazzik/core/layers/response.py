@@ -195,7 +195,9 @@ def nodes_for(clock: Clock, spring: Spring, loop: float | None) -> Clock:
 
 
 def _values(over: Over, clock: Clock) -> Samples:
-    return np.array(np.broadcast_to(np.asarray(over(clock), dtype=np.float64), clock.frames.shape))
+    out = np.empty(len(clock.frames))
+    out[:] = over(clock)
+    return out
 
 
 @kernel("void(float64[::1], float64[::1], float64[::1], float64[::1], float64[::1], float64[::1], float64[::1])")

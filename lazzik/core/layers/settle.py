@@ -37,6 +37,7 @@ class Settle(Layer):
     idle_at: ClassVar[dict[str, float]] = {"strength": 0.0}
     needs: ClassVar[Literal["", "motion", "keys"]] = "motion"
     feel: ClassVar[tuple[str, str] | None] = ("frequency", "strength")
+    elsewhen: ClassVar[bool] = True
 
     kind: Literal["settle"]
     frequency: Annotated[

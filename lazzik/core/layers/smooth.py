@@ -40,6 +40,7 @@ class Smooth(Layer):
     summary: ClassVar[str] = "Calms what lies below without delay: takes out the quick, keeps the slow."
     below: ClassVar[Literal["ignored", "moves", "carried", "values"]] = "carried"
     needs: ClassVar[Literal["", "motion", "keys"]] = "motion"
+    elsewhen: ClassVar[bool] = True
 
     kind: Literal["smooth"]
     combine: Combine = "replace"

@@ -96,9 +96,12 @@ class Address:
         return Address(self.node, self.path, self.hops[:-1]) if self.layer else self
 
 
-@dataclass(frozen=True)
+@dataclass(eq=False, slots=True)
 class Place:
-    """What an address leads to: the number, and how it describes itself (units settled)."""
+    """What an address leads to: the number, and how it describes itself (units settled).
+
+    (Made for every number that is asked for: a frozen one would take four times as long to make.)
+    """
 
     node: Node | None
     """The object; None for a dial and what belongs to a recipe."""
