@@ -30,7 +30,7 @@ from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import scene_text
 from lazzik.demo.station import station
 from lazzik.web.edits.routes import Edits, preview
-from lazzik.web.stage.motion import motion_of
+from lazzik.web.stage.motion import motions_of
 from lazzik.web.stage.points import bends
 from tests.browser.conftest import FLAGS
 from tests.serving import Server
@@ -54,7 +54,7 @@ def rows() -> Iterator[str]:
 
 def _server(scene: Scene, address: str, layer: str) -> str:
     memo = Memo()
-    motion_of(scene, list(scene.nodes), scene.clock(), Scope(scene, memo))
+    dict(motions_of(scene, list(scene.nodes), scene.clock(), Scope(scene, memo)))
 
     class One:
         """A store that holds the one scene."""

@@ -26,7 +26,7 @@ from lazzik.demo.station import station
 from lazzik.store.database import Database
 from lazzik.store.scenes import SceneStore
 from lazzik.web.edits.routes import Edits, preview
-from lazzik.web.stage.motion import motion_of
+from lazzik.web.stage.motion import motions_of
 
 OUT = Path(__file__).parent.parent / "docs" / "speed"
 SECONDS = 4.0
@@ -72,7 +72,7 @@ def editing(scene: Scene, folder: Path) -> Callable[[], object]:
 def dragging(scene: Scene) -> Callable[[], object]:
     """What the server does for one move of a slider."""
     memo, at = Memo(), [0]
-    motion_of(scene, list(scene.nodes), scene.clock(), Scope(scene, memo))
+    dict(motions_of(scene, list(scene.nodes), scene.clock(), Scope(scene, memo)))
 
     class One:
         """A store that holds the one scene."""

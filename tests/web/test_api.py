@@ -171,6 +171,6 @@ def test_long_motion_is_sent_object_by_object(client: TestClient, app: FastAPI) 
     state = app.state.store.create(Scene(name="Long", last=19_999, nodes=nodes), "new")
     with client.stream("GET", f"/scenes/{state.id}/motion", params={"per": 8}) as answer:
         parts = [len(part) for part in answer.iter_raw()]
-    each = 4 * 10 * 159_993
+    each = 4 * 4 * 159_993  # an orientation at each moment; place and size once
     assert sum(parts) > 5 * each
     assert max(parts) < 1.1 * each

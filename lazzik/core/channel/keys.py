@@ -118,7 +118,7 @@ class Curve:
         a, b = self.frames[0], self.frames[-1]
         own = self.frames[1:][(self.go[:-1] == GO_CODES["step"]) & (np.diff(self.values) != 0.0)]
         if not len(own) and self.before not in PLAYED and self.after not in PLAYED:
-            return own
+            return np.asarray(own)
         found = [own]
         for way, first, last in ((self.before, low, a), (self.after, b, high)):
             if way not in PLAYED or b <= a or first >= last:

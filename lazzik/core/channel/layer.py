@@ -257,7 +257,7 @@ class Layer(Frozen):
         return {}
 
     @classmethod
-    @cache  # noqa: B019 (classes live as long as the program)
+    @cache
     def settings(cls) -> dict[str, tuple[str, ...]]:
         """The kind's own choices that are no numbers: field -> what may be chosen."""
         own = set(cls.model_fields) - set(Layer.model_fields)

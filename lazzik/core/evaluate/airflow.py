@@ -26,7 +26,7 @@ from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import constant, value_of
 from lazzik.core.evaluate.jumps import jumps_of
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.transforms import moves, world
+from lazzik.core.evaluate.transforms import moves, numbers_of_transforms, world
 from lazzik.core.evaluate.triples import base_triple
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.references import air_of, fields_for, seen_by
@@ -251,8 +251,7 @@ def _air_numbers(scene: Scene, node: Node) -> list[float | Channel]:
 
 def _place_numbers(scene: Scene, node: Node) -> list[float | Channel]:
     """The numbers of where an object is, and all above it."""
-    parts = [part for here in scene.lineage(node) for part in (here.position, here.rotation, here.scale)]
-    return [number for part in parts for number in (part.x, part.y, part.z)]
+    return list(numbers_of_transforms(scene.lineage(node)))
 
 
 def _scene(scope: Scope) -> Scene:

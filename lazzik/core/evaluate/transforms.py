@@ -5,6 +5,7 @@ What aims is turned by evaluate/aimed.py.
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import Literal
 
@@ -13,7 +14,6 @@ from numpy.typing import NDArray
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
-from lazzik.core.document import Frozen
 from lazzik.core.evaluate.aimed import Aimer
 from lazzik.core.evaluate.quaternions import orientations, place_by
 from lazzik.core.evaluate.scope import ALONE, Scope
@@ -39,14 +39,15 @@ PARTS: tuple[Part, ...] = ("position", "rotation", "scale")
 
 def moves(scene: Scene, node: Node, parts: tuple[Part, ...] = PARTS) -> bool:
     """Whether one of these parts of an object's transform can change over time."""
-    held: list[Frozen] = [getattr(node, name) for name in parts]
+    for name in parts:
+        part = getattr(node, name)
+        if _changes(part.x) or _changes(part.y) or _changes(part.z):
+            return True
     aim = node.aim if "rotation" in parts and node.aim is not None and node.aim.acts else None
-    if aim is not None:
-        held += [aim, node.position]
-    if any(isinstance(number, Channel) and number.moves for part in held for _, number, _ in channels_of(part)):
-        return True
     if aim is None:
         return False
+    if any(_changes(number) for part in (aim, node.position) for _, number, _ in channels_of(part)):
+        return True
     above = tuple(scene.lineage(node))[1:]
     if aim.target is None:
         return any(moves(scene, here) for here in above)
@@ -54,6 +55,17 @@ def moves(scene: Scene, node: Node, parts: tuple[Part, ...] = PARTS) -> bool:
     turned: tuple[Part, ...] = PARTS if aim.turned_target else ("position",)
     carriers = (*above, *tuple(scene.lineage(target))[1:])
     return moves(scene, target, turned) or any(moves(scene, here) for here in carriers)
+
+
+def _changes(number: float | Channel) -> bool:
+    return isinstance(number, Channel) and number.moves
+
+
+def numbers_of_transforms(nodes: Iterable[Node]) -> Iterator[float | Channel]:
+    """The numbers of where objects are."""
+    for node in nodes:
+        for part in (node.position, node.rotation, node.scale):
+            yield from (part.x, part.y, part.z)
 
 
 def transforms(node: Node, clock: Clock, scope: Scope = ALONE) -> Transforms:
@@ -92,9 +104,11 @@ def part_of(node: Node, part: Part, clock: Clock, scope: Scope) -> NDArray[np.fl
     (frames, 3) or (frames, 4) array
         Metres, quaternions or factors.
     """
-    if part == "rotation":
-        return transforms(node, clock, scope).orientation
-    return triple(getattr(node, part), clock, scope.at(node.id))
+    if part != "rotation":
+        return triple(getattr(node, part), clock, scope.at(node.id))
+    if node.aim is not None and node.aim.acts:
+        return rows_of(node, clock, scope)[:, 3:7]
+    return orientations(triple(node.rotation, clock, scope.at(node.id)), node.rotation.order)
 
 
 def world(scene: Scene, node: Node | None, clock: Clock, scope: Scope = ALONE) -> NDArray[np.float64]:

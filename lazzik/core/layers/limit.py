@@ -21,7 +21,6 @@ from lazzik.core.document import Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.types import SampleRows, Samples
 
-
 LIMITS = ("lowest", "highest", "knee")
 """The numbers that the kernel takes, in their order."""
 

@@ -215,7 +215,14 @@ def shaped(v: float, bias: float, gain: float) -> float:
 
 @kernel("void(float64[::1], int64, int64, int64, float64[::1], float64[::1], float64[::1], float64[::1])")
 def _cells(
-    position: Samples, frequency: int, wrap: int, octave: int, seeds: Samples, place: Samples, low: Samples, high: Samples
+    position: Samples,
+    frequency: int,
+    wrap: int,
+    octave: int,
+    seeds: Samples,
+    place: Samples,
+    low: Samples,
+    high: Samples,
 ) -> None:
     """Where positions lie in their cells of one octave, and the lattice at both sides. It is worked out once for all
     positions in a row that share a cell.
@@ -417,9 +424,7 @@ def noise(
     shape_noise(numbers[:3], numbers[3:], reach[character], side, out)
 
 
-@kernel(
-    "void(float64[:, ::1], int64[::1], int64, float64[:, :, ::1], float64[:, :, :, ::1], int64, float64[:, ::1])"
-)
+@kernel("void(float64[:, ::1], int64[::1], int64, float64[:, :, ::1], float64[:, :, :, ::1], int64, float64[:, ::1])")
 def noises(
     position: SampleRows,
     wraps: NDArray[np.int64],

@@ -22,7 +22,7 @@ from lazzik.web.requests.bodies import Raw, body_of, described, invalid
 from lazzik.web.requests.fields import FrameNumber, RevisionBody
 from lazzik.web.scatter.crowds import crowds_between
 from lazzik.web.stack.curves import curves_of
-from lazzik.web.stage.motion import motion_of
+from lazzik.web.stage.motion import motions_of
 from lazzik.web.stage.points import bends, points_of
 from lazzik.web.ui.encode import packed
 from lazzik.work.source import Source
@@ -96,7 +96,7 @@ def preview(scene_id: str, body: Given, store: Store, memo: Kept) -> Response:
     content: dict[str, Any] = {}
     if body.at:  # on the finest clock, so first: the others find what they need in it
         content["strata"] = curves_of(scope, after, body.at, body.also)
-    content["motion"] = motion_of(after, nodes, after.clock(), scope)
+    content["motion"] = dict(motions_of(after, nodes, after.clock(), scope))
     if body.frame is not None and after.first <= body.frame <= after.last:
         shaped = [node for node in reshaped(before, after, nodes) if node.visible and bends(after, node)]
         now = Clock.over(after.fps, after.first, body.frame, start=body.frame)

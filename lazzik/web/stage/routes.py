@@ -19,7 +19,7 @@ from lazzik.core.scene.scene import MOST_FRAMES
 from lazzik.web.deps import Kept, Store
 from lazzik.web.requests.fields import AskedRevision, FrameNumber
 from lazzik.web.stage.geometry import geometry_key
-from lazzik.web.stage.motion import motion_of_one
+from lazzik.web.stage.motion import motions_of
 from lazzik.web.stage.points import MOST_AT_ONCE, MOST_MOMENTS, bends, in_range, points_of, shaped
 from lazzik.web.states import Beside, Seen
 from lazzik.web.ui.encode import floats, packed, streamed
@@ -64,7 +64,7 @@ def motion(
         "geometry": geometry_key(scene),
     }
     scope = Scope(scene, memo, [])
-    return streamed(head, "motion", ((node.id, motion_of_one(scene, node, clock, scope)) for node in nodes), len(nodes))
+    return streamed(head, "motion", motions_of(scene, nodes, clock, scope), len(nodes))
 
 
 @router.get("/rest.glb")

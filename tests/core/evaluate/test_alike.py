@@ -60,9 +60,8 @@ def test_every_setting_of_every_kind(name: str) -> None:
         for loop in (None, 37.0) if BY_KIND[name].loops else (None,):
             chosen = dict(zip(settings, choices, strict=True)) | {"loop": loop}
             lowest = [layer("wave", rng, id="low") for _ in range(MANY_ALIKE)]
-            same_as_alone(
-                *crowd([Channel(value=float(k), layers=(low, layer(name, rng, **chosen))) for k, low in enumerate(lowest)])
-            )
+            stacks = [(low, layer(name, rng, **chosen)) for low in lowest]
+            same_as_alone(*crowd([Channel(value=float(k), layers=stack) for k, stack in enumerate(stacks)]))
 
 
 @pytest.mark.parametrize("combine", ["add", "subtract", "multiply", "replace"])
@@ -79,9 +78,8 @@ def test_every_way_to_join_and_keyed_bases(combine: str) -> None:
 def test_alike_below_a_layer_of_any_kind(above: str) -> None:
     rng = np.random.default_rng(3)
     fields: dict[str, Any] = {"text": "x + sin(t)"} if above == "formula" else {}
-    same_as_alone(
-        *crowd([Channel(layers=(layer("noise", rng), layer(above, rng, id="top", **fields))) for _ in range(MANY_ALIKE)])
-    )
+    stacks = [(layer("noise", rng), layer(above, rng, id="top", **fields)) for _ in range(MANY_ALIKE)]
+    same_as_alone(*crowd([Channel(layers=stack) for stack in stacks]))
 
 
 def test_what_is_driven_windowed_muted_soloed_or_in_a_sheaf() -> None:
