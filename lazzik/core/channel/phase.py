@@ -181,7 +181,7 @@ def steady(rates: SampleRows, asked: Clock, loop: float | None, *, least: int = 
         Cycles per second.
     """
     if loop is None:
-        return Phases(np.asarray(asked.elapsed * (rates / asked.fps)), rates, np.zeros(len(rates), np.int64))
+        return Phases(np.array(asked.elapsed * (rates / asked.fps), dtype=np.float64), rates, np.zeros(len(rates), np.int64))
     wraps = np.array([_whole(float(total), least) for total in rates[:, 0] * loop / asked.fps], dtype=np.int64)
     return Phases(_around(asked, loop, wraps[:, None]), wraps[:, None] * asked.fps / loop, wraps)
 
