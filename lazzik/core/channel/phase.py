@@ -165,7 +165,8 @@ def _around(asked: Clock, loop: float, wrap: Any) -> NDArray[np.float64]:
 class Phases:
     """The phases of many at once, as `Phase` has them for one."""
 
-    cycles: SampleRows
+    cycles: NDArray[Any]
+    """(rows, frames)."""
     start_rates: SampleRows
     """(rows, 1) cycles per second."""
     wraps: NDArray[np.int64]
@@ -181,9 +182,9 @@ def steady(rates: SampleRows, asked: Clock, loop: float | None, *, least: int = 
         Cycles per second.
     """
     if loop is None:
-        return Phases(np.array(asked.elapsed * (rates / asked.fps), dtype=np.float64), rates, np.zeros(len(rates), np.int64))
+        return Phases(asked.elapsed * (rates / asked.fps), rates, np.zeros(len(rates), np.int64))
     wraps = np.array([_whole(float(total), least) for total in rates[:, 0] * loop / asked.fps], dtype=np.int64)
-    return Phases(_around(asked, loop, wraps[:, None]), wraps[:, None] * asked.fps / loop, wraps)
+    return Phases(_around(asked, loop, wraps[:, None]), np.asarray(wraps[:, None] * asked.fps / loop, np.float64), wraps)
 
 
 def _whole(total: float, least: int) -> int:
