@@ -140,10 +140,14 @@ def curve_through(keys: tuple[Key, ...], fps: float, before: Beyond = "hold", af
     """The curve of keys that are in order of their frames."""
     frames = np.array([k.frame for k in keys])
     values = np.array([k.value for k in keys])
-    settled = all(isinstance(k.slope_in, float) and isinstance(k.slope_out, float) for k in keys)
-    automatic = values if settled else automatic_slopes(frames / fps, values, before, after)
+    arrives, leaves = [k.slope_in for k in keys], [k.slope_out for k in keys]
+    go = np.array([GO_CODES[k.go] for k in keys], dtype=np.float64)
+    if all(isinstance(slope, float) for slope in arrives) and all(isinstance(slope, float) for slope in leaves):
+        slopes_in, slopes_out = np.array(arrives, dtype=np.float64), np.array(leaves, dtype=np.float64)
+        return Curve(frames, values, slopes_in, slopes_out, go, before, after)
+    automatic = automatic_slopes(frames / fps, values, before, after)
     rise = np.zeros(len(keys) + 1)
-    if not settled and len(keys) > 1:
+    if len(keys) > 1:
         rise[1:-1] = np.diff(values) * fps / np.diff(frames)
         rise[0], rise[-1] = rise[1], rise[-2]
 
@@ -153,9 +157,9 @@ def curve_through(keys: tuple[Key, ...], fps: float, before: Beyond = "hold", af
     return Curve(
         frames,
         values,
-        np.array([slope(k.slope_in, i, rise[i]) for i, k in enumerate(keys)]),
-        np.array([slope(k.slope_out, i, rise[i + 1]) for i, k in enumerate(keys)]),
-        np.array([float(GO_CODES[k.go]) for k in keys]),
+        np.array([slope(asked, i, rise[i]) for i, asked in enumerate(arrives)]),
+        np.array([slope(asked, i, rise[i + 1]) for i, asked in enumerate(leaves)]),
+        go,
         before,
         after,
     )

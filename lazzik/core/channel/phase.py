@@ -184,7 +184,9 @@ def steady(rates: SampleRows, asked: Clock, loop: float | None, *, least: int = 
     if loop is None:
         return Phases(asked.elapsed * (rates / asked.fps), rates, np.zeros(len(rates), np.int64))
     wraps = np.array([_whole(float(total), least) for total in rates[:, 0] * loop / asked.fps], dtype=np.int64)
-    return Phases(_around(asked, loop, wraps[:, None]), np.asarray(wraps[:, None] * asked.fps / loop, np.float64), wraps)
+    return Phases(
+        _around(asked, loop, wraps[:, None]), np.asarray(wraps[:, None] * asked.fps / loop, np.float64), wraps
+    )
 
 
 def _whole(total: float, least: int) -> int:

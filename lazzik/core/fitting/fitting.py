@@ -13,13 +13,17 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lazzik.core.channel.keys import Go, Key, curve_through
 from lazzik.core.document import LARGEST
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.fitting.smooth_fit import fit_smooth
 from lazzik.core.fitting.thorough_fit import fit_thoroughly
+from lazzik.core.kernels import kernel
 from lazzik.core.types import Samples
+
+Marks = NDArray[np.bool_]  # (n,) whether something is so at each sample
 
 Find = Callable[..., int]
 """What finds keys on a smooth stretch: `fit_smooth`, or `fit_thoroughly`."""
@@ -222,32 +226,50 @@ def _fit_piece(
 
 def _cut(y: Samples, tolerance: float) -> _Cuts:
     """Find jumps, holds and corners."""
-    step = np.abs(np.diff(y))
-    cuts = _Cuts()
-    cuts.jumps = set(np.flatnonzero((step > 2 * tolerance) & (step > ISOLATED * _neighbours(step, 1))).tolist())
-    equal = step <= 1e-12 * max(1e-300, float(np.max(np.abs(y))))
-    edges = np.flatnonzero(np.diff(np.concatenate(([0], equal.astype(np.int8), [0]))))
-    for a, b in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
-        if b - a + 1 >= HOLD_SAMPLES:
-            cuts.holds.append((a, b))
-    bend = np.zeros_like(y)
-    bend[1:-1] = np.abs(np.diff(y, 2))
-    for jump in cuts.jumps:
-        bend[max(0, jump - 1) : jump + 3] = 0.0
-    # a corner between two samples shows at both: the pair is compared with a frame's worth on either side
-    around = np.maximum.reduce([_neighbours(bend, distance) for distance in (2, 3, 4)])
-    corner = (bend > 0.25 * tolerance) & (bend > ISOLATED * around) & (bend >= _neighbours(bend, 1))
-    cuts.corners = set(np.flatnonzero(corner).tolist())
-    return cuts
+    jump, level, corner = (np.zeros(len(y), np.bool_) for _ in range(3))
+    _mark(y, tolerance, jump, level, corner)
+    edges = np.flatnonzero(np.diff(np.concatenate(([0], level[:-1].astype(np.int8), [0]))))
+    holds = [
+        (a, b) for a, b in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True) if b - a + 1 >= HOLD_SAMPLES
+    ]
+    return _Cuts(set(np.flatnonzero(jump).tolist()), holds, set(np.flatnonzero(corner).tolist()))
 
 
-def _neighbours(values: Samples, distance: int) -> Samples:
-    """(n,) the larger of the two values so many places away on either side; 0 beyond the ends."""
-    out = np.zeros_like(values)
-    if len(values) > distance:
-        out[distance:] = values[:-distance]
-        out[:-distance] = np.maximum(out[:-distance], values[distance:])
-    return out
+@kernel("void(float64[::1], float64, boolean[::1], boolean[::1], boolean[::1])")
+def _mark(y: Samples, tolerance: float, jump: Marks, level: Marks, corner: Marks) -> None:
+    """Mark where the signal jumps to the next sample, where it stays as it is, and where it has a corner.
+
+    Parameters
+    ----------
+    y : (n,) array
+        Samples, in any unit.
+    jump, level, corner : (n,) arrays
+        Filled.
+    """
+    count = y.shape[0]
+    step, bend = np.zeros(count + 2), np.zeros(count + 8)  # with nothing on either side
+    largest = 1e-300
+    for i in range(count):
+        largest = max(largest, abs(y[i]))
+    for i in range(count - 1):
+        step[i + 1] = abs(y[i + 1] - y[i])
+        level[i] = step[i + 1] <= 1e-12 * largest
+    for i in range(1, count - 1):
+        bend[i + 4] = abs((y[i + 1] - y[i]) - (y[i] - y[i - 1]))
+    for i in range(count - 1):
+        here = step[i + 1]
+        jump[i] = here > 2.0 * tolerance and here > ISOLATED * max(step[i], step[i + 2])
+        if jump[i]:
+            bend[max(0, i - 1) + 4 : i + 3 + 4] = 0.0
+    for i in range(count):
+        k = i + 4
+        here = bend[k]
+        if here > 0.25 * tolerance and here >= max(bend[k - 1], bend[k + 1]):
+            # a corner between two samples shows at both: the pair is compared with a frame's worth on either side
+            around = max(bend[k - 2], bend[k + 2])
+            around = max(around, max(bend[k - 3], bend[k + 3]))
+            around = max(around, max(bend[k - 4], bend[k + 4]))
+            corner[i] = here > ISOLATED * around
 
 
 def _exact_around(knots: dict[int, _Knot], misses: list[int], y: Samples) -> dict[int, _Knot]:

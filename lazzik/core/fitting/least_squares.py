@@ -1,13 +1,30 @@
 """Values and slopes of given keys: a banded least-squares problem in the Hermite basis, solved by a Cholesky factor and
 re-weighted by the error (C. L. Lawson, 1961) so that the largest error falls. Slopes are per sample.
+
+Within a segment of n samples the cubic is written in v = 2i/n − 1,
+
+    p(v) = Σ_k c_k v^k,   c = Hᵀ·(v₀, n/2·m₀, v₁, n/2·m₁)
+
+with H the Hermite basis over [−1, 1] in powers of v. The normal equations then come from the moments Σ w v^k and
+Σ w y v^k alone: nothing is stored for a sample but its weight.
 """
 
 from __future__ import annotations
 
 import numpy as np
 
+from lazzik.core.fitting.minimax import farthest
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Places, Samples
+
+HERMITE = np.array([[2.0, -3.0, 0.0, 1.0], [1.0, -1.0, -1.0, 1.0], [2.0, 3.0, 0.0, -1.0], [-1.0, -1.0, 1.0, 1.0]]) / 4.0
+"""(4, 4) value and slope at the left end, then at the right, each a cubic over [−1, 1] by powers of v."""
+
+PRODUCTS = np.array([[np.convolve(a, b) for b in HERMITE] for a in HERMITE])
+"""(4, 4, 7) the products of two of them, by powers of v."""
+
+MOMENTS, WITH_Y = 7, 4
+"""Powers of v that are summed by weight, and by weight times sample."""
 
 HOPELESS = 1.7
 """A solve whose error exceeds the tolerance so many times after two rounds will not come down in the rest."""
@@ -54,107 +71,118 @@ def _cholesky(band: Samples, right: Samples) -> None:
         right[r] /= band[r, 0]
 
 
-@kernel(
-    "void(float64[:, ::1], float64[::1], float64[::1], int64, int64, int64, float64[:, ::1], float64[::1], int64)",
-    regroup=True,
-)
-def _gather(
-    basis: Samples, weights: Samples, y: Samples, a: int, b: int, start: int, band: Samples, right: Samples, row: int
-) -> None:
-    """Add the normal equations of the segment on samples a … b − 1 to the system, from a row on."""
-    s00 = s10 = s11 = s20 = s21 = s22 = s30 = s31 = s32 = s33 = 0.0
+@kernel("void(float64[::1], float64[::1], float64[::1])", regroup=True)
+def _moments(weights: Samples, y: Samples, out: Samples) -> None:
+    """Sums over the samples of a segment: of weights times powers of v, then of weights times samples times powers."""
+    step = 2.0 / y.shape[0]
+    s0 = s1 = s2 = s3 = s4 = s5 = s6 = 0.0
     r0 = r1 = r2 = r3 = 0.0
-    for i in range(a - start, b - start):
-        w, h0, h1, h2, h3 = weights[i], basis[0, i], basis[1, i], basis[2, i], basis[3, i]
-        p0, p1, p2, p3 = w * h0, w * h1, w * h2, w * h3
-        s00 += p0 * h0
-        s10 += p1 * h0
-        s11 += p1 * h1
-        s20 += p2 * h0
-        s21 += p2 * h1
-        s22 += p2 * h2
-        s30 += p3 * h0
-        s31 += p3 * h1
-        s32 += p3 * h2
-        s33 += p3 * h3
-        here = y[start + i]
-        r0 += p0 * here
-        r1 += p1 * here
-        r2 += p2 * here
-        r3 += p3 * here
-    band[row, 0] += s00
-    band[row + 1, 0] += s11
-    band[row + 1, 1] += s10
-    band[row + 2, 0] += s22
-    band[row + 2, 1] += s21
-    band[row + 2, 2] += s20
-    band[row + 3, 0] += s33
-    band[row + 3, 1] += s32
-    band[row + 3, 2] += s31
-    band[row + 3, 3] += s30
-    right[row] += r0
-    right[row + 1] += r1
-    right[row + 2] += r2
-    right[row + 3] += r3
+    for i in range(y.shape[0]):
+        v = i * step - 1.0
+        w, z = weights[i], y[i]
+        p1 = w * v
+        p2 = p1 * v
+        p3 = p2 * v
+        v3 = v * v * v
+        s0 += w
+        s1 += p1
+        s2 += p2
+        s3 += p3
+        s4 += p1 * v3
+        s5 += p2 * v3
+        s6 += p3 * v3
+        r0 += w * z
+        r1 += p1 * z
+        r2 += p2 * z
+        r3 += p3 * z
+    out[0], out[1], out[2], out[3], out[4], out[5], out[6] = s0, s1, s2, s3, s4, s5, s6
+    out[7], out[8], out[9], out[10] = r0, r1, r2, r3
 
 
-@kernel("float64[:, ::1](int64[::1], int64, int64)")
-def _basis(keys: Places, lo: int, hi: int) -> Samples:
-    """(4, samples) what the values and slopes at both ends of its segment give to each sample: the Hermite basis. The
-    end of a segment is the next one's start."""
-    start = keys[lo]
-    basis = np.empty((4, keys[hi] - start))
-    for s in range(lo, hi):
-        span = keys[s + 1] - keys[s]
-        for i in range(span):
-            u = i / span
-            rest = 1.0 - u
-            row = keys[s] + i - start
-            basis[0, row] = (1.0 + 2.0 * u) * rest * rest
-            basis[1, row] = u * rest * rest * span
-            basis[2, row] = u * u * (3.0 - 2.0 * u)
-            basis[3, row] = -u * u * rest * span
-    return basis
+@kernel("void(float64[::1], float64, float64[:, ::1], float64[::1], int64)")
+def _gather(sums: Samples, half: float, band: Samples, right: Samples, row: int) -> None:
+    """Add the normal equations of a segment of 2 · half samples to the system, from a row on."""
+    for i in range(4):
+        own = half if i % 2 else 1.0
+        total = 0.0
+        for k in range(WITH_Y):
+            total += HERMITE[i, k] * sums[MOMENTS + k]
+        right[row + i] += own * total
+        for j in range(i + 1):
+            total = 0.0
+            for k in range(MOMENTS):
+                total += PRODUCTS[i, j, k] * sums[k]
+            band[row + i, i - j] += own * (half if j % 2 else 1.0) * total
+
+
+@kernel("UniTuple(float64, 4)(float64, float64, float64, float64, float64)")
+def powers(v0: float, m0: float, v1: float, m1: float, half: float) -> tuple[float, float, float, float]:
+    """The cubic between two keys 2 · half samples apart, by powers of v."""
+    m0, m1 = half * m0, half * m1
+    return (
+        0.25 * (2.0 * v0 + m0 + 2.0 * v1 - m1),
+        0.25 * (-3.0 * v0 - m0 + 3.0 * v1 - m1),
+        0.25 * (m1 - m0),
+        0.25 * (v0 + m0 - v1 + m1),
+    )
+
+
+@kernel("float64(float64[::1], int64[::1], int64, float64[::1], float64[::1])")
+def segment_error(y: Samples, keys: Places, s: int, values: Samples, slopes: Samples) -> float:
+    """Largest error of the segment from key s to s + 1.
+
+    Parameters
+    ----------
+    y : (n,) array
+        Samples, in any unit.
+    keys : (keys,) array
+        Places of samples, rising.
+    values, slopes : (keys,) arrays
+        In the unit of y, and per sample.
+
+    Returns
+    -------
+    float
+        In the unit of y.
+    """
+    errors = np.empty(keys[s + 1] - keys[s] + 1)
+    _segment_errors(y[keys[s] : keys[s + 1] + 1], values[s], slopes[s], values[s + 1], slopes[s + 1], errors)
+    return farthest(errors)
+
+
+@kernel("void(float64[::1], float64, float64, float64, float64, float64[::1])", regroup=True)
+def _segment_errors(y: Samples, v0: float, m0: float, v1: float, m1: float, out: Samples) -> None:
+    """How far the samples from one key to the next are from the cubic between them.
+
+    Parameters
+    ----------
+    out : (samples,) array
+        Filled, with signs.
+    """
+    span = y.shape[0] - 1
+    step = 2.0 / span
+    c0, c1, c2, c3 = powers(v0, m0, v1, m1, 0.5 * span)
+    for i in range(y.shape[0]):
+        v = i * step - 1.0
+        out[i] = c0 + v * (c1 + v * (c2 + v * c3)) - y[i]
+
+
+@kernel("UniTuple(float64, 2)(float64[::1], float64[::1], float64)", regroup=True)
+def _weigh(errors: Samples, weights: Samples, tolerance: float) -> tuple[float, float]:
+    """Weigh each sample by its error for the next round (Lawson); the weighted sum of squares and the sum of weights
+    before it."""
+    squares, total, least = 0.0, 0.0, 1e-3 * tolerance
+    for i in range(weights.shape[0]):
+        error, w = abs(errors[i]), weights[i]
+        squares += w * error * error
+        total += w
+        weights[i] = w * (error + least)
+    return squares, total
 
 
 @kernel(
-    "UniTuple(float64, 4)(float64[::1], int64[::1], int64, int64, float64[::1], float64[::1], float64[:, ::1], "
-    "float64[::1], float64)",
-    regroup=True,
-)
-def _weigh(
-    y: Samples,
-    keys: Places,
-    lo: int,
-    hi: int,
-    values: Samples,
-    slopes: Samples,
-    basis: Samples,
-    weights: Samples,
-    tolerance: float,
-) -> tuple[float, float, float, float]:
-    """Weigh each sample by its error for the next round (Lawson); the largest error, the largest new weight, the
-    weighted sum of squares and the sum of weights."""
-    start = keys[lo]
-    worst, largest, squares, total = 0.0, 0.0, 0.0, 0.0
-    for s in range(lo, hi):
-        v0, m0, v1, m1 = values[s], slopes[s], values[s + 1], slopes[s + 1]
-        for row in range(keys[s] - start, keys[s + 1] - start):
-            fitted = basis[0, row] * v0 + basis[1, row] * m0 + basis[2, row] * v1 + basis[3, row] * m1
-            error = abs(fitted - y[start + row])
-            worst = max(worst, error)
-            w = weights[row]
-            squares += w * error * error
-            total += w
-            w *= error + 1e-3 * tolerance
-            weights[row] = w
-            largest = max(largest, w)
-    return worst, largest, squares, total
-
-
-@kernel(
-    "void(float64[::1], int64[::1], int64, int64, float64[::1], float64[::1], boolean, boolean, float64[:, ::1], "
-    "float64[::1], float64[:, ::1], float64[::1])"
+    "void(float64[::1], int64[::1], int64, int64, float64[::1], float64[::1], boolean, boolean, float64[::1], "
+    "float64[:, ::1], float64[::1])"
 )
 def _least_squares(
     y: Samples,
@@ -165,7 +193,6 @@ def _least_squares(
     slopes: Samples,
     hold_first: bool,
     hold_last: bool,
-    basis: Samples,
     weights: Samples,
     band: Samples,
     right: Samples,
@@ -173,10 +200,13 @@ def _least_squares(
     """Values and slopes of keys lo … hi with the least weighted squares of errors; `band` and `right` are room to work
     in."""
     start, count = keys[lo], len(right)
+    sums = np.empty(MOMENTS + WITH_Y)
     band[:] = 0.0
     right[:] = 0.0
     for s in range(lo, hi):
-        _gather(basis, weights, y, keys[s], keys[s + 1], start, band, right, 2 * (s - lo))
+        a, b = keys[s], keys[s + 1]
+        _moments(weights[a - start : b - start], y[a:b], sums)
+        _gather(sums, 0.5 * (b - a), band, right, 2 * (s - lo))
     for row in range(count):
         band[row, 0] = band[row, 0] * (1.0 + 1e-12) + 1e-14
     _fix(band, right, 0, values[lo])
@@ -228,18 +258,20 @@ def solve(
     start, end = keys[lo], keys[hi]
     count = 2 * (hi - lo + 1)
     length = end - start
-    weights = np.ones(length)
-    basis = _basis(keys, lo, hi)
+    weights, errors = np.ones(length), np.empty(length + 1)
     band = np.empty((count, 4))
     right = np.empty(count)
     best = np.inf
     best_values = values[lo : hi + 1].copy()
     best_slopes = slopes[lo : hi + 1].copy()
-    at_end = abs(values[hi] - y[end])
     for turn in range(rounds):
-        _least_squares(y, keys, lo, hi, values, slopes, hold_first, hold_last, basis, weights, band, right)
-        worst, largest, squares, total = _weigh(y, keys, lo, hi, values, slopes, basis, weights, tolerance)
-        worst = max(worst, at_end)
+        _least_squares(y, keys, lo, hi, values, slopes, hold_first, hold_last, weights, band, right)
+        for s in range(lo, hi):
+            a, b = keys[s], keys[s + 1]
+            part = errors[a - start : b - start + 1]  # its last sample is the next one's first
+            _segment_errors(y[a : b + 1], values[s], slopes[s], values[s + 1], slopes[s + 1], part)
+        worst = farthest(errors)
+        squares, total = _weigh(errors[:length], weights, tolerance)
         if worst < best:
             best = worst
             best_values[:] = values[lo : hi + 1]
@@ -249,8 +281,9 @@ def solve(
         stuck = (turn == 1 and best > HOPELESS * tolerance) or (turn == 4 and best > FAR * tolerance)
         if best <= tolerance or stuck or hopeless:
             break
+        share = 1.0 / farthest(weights)
         for row in range(length):
-            weights[row] = weights[row] / largest + 1e-6
+            weights[row] = weights[row] * share + 1e-6
     values[lo : hi + 1] = best_values
     slopes[lo : hi + 1] = best_slopes
     return best

@@ -8,8 +8,6 @@ rounds.
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 
 from lazzik.core.kernels import kernel
@@ -19,6 +17,9 @@ PER_FRAME = 4
 """Samples per frame at which a bake is checked: the whole frame and three sub-frames."""
 
 ROUNDS = 40
+
+EXTREMES = 1.0 - np.cos(np.pi * np.arange(5) / 4)
+"""Where a Chebyshev polynomial of the fourth degree is largest, from 0 to 2: the five to begin with."""
 
 
 @kernel("void(int64[::1], int64, boolean)")
@@ -49,6 +50,49 @@ def _exchange(ref: Places, place: int, same: bool) -> None:
             return
 
 
+@kernel("float64(float64[::1])")
+def farthest(errors: Samples) -> float:
+    """The largest size among some errors; 0 of none. Four at a time: one maximum after the other waits for itself.
+
+    Parameters
+    ----------
+    errors : (n,) array
+        In any unit.
+
+    Returns
+    -------
+    float
+        In the same unit.
+    """
+    count = errors.shape[0]
+    a = b = c = d = 0.0
+    whole = count - count % 4
+    for i in range(0, whole, 4):
+        a, b = max(a, abs(errors[i])), max(b, abs(errors[i + 1]))
+        c, d = max(c, abs(errors[i + 2])), max(d, abs(errors[i + 3]))
+    for i in range(whole, count):
+        a = max(a, abs(errors[i]))
+    return max(max(a, b), max(c, d))
+
+
+@kernel("void(float64[::1], float64[::1], float64[::1], float64[::1])", regroup=True)
+def _errors(y: Samples, c: Samples, x: Samples, out: Samples) -> None:
+    """How far samples are from a cubic.
+
+    Parameters
+    ----------
+    c, x : (5,) arrays
+        Newton's form of the cubic: its coefficients, and the places in [−1, 1] where it is set.
+    out : (n,) array
+        Filled: of as many samples, with their signs.
+    """
+    step = 2.0 / (out.shape[0] - 1)
+    c0, c1, c2, c3, x0, x1, x2 = c[0], c[1], c[2], c[3], x[0], x[1], x[2]
+    for i in range(out.shape[0]):
+        t = i * step - 1.0
+        out[i] = y[i] - (c0 + (t - x0) * (c1 + (t - x1) * (c2 + (t - x2) * c3)))
+
+
 @kernel("boolean(float64[::1], int64, int64, float64)")
 def cubic_fits(y: Samples, a: int, b: int, tolerance: float) -> bool:
     """Whether some cubic stays within `tolerance` of samples y[a] … y[b], both included.
@@ -66,46 +110,39 @@ def cubic_fits(y: Samples, a: int, b: int, tolerance: float) -> bool:
     if count <= 4:
         return True
     half = 0.5 * (count - 1)
+    part, room = y[a : b + 1], np.empty(count + 15)  # one array: getting four took as long as a round
+    errors, x, c, signs = room[:count], room[count : count + 5], room[count + 5 : count + 10], room[count + 10 :]
     ref = np.empty(5, np.int64)
     for j in range(5):
-        ref[j] = int(round(half * (1.0 - math.cos(math.pi * j / 4))))
+        ref[j] = int(round(half * EXTREMES[j]))
     for j in range(1, 5):
         ref[j] = max(ref[j], ref[j - 1] + 1)
     ref[4] = count - 1
     for j in range(3, -1, -1):
         ref[j] = min(ref[j], ref[j + 1] - 1)
-    x = np.empty(5)
-    c = np.empty(4)
     for _ in range(ROUNDS):
-        level, top, bottom = 0.0, 0.0, 0.0
         for j in range(5):
             x[j] = ref[j] / half - 1.0
-        for j in range(5):
-            product = 1.0
-            for k in range(5):
-                if k != j:
-                    product *= x[j] - x[k]
-            top += y[a + ref[j]] / product
-            bottom += (1.0 if j % 2 == 0 else -1.0) / product
-        level = top / bottom
+            c[j], signs[j] = part[ref[j]], 1.0 if j % 2 == 0 else -1.0
+        for order in range(1, 5):  # divided differences, of the samples and of a level error's signs
+            for j in range(4, order - 1, -1):
+                apart = 1.0 / (x[j] - x[j - order])
+                c[j], signs[j] = (c[j] - c[j - 1]) * apart, (signs[j] - signs[j - 1]) * apart
+        level = c[4] / signs[4]
         if abs(level) > tolerance:
             return False
         for j in range(4):
-            c[j] = y[a + ref[j]] - (level if j % 2 == 0 else -level)
-        for order in range(1, 4):
-            for j in range(3, order - 1, -1):
-                c[j] = (c[j] - c[j - 1]) / (x[j] - x[j - order])
-        worst, place, error_there = 0.0, 0, 0.0
-        for i in range(count):
-            t = i / half - 1.0
-            error = y[a + i] - (c[0] + (t - x[0]) * (c[1] + (t - x[1]) * (c[2] + (t - x[2]) * c[3])))
-            if abs(error) > worst:
-                worst, place, error_there = abs(error), i, error
+            c[j] -= level * signs[j]
+        _errors(part, c, x, errors)
+        worst = farthest(errors)
         if worst <= tolerance:
             return True
         if worst <= abs(level) * (1.0 + 1e-10):
             return False
-        _exchange(ref, place, error_there * level >= 0.0)
+        place = 0
+        while abs(errors[place]) < worst:
+            place += 1
+        _exchange(ref, place, errors[place] * level >= 0.0)
     return False
 
 

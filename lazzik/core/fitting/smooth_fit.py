@@ -14,9 +14,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from lazzik.core.fitting.least_squares import solve
+from lazzik.core.fitting.least_squares import segment_error, solve
 from lazzik.core.fitting.minimax import PER_FRAME, cubic_fits, longest_cubic
-from lazzik.core.hermite import hermite_at
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Places, Samples
 
@@ -35,32 +34,6 @@ ROUNDS = 12
 
 REACH = 3
 """Keys on either side that are solved anew when one is put in or taken out."""
-
-
-@kernel("float64(float64[::1], int64[::1], int64, float64[::1], float64[::1])")
-def segment_error(y: Samples, keys: Places, s: int, values: Samples, slopes: Samples) -> float:
-    """Largest error of the segment from key s to s + 1.
-
-    Parameters
-    ----------
-    y : (n,) array
-        Samples, in any unit.
-    keys : (keys,) array
-        Places of samples, rising.
-    values, slopes : (keys,) arrays
-        In the unit of y, and per sample.
-
-    Returns
-    -------
-    float
-        In the unit of y.
-    """
-    left, span = keys[s], keys[s + 1] - keys[s]
-    worst = 0.0
-    for i in range(span + 1):
-        fitted = hermite_at(i / span, span, values[s], slopes[s], values[s + 1], slopes[s + 1])
-        worst = max(worst, abs(fitted - y[left + i]))
-    return worst
 
 
 @kernel("int64(int64, int64)")

@@ -15,13 +15,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from lazzik.core.fitting.least_squares import solve
+from lazzik.core.fitting.least_squares import segment_error, solve
 from lazzik.core.fitting.minimax import PER_FRAME, cubic_fits
-from lazzik.core.fitting.smooth_fit import from_seed, segment_error, take_out
+from lazzik.core.fitting.smooth_fit import from_seed, take_out
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Places, Samples
 
-SEEDS = np.array([0.5, 0.35, 0.65, 0.8])
+SEEDS = np.array([0.5, 0.35, 0.65, 0.8, 0.42])
 """Parts of the tolerance at which seeds are laid."""
 
 REACH = 3
