@@ -195,7 +195,7 @@ def _swarms(_: Scene) -> Numbers:
 def _fits(_: Scene) -> Numbers:
     frames = np.arange(0, 40, 1 / PER_FRAME)
     smooth = np.sin(frames / 5) + 0.3 * np.sin(frames * 1.1)
-    bumpy = smooth + 0.05 * np.sign(np.sin(frames * 2.3))
+    bumpy = smooth + 0.05 * np.sign(np.sin(frames * 2.1))  # at which no choice hangs on the last bit
     rows = [fit(y, 0, 30.0, tolerance) for y in (smooth, bumpy) for tolerance in (0.02, 0.002)]
     rows += [fit(y[:81], 0, 30.0, 0.02, thorough=True) for y in (smooth, bumpy)]
     return [np.array([(key.frame, key.value) for key in keys]) for keys in rows]
