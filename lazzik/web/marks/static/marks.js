@@ -25,9 +25,10 @@ function flag(mark) {
   return button;
 }
 
+let width = 1; // of the ruler in pixels, read when it changes
+
 /** Where it stands while it is dragged too. @param {HTMLElement} button @param {number} frame */
 function stand(button, frame) {
-  const { clientWidth: width } = one("#ruler");
   const x = toX(frame, width);
   button.style.transform = `translateX(${x}px)`;
   button.hidden = x < -1 || x > width + 1;
@@ -121,7 +122,9 @@ export function offerMarks(transport, { changes }) {
   );
   store.subscribe("facts", draw);
   onView(place);
-  new ResizeObserver(place).observe(one("#ruler"));
+  const measure = () => { width = one("#ruler").clientWidth || 1; };
+  new ResizeObserver(() => { measure(); place(); }).observe(one("#ruler"));
+  measure();
   if (marks) draw();
   if (!changes) return;
   act({ name: "mark", keys: ["U"], run: () => sheet("mark", { frame: store.frame }), label: "Mark the frame at the playhead" });

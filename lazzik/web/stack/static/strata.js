@@ -64,6 +64,7 @@ export class Strata {
   owed = new Set();
   redraw = new Redraw();
   width = 1;
+  scaleSize = { width: 0, height: 0 };
   /** Called whenever it was drawn. */
   drawn = () => {};
 
@@ -170,6 +171,8 @@ export class Strata {
     this.shown = this.svgs;
     this.heights = new Map(this.shown.map((svg) => [svg, svg.clientHeight]));
     this.width = this.shown[0]?.clientWidth || 1;
+    const scale = maybe("#result-scale", document, SVGElement);
+    this.scaleSize = { width: scale?.clientWidth ?? 0, height: scale?.clientHeight ?? 0 };
   }
 
   /** @param {Element} svg */
@@ -280,9 +283,8 @@ export class Strata {
    * @param {(value: number) => number} y
    */
   tellLevels(levels, y) {
-    const scale = maybe("#result-scale", document, SVGElement);
-    const { height = 0, width = 0 } = scale?.getBoundingClientRect() ?? {};
-    scale?.replaceChildren(...levels.map((level) => (
+    const { height, width } = this.scaleSize;
+    maybe("#result-scale", document, SVGElement)?.replaceChildren(...levels.map((level) => (
       shape("text", { x: width - 4, y: clamp(y(level) + 4, 9, height - 2), "text-anchor": "end" }, tidy(level))
     )));
   }

@@ -14,6 +14,7 @@ export class Transport {
   /** @type {number | null} the picture that was asked for while it plays */
   playing = null;
   width = 1;
+  height = 1;
   /** @type {{ from: number, to: number, older: boolean }[]} frames that are there of what is simulated */
   kept = [];
 
@@ -28,7 +29,9 @@ export class Transport {
       this.go(this.frame + steps);
     });
     this.field.addEventListener("change", () => this.go(Number(this.field.value)));
-    new ResizeObserver(() => this.draw()).observe(this.ruler);
+    // sizes are read when they change: reading them beside what others have just drawn would lay the page out again
+    new ResizeObserver(() => { this.measure(); this.draw(); }).observe(this.ruler);
+    this.measure();
     onView(() => this.draw());
     wheelsTime(this.ruler, () => this.ruler.getBoundingClientRect().left, () => this.width, true);
   }
@@ -102,9 +105,13 @@ export class Transport {
     this.draw();
   }
 
+  measure() {
+    this.width = this.ruler.clientWidth || 1;
+    this.height = this.ruler.clientHeight;
+  }
+
   draw() {
-    const { clientWidth: width, clientHeight: height } = this.ruler;
-    this.width = width;
+    const { width, height } = this;
     const [from, to] = viewed();
     const step = STEPS.find((n) => (n / span()) * width >= APART) ?? 10000;
     const items = [];
