@@ -10,7 +10,7 @@ object leaves out those fields that depend on it (`fields_for`), so no ring ever
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 
 from lazzik.core.channel.airflow import AIR, CARRIED_AIR
 from lazzik.core.channel.channel import Channel
@@ -299,7 +299,21 @@ def same_rows(a: tuple[object, ...], b: tuple[object, ...]) -> bool:
 
 def affected(before: Scene, after: Scene) -> list[Node]:
     """Objects whose motion may differ: those that are not the very same, and those that read what is not."""
-    return [node for node in after.nodes if before.by_id.get(node.id) is not node or _reads_other(before, after, node)]
+    known: dict[str, tuple[bool, frozenset[str]]] = {}
+
+    def look(address: str) -> tuple[bool, frozenset[str]]:
+        """Whether what stands at an address is another, and what it reads: the same for whoever reads it."""
+        found = known.get(address)
+        if found is None:
+            other = not _same(_held(before, address), _held(after, address))
+            found = known[address] = (other, NOTHING if other else reads_at(after, address))
+        return found
+
+    return [
+        node
+        for node in after.nodes
+        if before.by_id.get(node.id) is not node or _reads_other(_own_reads(after, node), look)
+    ]
 
 
 def depends_on(scene: Scene, node: Node) -> tuple[object, ...]:
@@ -314,15 +328,16 @@ def _own_reads(scene: Scene, node: Node) -> set[str]:
     return addresses | hangs(node) if any(answers(scene, reads) for reads in own) else addresses
 
 
-def _reads_other(before: Scene, after: Scene, node: Node) -> bool:
-    ahead = _own_reads(after, node)
-    known: set[str] = set()
+def _reads_other(ahead: set[str], look: Callable[[str], tuple[bool, frozenset[str]]]) -> bool:
+    """Whether one of some addresses, or what is read there at any depth, is another."""
+    passed: set[str] = set()
     while ahead:
         address = ahead.pop()
-        known.add(address)
-        if not _same(_held(before, address), _held(after, address)):
+        passed.add(address)
+        other, reads = look(address)
+        if other:
             return True
-        ahead |= reads_at(after, address) - known
+        ahead |= reads - passed
     return False
 
 

@@ -17,7 +17,7 @@ from lazzik.core.evaluate.variants import kinds_of, parts_of
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scatter import Scatter
 from lazzik.core.scene.scene import Scene
-from lazzik.web.scatter.facts import scatter_facts
+from lazzik.web.scatter.facts import scatter_facts, told_alike
 from lazzik.web.ui.encode import floats
 
 STEPS = 32767.0
@@ -82,6 +82,8 @@ def _steps(values: NDArray[np.float32]) -> dict[str, Any]:
 def crowds_between(before: Scene, after: Scene, scope: Scope) -> list[dict[str, Any]]:
     """Of each scatter that an edit would change: its first copies, where they would stand elsewhere, and how a thinned
     choice of them would lean over the range."""
+    if told_alike(before, after):
+        return []
     was = {fact["node"]: fact for fact in scatter_facts(before)}
     changed = [fact for fact in scatter_facts(after) if fact != was.get(fact["node"])]
     crowds = []

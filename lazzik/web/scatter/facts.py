@@ -6,10 +6,11 @@ from zlib import crc32
 
 from typing_extensions import TypedDict
 
+from lazzik.core.channel.airflow import AIR
 from lazzik.core.evaluate.copies import borne_by
 from lazzik.core.evaluate.riding import rides
 from lazzik.core.scene.node import Node
-from lazzik.core.scene.references import depends_on
+from lazzik.core.scene.references import depends_on, same_rows, seen_by
 from lazzik.core.scene.scatter import Scatter
 from lazzik.core.scene.scene import Scene
 from lazzik.web.air.facts import air_key
@@ -31,6 +32,28 @@ def scatter_facts(scene: Scene) -> list[ScatterFacts]:
         return []
     air = air_key(scene)
     return [_facts(scene, node, node.scatter, air) for node in scene.nodes if node.scatter and node.visible]
+
+
+def told_alike(before: Scene, after: Scene) -> bool:
+    """Whether the facts of all scatters are the same for sure: whatever they tell of is the very same in both scenes. It
+    is asked at each step of a drag, so nothing is written out for it."""
+    scatters = [[node for node in scene.nodes if node.scatter] for scene in (before, after)]
+    if not any(scatters):
+        return True
+    ranges = [(scene.fps, scene.first, scene.last) for scene in (before, after)]
+    (was, now) = (_told_of(scene, nodes) for scene, nodes in zip((before, after), scatters, strict=True))
+    return ranges[0] == ranges[1] and same_rows(was, now)
+
+
+def _told_of(scene: Scene, scatters: list[Node]) -> tuple[object, ...]:
+    """All that the facts of scatters are made of: the very objects."""
+    rows = list(seen_by(scene, frozenset({AIR})))
+    for node in scatters:
+        assert node.scatter is not None
+        sources = [inner for slug in node.scatter.sources for inner in scene.within(scene.node(slug))]
+        for here in (node, *borne_by(scene, node), *sources):
+            rows += depends_on(scene, here)
+    return tuple(rows)
 
 
 WIND = ("gain", "frequency", "damping", "loop")
