@@ -81,6 +81,9 @@ def motions(channels: list[Channel], clock: Clock) -> SampleRows:
     for layer in channels[0].sounding[: len(channels[0].forms)]:
         names = numbers_of(type(layer))
         own = dict(zip(names, columns[first : first + len(names)], strict=True))
-        x = combined(layer.combine, x, layer.signals(own, x, clock), own["weight"])
+        y = layer.signals(own, x, clock)
+        x = combined(layer.combine, x, y, own["weight"])
+        if layer.combine == "replace":  # what replaces all is not rounded by what it replaces
+            x = np.where(own["weight"] == 1.0, y, x)
         first += len(names)
     return x

@@ -65,10 +65,13 @@ def test_every_setting_of_every_kind(name: str) -> None:
 
 
 @pytest.mark.parametrize("combine", ["add", "subtract", "multiply", "replace"])
-def test_every_way_to_join_and_keyed_bases(combine: str) -> None:
+@pytest.mark.parametrize("weight", [{}, {"weight": 1.0}], ids=["in-part", "in-full"])
+def test_every_way_to_join_and_keyed_bases(combine: str, weight: dict[str, float]) -> None:
     rng = np.random.default_rng(2)
     keys = tuple(Key(frame=frame, value=value) for frame, value in ((0, 0.0), (20, 4.0), (50, -2.0)))
-    stacks = [tuple(layer("noise", rng, id=f"l{i}", combine=combine) for i in range(3)) for _ in range(MANY_ALIKE)]
+    stacks = [
+        tuple(layer("noise", rng, id=f"l{i}", combine=combine, **weight) for i in range(3)) for _ in range(MANY_ALIKE)
+    ]
     same_as_alone(
         *crowd([Channel(keys=keys if k % 2 else (), value=1.5, layers=stack) for k, stack in enumerate(stacks)])
     )
