@@ -15,7 +15,7 @@ from lazzik.core.evaluate.memo import Memo
 from lazzik.core.layers import Clip, Recipe
 from lazzik.core.scene.address import Address, Place, find
 from lazzik.core.scene.node import Node
-from lazzik.core.scene.references import NOTHING, answers, hangs, node_reads, reads_of, seen_by
+from lazzik.core.scene.references import answers, hangs, read_by, reads_of, seen_by
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
 
@@ -150,7 +150,7 @@ class Scope:
         (frames, …) array or None
             As it was kept.
         """
-        return self.memo.get(node, clock, self._seen(_read(node))) if self.memo else None
+        return self.memo.get(node, clock, self._seen(read_by(node))) if self.memo else None
 
     def keep_pose(self, node: Node, clock: Clock, rows: Samples) -> None:
         """Keep a transform.
@@ -161,7 +161,7 @@ class Scope:
             One row a frame.
         """
         if self.memo:
-            self.memo.put(node, clock, rows, self._seen(_read(node)))
+            self.memo.put(node, clock, rows, self._seen(read_by(node)))
 
     def _seen(self, reads: frozenset[str]) -> tuple[object, ...]:
         if self.scene is None or not reads:
@@ -170,10 +170,6 @@ class Scope:
         if node is None or not answers(self.scene, reads):
             return seen_by(self.scene, reads)
         return (node, *seen_by(self.scene, reads | hangs(node)))
-
-
-def _read(node: Node) -> frozenset[str]:
-    return NOTHING.union(*node_reads(node).values())
 
 
 ALONE = Scope()

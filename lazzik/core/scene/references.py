@@ -60,6 +60,14 @@ def node_reads(node: Node) -> dict[str, frozenset[str]]:
     return kept
 
 
+def read_by(node: Node) -> frozenset[str]:
+    """The addresses that any number of an object reads. Kept in the object, as `node_reads` are."""
+    kept: frozenset[str] | None = node.__dict__.get("_read_by")
+    if kept is None:
+        kept = node.__dict__["_read_by"] = NOTHING.union(*node_reads(node).values())
+    return kept
+
+
 def hangs(node: Node) -> frozenset[str]:
     """The place of what an object hangs under: where whatever of it answers the air stands."""
     return frozenset(f"{node.parent}/{part}" for part in PLACES) if node.parent is not None else NOTHING
@@ -318,26 +326,25 @@ def affected(before: Scene, after: Scene) -> list[Node]:
 
 def depends_on(scene: Scene, node: Node) -> tuple[object, ...]:
     """All that an object's motion and surface depend on, itself first: the very objects."""
-    return (node, *seen_by(scene, frozenset(_own_reads(scene, node))))
+    return (node, *seen_by(scene, _own_reads(scene, node)))
 
 
-def _own_reads(scene: Scene, node: Node) -> set[str]:
+def _own_reads(scene: Scene, node: Node) -> frozenset[str]:
     """The addresses that an object reads, with where it hangs if it answers the air."""
-    own = node_reads(node).values()
-    addresses = {address for reads in own for address in reads}
-    return addresses | hangs(node) if any(answers(scene, reads) for reads in own) else addresses
+    own = read_by(node)
+    return own | hangs(node) if own and answers(scene, own) else own
 
 
-def _reads_other(ahead: set[str], look: Callable[[str], tuple[bool, frozenset[str]]]) -> bool:
+def _reads_other(reads: frozenset[str], look: Callable[[str], tuple[bool, frozenset[str]]]) -> bool:
     """Whether one of some addresses, or what is read there at any depth, is another."""
-    passed: set[str] = set()
+    ahead, passed = set(reads), set[str]()
     while ahead:
         address = ahead.pop()
         passed.add(address)
-        other, reads = look(address)
+        other, further = look(address)
         if other:
             return True
-        ahead |= reads - passed
+        ahead |= further - passed
     return False
 
 

@@ -35,8 +35,8 @@ def scatter_facts(scene: Scene) -> list[ScatterFacts]:
 
 
 def told_alike(before: Scene, after: Scene) -> bool:
-    """Whether the facts of all scatters are the same for sure: whatever they tell of is the very same in both scenes. It
-    is asked at each step of a drag, so nothing is written out for it."""
+    """Whether the facts of all scatters are the same for sure: whatever they tell of is the very same in both scenes.
+    It is asked at each step of a drag, so nothing is written out for it."""
     scatters = [[node for node in scene.nodes if node.scatter] for scene in (before, after)]
     if not any(scatters):
         return True
