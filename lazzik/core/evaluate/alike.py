@@ -31,7 +31,6 @@ FEW = 4
 BLOCK = 2**13
 """Samples that go through the layers together: what a processor keeps at hand."""
 
-
 MANY = 24
 """Blocks from which on threads are worth their beginning."""
 
@@ -60,8 +59,9 @@ def work_out_alike(numbers: Iterable[float | Channel], clock: Clock, scope: Scop
     for block, made in zip(blocks, spread(lambda block: motions(block, clock), blocks), strict=True):
         for channel, motion in zip(block, made, strict=True):
             one = ready[id(channel)] = Ready(channel, clock, len(channel.forms), motion)
-            if one.whole:
-                scope.keep(channel, clock, np.minimum(np.maximum(motion, -LARGEST, out=motion), LARGEST, out=motion))
+            if one.whole:  # an array of its own: one row that is kept must not keep its block
+                one.motion = np.minimum(np.maximum(motion, -LARGEST, out=motion), LARGEST)
+                scope.keep(channel, clock, one.motion)
 
 
 def motions(channels: list[Channel], clock: Clock) -> SampleRows:

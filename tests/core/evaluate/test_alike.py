@@ -125,6 +125,7 @@ def test_what_was_kept_is_not_worked_out_again() -> None:
     memo = Memo()
     first = evaluate(scene, addresses, scene.clock(), memo)
     assert memo.computed == MANY_ALIKE
+    assert all(motion.base is None for motion in first.values()), "a row that is kept must not keep its block"
     again = evaluate(scene, addresses, scene.clock(), memo)
     assert memo.computed == MANY_ALIKE
     for address in addresses:
