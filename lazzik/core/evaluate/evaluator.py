@@ -169,6 +169,10 @@ def number_on(number: float | Channel, clock: Clock, scope: Scope = ALONE) -> fl
     kept = scope.kept(number, clock)
     if kept is not None:
         return kept
+    if not number.layers:
+        x = np.minimum(np.maximum(number.base(clock), -LARGEST), LARGEST)
+        scope.keep(number, clock, x)
+        return x
     scope = scope.running()
     assert scope.run is not None
     stacks = scope.run.stacks
@@ -444,8 +448,17 @@ class LayerInputs:
         return self.stack.bottom.stretch
 
     def other(self, address: str, clock: Clock) -> float | Samples:
-        """Another number of the scene."""
-        return read(address, clock, self.scope)
+        """Another number of the scene: worked out once for all that read it, on an even clock."""
+        scope = self.scope
+        if clock.key is None or scope.run is None:
+            return read(address, clock, scope)
+        known = scope.run.others.get((address, clock.key))
+        if known is None:
+            problems = len(scope.problems or ())
+            known = read(address, clock, scope)
+            if len(scope.problems or ()) == problems:  # as with channels
+                scope.run.others[address, clock.key] = known
+        return known
 
     def recipe(self, name: str) -> Recipe:
         """One of the scene's recipes."""

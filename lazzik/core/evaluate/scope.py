@@ -44,6 +44,8 @@ class Run:
     """By channel and home, while the number that asked for them is worked out."""
     ready: dict[int, Ready] = field(default_factory=dict)
     """What was worked out beside others, by the identity of the channel."""
+    others: dict[tuple[str, tuple[float, ...]], float | Samples] = field(default_factory=dict)
+    """Numbers that layers read, by address and clock."""
     rows: dict[tuple[str, tuple[float, ...]], Samples] = field(default_factory=dict)
     """(frames, columns) the numbers of fields, by field and clock."""
     jumps: dict[tuple[tuple[str, ...], float, float], Samples] = field(default_factory=dict)

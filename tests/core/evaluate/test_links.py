@@ -93,6 +93,31 @@ def test_dials_are_numbers_like_any_other() -> None:
     assert free.dials == ()
 
 
+def test_a_number_that_many_read_is_worked_out_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    gust = Noise(kind="noise", id="n", label="N")
+    links = {name: Channel(layers=(link("a/rotation.z", gain=gain),)) for name, gain in (("b", 1.0), ("c", 2.0))}
+    scene = scene_of(a=Channel(layers=(gust,)), **links)
+    worked_out: list[int] = []
+    signal = Noise.signal
+
+    def counting(layer: Noise, inputs: Any) -> Any:
+        worked_out.append(len(inputs.clock.frames))
+        return signal(layer, inputs)
+
+    monkeypatch.setattr(Noise, "signal", counting)
+    values = evaluate(scene, ["b/rotation.z", "c/rotation.z"], scene.clock())
+    assert worked_out == [121]
+    np.testing.assert_array_equal(2.0 * values["b/rotation.z"], values["c/rotation.z"])
+
+
+def test_each_that_reads_a_number_without_a_value_says_so() -> None:
+    twice = Channel(layers=(link("a/rotation.z", "one"), link("a/rotation.z", "two")))
+    scene = scene_of(a=Channel(layers=(link("b/rotation.z"),)), b=0.0, c=twice)
+    broken = scene.replaced(nodes=tuple(node for node in scene.nodes if node.id != "b"))
+    lanes = strata(find(broken, Address.parse("c/rotation.z")).number, broken.clock(), Scope(broken, None, [])).lanes
+    assert [bool(lane.problem) for lane in lanes] == [True, True]
+
+
 def test_names_of_dials_never_collide() -> None:
     scene = edited(
         scene_of(a=0.0), *({"do": "add-dial", "label": label} for label in ("Wind", "wind", "x", "2 be", "§"))
