@@ -6,9 +6,10 @@ import numpy as np
 
 from lazzik.core.clock import Clock
 from lazzik.core.errors import LazzikError
+from lazzik.core.evaluate.alike import work_out_alike
 from lazzik.core.evaluate.evaluator import number_at
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.scene.address import Address, find
+from lazzik.core.scene.address import Address, Place, find
 from lazzik.core.scene.scene import Scene
 
 MOST_COMPARED = 200
@@ -25,14 +26,16 @@ def liveliest(scene: Scene) -> Address | None:
         shapes = [node for node in scene.nodes if node.shape] or list(scene.nodes)
         return Address(shapes[0].id, "rotation.z") if shapes else None
     addresses = [Address(node.id, path) for node, path in moving]
+    places = [find(scene, address) for address in addresses]
     clock = scene.clock().at(np.linspace(scene.first, scene.last, MOMENTS))
-    scope = Scope(scene)
-    return max(addresses, key=lambda address: _reach(scene, address, clock, scope))
+    scope = Scope(scene).running()
+    work_out_alike((place.number for place in places), clock, scope)
+    reaches = [_reach(place, clock, scope) for place in places]
+    return addresses[reaches.index(max(reaches))]
 
 
-def _reach(scene: Scene, address: Address, clock: Clock, scope: Scope) -> float:
+def _reach(place: Place, clock: Clock, scope: Scope) -> float:
     """How far a number moves, as a part of what is far for its kind; nothing for one that can't be worked out."""
-    place = find(scene, address)
     try:
         values = np.atleast_1d(number_at(place, clock, scope))
     except LazzikError:

@@ -14,7 +14,9 @@ from urllib.parse import quote
 import numpy as np
 
 from lazzik.core.channel.channel import Channel, base_value
+from lazzik.core.clock import Clock
 from lazzik.core.document import Quantity
+from lazzik.core.evaluate.alike import work_out_alike
 from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import surface_moves
@@ -201,7 +203,9 @@ def tree_view(scene: Scene, choice: Choice, listing: Listing, scope: Scope, had:
     if had is not None and not whole:
         changed = choice.nodes | had.choice.nodes
         seen = tuple(row for row in seen if row[0].id in changed)
-    made = tuple(_row(scene, node, depth, choice, scope) for node, depth in seen)
+    clock, running = scene.clock(), scope.running()
+    work_out_alike((number for node, _ in seen for _, number in node.moving[:1]), clock, running)
+    made = tuple(_row(scene, node, depth, choice, clock, running) for node, depth in seen)
     return TreeView(rows=made, first=first, total=len(rows), whole=whole, find=listing.find)
 
 
@@ -225,11 +229,10 @@ def _wanted(scene: Scene, choice: Choice, listing: Listing) -> set[str] | None:
     return found
 
 
-def _row(scene: Scene, node: Node, depth: int, choice: Choice, scope: Scope) -> TreeRow:
+def _row(scene: Scene, node: Node, depth: int, choice: Choice, clock: Clock, scope: Scope) -> TreeRow:
     chosen = choice.shown
     is_chosen = chosen is not None and chosen.node == node.id
     parts = tuple(_parts(scene, node, chosen.path if is_chosen and chosen is not None else ""))
-    clock = scene.clock()
     moving = node.moving
     drawn = moving if is_chosen else moving[:1]
     values = {path: np.atleast_1d(number_on(number, clock, scope.at(node.id))) for path, number in drawn}
