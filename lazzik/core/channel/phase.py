@@ -173,7 +173,7 @@ class Phases:
     """(rows,) whole cycles in a loop."""
 
 
-def steady(rates: SampleRows, asked: Clock, loop: float | None, *, least: int = 1) -> Phases:
+def steady_phases(rates: SampleRows, asked: Clock, loop: float | None, *, least: int = 1) -> Phases:
     """What `integrate` makes of many rates that never change.
 
     Parameters

@@ -11,10 +11,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from lazzik.core.channel.channel import Channel
-from lazzik.core.channel.layer import clamp
 from lazzik.core.clock import Clock
 from lazzik.core.errors import LazzikError, UnknownAddress
-from lazzik.core.evaluate.evaluator import number_at
+from lazzik.core.evaluate.evaluator import value_at
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.address import Address, exists, find
 from lazzik.core.scene.node import channels_of
@@ -70,7 +69,7 @@ def _values(scope: Scope, address: str, clock: Clock) -> Samples | None:
     if not exists(scene, address):
         return None
     place = find(scene, Address.parse(address).channel)
-    values = clamp(number_at(place, in_step(scene, clock), scope), place.quantity)
+    values = value_at(place, in_step(scene, clock), scope)
     return np.broadcast_to(np.asarray(values, dtype=float), clock.frames.shape)
 
 

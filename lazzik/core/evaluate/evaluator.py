@@ -112,7 +112,7 @@ def evaluate(scene: Scene, addresses: list[str], clock: Clock, memo: Memo | None
     scope = Scope(scene, memo).running()
     places = {text: scope.place(text) for text in addresses}
     work_out_alike((place.number for place in places.values()), clock, scope)
-    values = {text: clamp(number_at(place, clock, scope), place.quantity) for text, place in places.items()}
+    values = {text: value_at(place, clock, scope) for text, place in places.items()}
     return {text: np.full(len(clock.frames), v) if isinstance(v, float | int) else v for text, v in values.items()}
 
 
@@ -129,8 +129,18 @@ def read(address: str, clock: Clock, scope: Scope) -> float | Samples:
     UnknownAddress
         If it leads nowhere.
     """
-    place = scope.place(address)
-    return clamp(number_on(place.number, clock, scope.at(place.home)), place.quantity)
+    return value_at(scope.place(address), clock, scope)
+
+
+def value_at(place: Place, clock: Clock, scope: Scope) -> float | Samples:
+    """The number at a place of the scene, within its limits, on a clock.
+
+    Returns
+    -------
+    float or (frames,) array
+        In the number's unit.
+    """
+    return clamp(number_at(place, clock, scope), place.quantity)
 
 
 def number_at(place: Place, clock: Clock, scope: Scope) -> float | Samples:

@@ -38,7 +38,7 @@ from numpy.typing import NDArray
 
 from lazzik.core.channel.channel import Number
 from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer
-from lazzik.core.channel.phase import Phase, integrate, rounded_note, steady
+from lazzik.core.channel.phase import Phase, integrate, rounded_note, steady_phases
 from lazzik.core.clock import Clock
 from lazzik.core.document import LARGEST, Only, Option, Quantity
 from lazzik.core.kernels import kernel
@@ -157,7 +157,7 @@ class Noise(Layer):
         if self.character == "white":
             position, wraps = self._white(clock, shift), np.zeros(len(below), np.int64)
         else:
-            phases = steady(1.0 / numbers["period"], clock, self.loop)
+            phases = steady_phases(1.0 / numbers["period"], clock, self.loop)
             position, wraps = phases.cycles - shift * phases.start_rates, phases.wraps
         out = np.empty(below.shape)
         table = np.stack([numbers[name] for name in SHAPED], axis=1)

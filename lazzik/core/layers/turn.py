@@ -12,7 +12,7 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from lazzik.core.channel.channel import Number
 from lazzik.core.channel.layer import Family, Inputs, Landing, Layer
-from lazzik.core.channel.phase import Phase, integrate, steady
+from lazzik.core.channel.phase import Phase, integrate, steady_phases
 from lazzik.core.clock import Clock
 from lazzik.core.document import Quantity
 from lazzik.core.types import SampleRows, Samples
@@ -41,7 +41,7 @@ class Turn(Layer):
 
     def signals(self, numbers: dict[str, SampleRows], below: SampleRows, clock: Clock) -> SampleRows:
         """(layers, frames) the integral of each rate."""
-        return WHOLE * steady(numbers["rate"] / WHOLE, clock, self.loop, least=0).cycles
+        return WHOLE * steady_phases(numbers["rate"] / WHOLE, clock, self.loop, least=0).cycles
 
     def _phase(self, inputs: Inputs) -> Phase:
         return integrate(inputs, ("rate",), lambda rate: rate / WHOLE, self.loop, least=0)

@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 
 from lazzik.core.channel.channel import Number, base_value
 from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer
-from lazzik.core.channel.phase import Phase, integrate, rounded_note, steady
+from lazzik.core.channel.phase import Phase, integrate, rounded_note, steady_phases
 from lazzik.core.channel.scaling import moved_base
 from lazzik.core.clock import Clock
 from lazzik.core.document import Option, Quantity
@@ -91,7 +91,7 @@ class Wave(Layer):
 
     def signals(self, numbers: dict[str, SampleRows], below: SampleRows, clock: Clock) -> SampleRows:
         """(layers, frames) amplitude · shape + offset of each."""
-        cycles = steady(1.0 / numbers["period"], clock, self.loop).cycles + numbers["phase"]
+        cycles = steady_phases(1.0 / numbers["period"], clock, self.loop).cycles + numbers["phase"]
         out = np.empty(below.shape)
         waves(cycles, SHAPES.index(self.shape), np.stack([numbers[name] for name in SHAPED], axis=1), out)
         return out
