@@ -248,8 +248,9 @@ class Layer(Frozen):
         """What layers share whose motions can be worked out at once: all but their numbers; None if this one can't."""
         if not self.together or not self.window.open or any(isinstance(number, Channel) for number in self.stored()):
             return None
-        kind = type(self)
-        return (kind, self.combine, self.loop, *(getattr(self, name) for name in kind.settings()))
+        kind, numbers = type(self), numbers_of(type(self))
+        own = (name for name in kind.model_fields if name not in Layer.model_fields and name not in numbers)
+        return (kind, self.combine, self.loop, *(getattr(self, name) for name in own))
 
     @classmethod
     def suited(cls, landing: Landing) -> dict[str, Any]:
@@ -257,7 +258,6 @@ class Layer(Frozen):
         return {}
 
     @classmethod
-    @cache
     def settings(cls) -> dict[str, tuple[str, ...]]:
         """The kind's own choices that are no numbers: field -> what may be chosen."""
         own = set(cls.model_fields) - set(Layer.model_fields)
