@@ -140,7 +140,7 @@ def value_at(place: Place, clock: Clock, scope: Scope) -> float | Samples:
     float or (frames,) array
         In the number's unit.
     """
-    return clamp(number_at(place, clock, scope), place.quantity)
+    return clamp(number_on(place.number, clock, scope.at(place.home)), place.quantity)
 
 
 def number_at(place: Place, clock: Clock, scope: Scope) -> float | Samples:
@@ -461,11 +461,11 @@ class LayerInputs:
         """Another number of the scene: worked out once for all that read it, on an even clock."""
         scope = self.scope
         if clock.key is None or scope.run is None:
-            return read(address, clock, scope)
+            return value_at(scope.place(address), clock, scope)
         known = scope.run.others.get((address, clock.key))
         if known is None:
             problems = len(scope.problems or ())
-            known = read(address, clock, scope)
+            known = value_at(scope.place(address), clock, scope)  # not `read`: in a chain every call counts (CHAIN)
             if len(scope.problems or ()) == problems:  # as with channels
                 scope.run.others[address, clock.key] = known
         return known
