@@ -58,6 +58,9 @@ SOFT = 0.8
 EDGE = 1e-9
 """Cells: a position this little short of a cell's edge counts as on it, so that rounding can't hold a step back."""
 
+BLOCK = 4096
+"""Frames that are worked out before the next: six columns of them are 192 KiB, which a core's cache holds."""
+
 
 SHAPED = ("octaves", "roughness", "seed", "amplitude", "offset", "bias", "gain")
 """The numbers that the kernel takes, in their order."""
@@ -280,9 +283,8 @@ def _octave(character: int, place: Samples, low: Samples, high: Samples, out: Sa
 
 
 @kernel("void(float64[::1], int64, int64, float64[:, ::1], float64[::1])")
-def octave_noise(position: Samples, wrap: int, character: int, numbers: Samples, out: Samples) -> None:
-    """Fill `out` with a weighted mean of octaves, in [−1, 1], at `position` (cells). `wrap` > 0 closes the lattice
-    after so many cells. `character` is a place in CHARACTERS.
+def _octaves(position: Samples, wrap: int, character: int, numbers: Samples, out: Samples) -> None:
+    """As `octave_noise`, of frames so few that all that is written down between stays near the processor.
 
     Each octave is worked out for all positions before the next: in loops of one thing each, which a compiler lays out
     several at a time.
@@ -323,6 +325,41 @@ def octave_noise(position: Samples, wrap: int, character: int, numbers: Samples,
             frequency *= 2
     for i in range(count):
         out[i] = min(1.0, max(-1.0, out[i] / weights[i if driven else 0]))
+
+
+@kernel("float64[:, ::1](float64[:, ::1], int64, int64)")
+def _between(numbers: Samples, first: int, end: int) -> Samples:
+    """Numbers that frames from `first` to before `end` read.
+
+    Parameters
+    ----------
+    numbers : (n, 1 or frames) array
+        The same for all frames, or each its own.
+
+    Returns
+    -------
+    (n, 1 or end − first) array
+    """
+    return numbers if numbers.shape[1] == 1 else np.ascontiguousarray(numbers[:, first:end])
+
+
+@kernel("void(float64[::1], int64, int64, float64[:, ::1], float64[::1])")
+def octave_noise(position: Samples, wrap: int, character: int, numbers: Samples, out: Samples) -> None:
+    """Fill `out` with a weighted mean of octaves, in [−1, 1], at `position` (cells). `wrap` > 0 closes the lattice
+    after so many cells. `character` is a place in CHARACTERS.
+
+    Parameters
+    ----------
+    position : (frames,) array
+        Cells.
+    numbers : (3, 1 or frames) array
+        Octaves, roughness, seed.
+    out : (frames,) array
+        Filled, −1 to 1.
+    """
+    for first in range(0, position.shape[0], BLOCK):
+        end = min(first + BLOCK, position.shape[0])
+        _octaves(position[first:end], wrap, character, _between(numbers, first, end), out[first:end])
 
 
 @kernel("UniTuple(float64, 2)(float64[:, :, ::1], float64, float64)")
@@ -420,8 +457,11 @@ def noise(
     out : (frames,) array
         Filled, in the channel's unit.
     """
-    octave_noise(position, wrap, character, numbers[:3], out)
-    shape_noise(numbers[:3], numbers[3:], reach[character], side, out)
+    for first in range(0, position.shape[0], BLOCK):
+        end = min(first + BLOCK, position.shape[0])
+        some, here = _between(numbers, first, end), out[first:end]
+        _octaves(position[first:end], wrap, character, some[:3], here)
+        shape_noise(some[:3], some[3:], reach[character], side, here)
 
 
 @kernel("void(float64[:, ::1], int64[::1], int64, float64[:, :, ::1], float64[:, :, :, ::1], int64, float64[:, ::1])")

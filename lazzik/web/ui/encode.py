@@ -34,9 +34,9 @@ def packed(content: Any) -> Response:
 
 
 def streamed(head: dict[str, Any], name: str, rows: Iterator[tuple[str, Any]], count: int) -> Response:
-    """A response as of `packed`, whose last entry is a table of `count` rows: each is worked out when it is sent, so
-    that no more than one is held, however large the whole is. The first one is worked out before the answer begins,
-    so that what is wrong with it can still be said."""
+    """A response as of `packed`, whose last entry is a table of `count` rows: each is asked for when it is sent, so
+    that no more is held than `rows` works out at once, however large the whole is. The first one is worked out before
+    the answer begins, so that what is wrong with it can still be said."""
     packer = msgpack.Packer()
     begin = packer.pack_map_header(len(head) + 1)
     begin += b"".join(packer.pack(part) for pair in head.items() for part in pair)
