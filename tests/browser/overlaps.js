@@ -1,6 +1,6 @@
 // Texts that are seen and lie on each other, or on what is dragged: pairs in words.
 () => {
-  const OVER = ".dropdown-menu, dialog, .feel, .first-steps, .pointed"; // what lies over the rest, for a while
+  const OVER = ".dropdown-menu, dialog, .feel, .first-steps, .pointed, .jobs.aside"; // what lies over the rest, for a while
   const boxes = [];
   const inside = (box, view) => box.right > view.left && box.left < view.right && box.bottom > view.top && box.top < view.bottom;
   const window_ = { left: 0, top: 0, right: innerWidth, bottom: innerHeight };

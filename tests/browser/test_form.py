@@ -226,6 +226,7 @@ def test_three_plays_the_delivered_file_as_the_stage_shows_it(
     page.wait_for_function(
         "frame => [...window.lazzik.surfaces.kept.values()].every(s => s.frames.has(s.still ? 0 : frame))", arg=frame
     )
+    page.wait_for_function("() => window.lazzik.stage.nodes.get('canvas').points")  # what its run made of it
     shown = page.evaluate(
         """() => { const out = {}, { stage } = window.lazzik; stage.root.updateMatrixWorld(true);
         for (const [id, { mesh, item }] of stage.nodes) if (mesh) { const p = mesh.geometry.attributes.position;

@@ -7,7 +7,9 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import FilePayload, Page, expect
+
+from lazzik.demo.measured import measured_mast
 
 from tests.browser.conftest import Studio, served
 from tests.serving import Server
@@ -62,6 +64,32 @@ def nothing(page: Page) -> None:
     """It is seen as it is opened."""
 
 
+def found(words: str, waits: str) -> Act:
+    """An action by its words in the finder."""
+
+    def act(page: Page) -> None:
+        page.keyboard.press("Control+k")
+        page.fill(".finder input", words)
+        page.keyboard.press("Enter")
+        page.wait_for_selector(waits)
+
+    return act
+
+
+def poured(page: Page) -> None:
+    """A swarm out of the chosen object."""
+    page.keyboard.press("a")
+    page.click("dialog[open] button:has-text('Swarm out of')")
+    page.wait_for_selector("#strata[aria-label=Swarm]")
+
+
+def curve_read(page: Page) -> None:
+    """A measured curve, read."""
+    file = FilePayload(name="mast.csv", mimeType="text/csv", buffer=measured_mast().encode())
+    page.set_input_files("[name=file]", [file])
+    page.wait_for_selector(".curve-read")
+
+
 VIEWS: dict[str, tuple[str, Act]] = {
     "scenes": ("/scenes", nothing),
     "number": (f"{{scene}}{GUST}", nothing),
@@ -101,6 +129,26 @@ VIEWS: dict[str, tuple[str, Act]] = {
     "recipes": ("{scene}/recipes?at=beacon-mast/rotation.z", nothing),
     "bake": ("{scene}/bake?at=beacon-mast/rotation.z", nothing),
     "deliver": ("{scene}/deliver", nothing),
+    "wind": ("{scene}?at=ridge-wind/air", nothing),
+    "whirl": ("{scene}?at=wake/air", nothing),
+    "copies": ("{scene}?at=grass/copies", nothing),
+    "particles": ("{scene}?at=snow/particles", nothing),
+    "particles as objects": ("{scene}?at=snow/particles", pressing("[data-sheet=objects-form]")),
+    "cloth": ("{scene}?at=canvas/cloth", nothing),
+    "lamp": ("{scene}?at=sun/light.intensity", nothing),
+    "camera": ("{scene}?at=camera/position.x", nothing),
+    "orbit": ("{scene}?at=camera/position.x", key("o", "dialog[open]:not(.finder)")),
+    "stand in the wind": ("{scene}?at=ridge-wind/air", pressing("[data-sheet=stand-form]")),
+    "scatter": ("{scene}?at=rock-a/position.x", key(".", "dialog[open]:not(.finder)")),
+    "answers the air": ("{scene}?at=aerial/rotation.z", nothing),
+    "save an object": ("{scene}?at=sign/position.x", found("Save the object", "dialog[open]:not(.finder)")),
+    "put a recipe": ("{scene}?at=sign/position.x", found("Put a recipe on", "dialog[open]:not(.finder)")),
+    "keep a look": ("{scene}?at=sign/position.x", found("Keep the look", "dialog[open]:not(.finder)")),
+    "try": (f"{{scene}}{GUST}", found("Try something", "dialog[open]:not(.finder)")),
+    "shelf": ("/shelf", nothing),
+    "runs": ("/runs", nothing),
+    "reading": ("{scene}/reading?at=lamp-1/rotation.z", curve_read),
+    "swarm": ("{scene}?at=rock-b/shape", poured),
 }
 
 

@@ -3,6 +3,7 @@ import { test } from "node:test";
 import * as THREE from "three";
 import { disposeOwn } from "lazzik/stage/dispose.js";
 import { creases } from "lazzik/stage/edges.js";
+import { Model } from "lazzik/stage/model.js";
 import { partsOf } from "lazzik/stage/surfaces.js";
 
 /** @param {THREE.BufferGeometry} geometry @param {number} degrees */
@@ -44,4 +45,23 @@ test("a geometry that is let go of keeps what it shares", () => {
   assert.ok(told && own.index === null && whole.index !== null);
   assert.equal(own.attributes.position, undefined);
   assert.equal(whole.attributes.position.count, 24);
+});
+
+test("two models that share a track both stand where it has them", () => {
+  const bytes = (/** @type {number[]} */ ...values) => new Uint8Array(new Float32Array(values).buffer);
+  const track = { position: bytes(0, 0, 0, 1, 0, 0, 2, 0, 0), orientation: bytes(0, 0, 0, 1), scale: bytes(1, 1, 1), numbers: {} };
+  const models = [new Model(), new Model()];
+  for (const model of models) {
+    model.nodes.set("vane", { item: new THREE.Object3D(), mesh: null, lines: null, rest: null, lens: null, light: null, points: null, place: -1 });
+  }
+  models[0].setMotion({ vane: track }, 0);
+  const shared = models[0].tracks.get("vane");
+  assert.ok(shared);
+  models[1].tracks.set("vane", shared);
+  const stands = () => models.map(({ nodes }) => nodes.get("vane")?.item.position.x);
+  for (const frame of [2, 1]) {
+    assert.deepEqual(models.map((model) => model.show(frame)), [true, true]);
+    assert.deepEqual(stands(), [frame, frame]);
+    assert.deepEqual(models.map((model) => model.show(frame)), [false, false]);
+  }
 });

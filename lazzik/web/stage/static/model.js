@@ -26,6 +26,7 @@ export const UNSEEN = 1; // a layer that no camera looks at
  * @property {THREE.PerspectiveCamera | null} lens
  * @property {THREE.Light | null} light
  * @property {Points | null} points that its surface was given last, if it moves
+ * @property {number} place the row of its track that it was last put to; -1 before that. Models may share a track
  */
 
 /**
@@ -37,7 +38,6 @@ export const UNSEEN = 1; // a layer that no camera looks at
  * @property {Float32Array} scale
  * @property {Record<string, Float32Array>} numbers
  * @property {number} rows the most that one of them holds
- * @property {number} place the row that the object was last put to; -1 before that
  */
 
 /** @typedef {{ points: Float32Array, normals: Int8Array }} Points of a surface, x, y, z of each; normals of 127 */
@@ -91,11 +91,11 @@ export class Model {
     unload();
     this.root = scene;
     scene.traverse((item) => {
-      if (item.userData.id) this.nodes.set(item.userData.id, { item, mesh: null, lines: null, rest: null, lens: null, light: null, points: null });
+      if (item.userData.id) this.nodes.set(item.userData.id, { item, mesh: null, lines: null, rest: null, lens: null, light: null, points: null, place: -1 });
     });
     scene.traverse((item) => this.prepare(item));
     this.ink();
-    for (const [id, track] of this.tracks) { track.place = -1; this.pose(id); }
+    for (const id of this.tracks.keys()) this.pose(id);
     return true;
   }
 
@@ -180,7 +180,9 @@ export class Model {
       const numbers = Object.fromEntries(Object.entries(track.numbers).map(([name, bytes]) => [name, floats(bytes)]));
       const widest = Math.max(0, ...Object.entries(numbers).map(([name, values]) => values.length / widthOf(name)));
       const rows = Math.max(position.length / 3, orientation.length / 4, scale.length / 3, widest);
-      this.tracks.set(id, { first, per, position, orientation, scale, numbers, rows, place: -1 });
+      this.tracks.set(id, { first, per, position, orientation, scale, numbers, rows });
+      const entry = this.nodes.get(id);
+      if (entry) entry.place = -1;
       this.pose(id);
     }
   }
@@ -249,8 +251,8 @@ export class Model {
     const [track, entry] = [this.tracks.get(id), this.nodes.get(id)];
     if (!entry || !track) return false;
     const place = clamp(Math.round((this.frame - track.first) * track.per), 0, track.rows - 1);
-    if (place === track.place) return false;
-    track.place = place;
+    if (place === entry.place) return false;
+    entry.place = place;
     /** @type {(values: Float32Array, width: number) => number} */
     const row = (values, width) => clamp(place, 0, values.length / width - 1) * width;
     entry.item.position.fromArray(track.position, row(track.position, 3));
