@@ -163,6 +163,18 @@ def test_copies_are_chosen_and_go_into_a_group_of_their_own(small: Studio) -> No
     small.lands(2)
     expect(page.locator("#tree .object.chosen")).to_have_text("Posts")
     assert tree(page)[-3:] == ["Posts", ".Post", ".Post 2"]
+    # several at once: each by itself, and the copies are chosen
+    page.click("#row-floor > a")
+    expect(page.locator("#tree .object.chosen")).to_have_text("Floor")
+    page.click("#row-camera > a", modifiers=["ControlOrMeta"])
+    expect(page.locator("#tree .object.also")).to_have_count(1)
+    page.keyboard.press("Control+d")
+    expect(page.locator("dialog h2")).to_have_text("Duplicate Floor and 1 more")
+    page.click("#duplicate-form [type=submit]")
+    small.lands(3)
+    assert tree(page)[-2:] == ["Floor 2", "Camera 2"]
+    expect(page.locator("#tree .object.chosen")).to_have_text("Floor 2")
+    expect(page.locator("#tree .object.also .name")).to_have_text("Camera 2")
 
 
 def test_a_box_on_the_stage_chooses_what_lies_in_it(small: Studio) -> None:

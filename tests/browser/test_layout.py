@@ -10,7 +10,6 @@ import pytest
 from playwright.sync_api import FilePayload, Page, expect
 
 from lazzik.demo.measured import measured_mast
-
 from tests.browser.conftest import Studio, served
 from tests.serving import Server
 

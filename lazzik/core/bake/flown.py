@@ -138,7 +138,7 @@ def _object(scene: Scene, group: Node, slug: str, label: str, track: _Track, sou
     rows = np.array(track.rows[PER_FRAME * begin - track.first : PER_FRAME * end - track.first + 1])
     first = float(scene.first + begin)
     size = rows[:, 3] / (across(scene, source) if source is not None else 1.0)
-    angles = np.degrees(np.unwrap(Turn.from_quat(rows[:, 4:8]).as_euler("XYZ"), axis=0))
+    angles = np.degrees(np.unwrap(Turn.from_quat(rows[:, 4:8]).as_euler("XYZ", suppress_warnings=True), axis=0))
     sized = _living(scene, size, first, KEPT_TO[2] * float(max(size.max(), 1e-9)))
     root = Node(
         id=slug, label=label, parent=group.id,

@@ -121,7 +121,7 @@ def _carried(scene: Scene, node: Node, copies: Copies, scope: Scope) -> list[_Wa
     places, turns = np.array([row[0] for row in rows]), np.array([row[1] for row in rows])
     ways: list[_Way | None] = []
     for k in range(len(copies)):
-        angles = np.degrees(np.unwrap(Turn.from_quat(turns[:, k]).as_euler("XYZ"), axis=0))
+        angles = np.degrees(np.unwrap(Turn.from_quat(turns[:, k]).as_euler("XYZ", suppress_warnings=True), axis=0))
         moved = {
             axis: keyed(places[:, k, n], float(scene.first), scene.fps, KEPT_TO[0]) for n, axis in enumerate("xyz")
         }
@@ -157,7 +157,7 @@ def _object(scene: Scene, node: Node, copies: Copies, k: int, seconds: float, wa
     copy = int(copies.ids[k])
     source = scene.node(scatter.sources[int(copies.sources[k])])
     places, turns, sizes = placed(copies.places[[k]], copies.turns[[k]], copies.sizes[[k]], _above(node))
-    x, y, z = Turn.from_quat(turns[0]).as_euler("XYZ", degrees=True).tolist()
+    x, y, z = Turn.from_quat(turns[0]).as_euler("XYZ", degrees=True, suppress_warnings=True).tolist()
     size = float(sizes[0])
     root = Node(
         id=f"{source.id}-{copy}", label=f"{source.label} {copy}",

@@ -7,7 +7,6 @@ modelled here can be written out again untouched.
 
 from __future__ import annotations
 
-import warnings
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
@@ -430,9 +429,7 @@ def _keyed(frames: Samples, values: Samples, go: str) -> Channel:
 
 def _euler(q: Quaternions) -> Points:
     """(n, 3) degrees about own axes x, y, z, each row the writing that is nearest to the row before."""
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore", UserWarning)  # at the pole one angle is free; any will do
-        angles = Turn.from_quat(q).as_euler("XYZ", degrees=True)
+    angles = Turn.from_quat(q).as_euler("XYZ", degrees=True, suppress_warnings=True)  # at the pole one angle is free
     for i in range(1, len(angles)):
         other = np.array([angles[i, 0] + 180, 180 - angles[i, 1], angles[i, 2] + 180])
         near = [row + 360 * np.round((angles[i - 1] - row) / 360) for row in (angles[i], other)]

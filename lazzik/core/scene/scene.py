@@ -150,6 +150,15 @@ class Scene(Frozen):
             node = self.by_id[node.parent]
             yield node
 
+    def topmost(self, slugs: Iterable[str]) -> list[Node]:
+        """Objects of which none hangs under another of them, in the order of the document. Raises UnknownAddress."""
+        wanted = {slug: self.node(slug) for slug in slugs}
+        outer = {
+            slug for slug, node in wanted.items()
+            if not any(above.id in wanted for above in self.lineage(node) if above is not node)
+        }  # fmt: skip
+        return [node for node in self.nodes if node.id in outer]
+
     @cached_property
     def below(self) -> dict[str | None, tuple[Node, ...]]:
         """Objects by the one that they sit under, in the order of the document."""

@@ -2,21 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Any
 
-from fastapi import APIRouter, Query, Request, Response
+from fastapi import APIRouter, Request, Response
 
 from lazzik.core.scene.scene import Scene
 from lazzik.web.deps import Store
+from lazzik.web.requests.fields import Chosen
 from lazzik.web.ui.templating import templates
 
 router = APIRouter(prefix="/scenes/{scene_id}")
 
-
 MOST_OFFERED = 2000
 """Objects on one sheet."""
-
-Chosen = Annotated[list[str], Query(min_length=1, max_length=1000)]
 
 
 @router.get("/aim-form")

@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Annotated
-
-from fastapi import APIRouter, Query, Request, Response
+from fastapi import APIRouter, Request, Response
 
 from lazzik.core.scene.edits.object_putting import object_recipe_of
 from lazzik.core.scene.edits.object_saving import belonging
 from lazzik.web.deps import Store
 from lazzik.web.object_recipes.view import offers
+from lazzik.web.requests.fields import Chosen
 from lazzik.web.ui.templating import templates
 
 router = APIRouter(prefix="/scenes/{scene_id}")
-
-Chosen = Annotated[list[str], Query(min_length=1, max_length=1000)]
 
 
 @router.get("/object-recipe-form")

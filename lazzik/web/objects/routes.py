@@ -18,7 +18,7 @@ from lazzik.core.geometry.font_names import SHIPPED
 from lazzik.core.geometry.pictures import kept
 from lazzik.web.deps import Heavy, ShelfOf, Store, source_of
 from lazzik.web.jobs import Jobs, Running
-from lazzik.web.requests.fields import Revision
+from lazzik.web.requests.fields import Chosen, Revision
 from lazzik.web.requests.uploads import spooled
 from lazzik.web.ui.templating import templates
 from lazzik.work import tasks
@@ -132,7 +132,7 @@ def object_sheet(
 
 
 @router.get("/duplicate-form")
-def duplicate_sheet(request: Request, scene_id: str, node: str, store: Store) -> Response:
-    """The sheet that repeats an object."""
-    owner = store.open(scene_id).scene.node(node)
-    return templates.TemplateResponse(request, "objects/duplicate.html", {"node": owner})
+def duplicate_sheet(request: Request, scene_id: str, node: Chosen, store: Store) -> Response:
+    """The sheet that repeats objects."""
+    owners = store.open(scene_id).scene.topmost(node)
+    return templates.TemplateResponse(request, "objects/duplicate.html", {"nodes": owners})

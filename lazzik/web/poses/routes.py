@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Query, Request, Response
+from fastapi import APIRouter, Request, Response
 from pydantic import Field
 
 from lazzik.core.bake.clips import clip_from
@@ -15,7 +15,7 @@ from lazzik.core.scene.address import Address, title
 from lazzik.web.deps import Kept, Store
 from lazzik.web.poses.view import SIZE, clip_curves, pose_choices
 from lazzik.web.requests.bodies import body_of
-from lazzik.web.requests.fields import RevisionBody
+from lazzik.web.requests.fields import Also, RevisionBody
 from lazzik.web.ui.templating import templates
 
 router = APIRouter(prefix="/scenes/{scene_id}")
@@ -37,7 +37,7 @@ def sheet(
     at: str,
     store: Store,
     memo: Kept,
-    also: Annotated[tuple[str, ...], Query()] = (),
+    also: Also = (),
     frame: float = 0.0,
 ) -> Response:
     """Poses and clips of the scene, and the forms that keep new ones."""

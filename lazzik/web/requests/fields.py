@@ -13,6 +13,8 @@ Index = Annotated[int, Field(ge=0, le=1_000_000)]
 
 AskedRevision = Annotated[int | None, Query(ge=0, le=2**31)]
 Also = Annotated[tuple[str, ...], Query()]
+Chosen = Annotated[list[str], Query(min_length=1, max_length=1000)]
+"""Objects, by their ids."""
 
 
 class RevisionBody(BaseModel):

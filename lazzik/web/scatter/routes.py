@@ -18,7 +18,7 @@ from lazzik.core.scene.edits.scatters import bears, paint_density, scatter_of
 from lazzik.core.scene.scatter import MOST_COPIES, MOST_VARIANTS
 from lazzik.web.deps import Kept, Store
 from lazzik.web.requests.bodies import body_of
-from lazzik.web.requests.fields import FrameNumber, Revision
+from lazzik.web.requests.fields import Chosen, FrameNumber, Revision
 from lazzik.web.scatter.crowds import evenly, laid_of, leans_of
 from lazzik.web.scatter.facts import ScatterFacts, scatter_facts
 from lazzik.web.stage.points import MOST_AT_ONCE, MOST_MOMENTS, in_range, points_of, shaped
@@ -156,9 +156,7 @@ def scatters(seen: Seen) -> ScattersNow:
 
 
 @router.get("/scatter-form")
-def scatter_sheet(
-    request: Request, scene_id: str, store: Store, node: Annotated[list[str], Query(min_length=1, max_length=1000)]
-) -> Response:
+def scatter_sheet(request: Request, scene_id: str, store: Store, node: Chosen) -> Response:
     """Where the chosen objects may be scattered."""
     scene = store.open(scene_id).scene
     nodes = [scene.node(slug) for slug in node if scene.node(slug).scatter is None][:16]

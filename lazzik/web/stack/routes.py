@@ -73,9 +73,7 @@ def seed_sheet(
 
 
 @router.get("/stagger")
-def stagger_sheet(
-    request: Request, scene_id: str, at: str, store: Store, also: Annotated[tuple[str, ...], Query()] = ()
-) -> Response:
+def stagger_sheet(request: Request, scene_id: str, at: str, store: Store, also: Also = ()) -> Response:
     """The form that spreads a number of the chosen layer over the choice."""
     scene = store.open(scene_id).scene
     address = Address.parse(at)

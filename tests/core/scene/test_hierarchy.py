@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
-from lazzik.core.errors import InvalidEdit
+from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.evaluate.transforms import world
 from lazzik.core.layers.wave import Wave
 from lazzik.core.scene.address import Address, title
@@ -85,6 +85,14 @@ def test_a_group_moves_nothing_and_letting_it_go_brings_everything_back(scene: S
         np.testing.assert_allclose(place, before[name], atol=1e-6)
     if len({scene.by_id[node.id].parent for node in tops}) == 1:
         assert {node.id: node.parent for node in again.nodes} == {node.id: node.parent for node in scene.nodes}
+
+
+def test_what_looks_straight_up_is_hung_elsewhere_too() -> None:
+    """At the pole one of the three angles is free."""
+    up = Node(id="up", label="Up", rotation=Rotation(x=90.0, y=20.0, z=10.0, order="yxz"))
+    scene = Scene(name="Pole", nodes=(up, Node(id="arm", label="Arm", rotation=Rotation(y=30.0))))
+    hung = edited(scene, {"do": "hang", "nodes": ["up"], "under": "arm"})
+    np.testing.assert_allclose(seen(hung)["up"], seen(scene)["up"], atol=1e-6)
 
 
 ROW = Scene(name="Row", nodes=tuple(Node(id=name, label=name.upper()) for name in "abcd"))
@@ -183,6 +191,28 @@ def test_copies_have_names_of_their_own_and_a_group_if_it_is_wanted() -> None:
     scene = edited(ROW, step | {"group": "As"})
     assert labels(scene, "as") == ["A", "A 2", "A 3"]
     assert [node.position.x for node in scene.below["as"]] == [2.0, 4.0, 6.0]
+
+
+def test_several_are_copied_as_one_step_with_what_they_read_of_each_other() -> None:
+    scene = edited(
+        ROW,
+        {"do": "hang", "nodes": ["c"], "under": "b"},
+        {"do": "add-layer", "address": "d/position.y", "kind": "link", "settings": {"source": "a/position.y"}},
+    )
+    twice = {"do": "duplicate", "node": "a", "also": ["b", "c", "d"], "count": 2, "move": [0, 0, 1]}
+    twins = edited(scene, twice)
+    assert labels(twins, None) == ["A", "B", "D", "A 2", "B 2", "D 2", "A 3", "B 3", "D 3"]
+    assert labels(twins, "b-2") == ["C"]  # with what holds it, once
+    found = {node.label: node for node in twins.below[None]}
+    assert [found[name].position.z for name in ("A 3", "B 3")] == [2.0, 2.0]
+    assert [found[f"D {k}"].position.y.layers[0].source for k in (2, 3)] == ["a-2/position.y", "a-3/position.y"]
+    # a group under each object that they hang under
+    apart = edited(scene, {"do": "duplicate", "node": "a", "also": ["c"], "group": "Twins"})
+    assert labels(apart, "twins") == ["A"]
+    assert labels(apart, "twins-2") == ["C"]
+    assert [node.parent for node in apart.nodes if node.label == "Twins"] == [None, "b"]
+    with pytest.raises(UnknownAddress):
+        edited(scene, {"do": "duplicate", "node": "a", "also": ["nobody"]})
 
 
 def test_several_are_removed_as_one_step() -> None:

@@ -25,7 +25,8 @@ BoxPoint = Literal["middle", "base", "top", "low-corner", "high-corner"]
 
 
 class Duplicate(Edit):
-    """Copies of an object with all below it, each a step further than the one before.
+    """Copies of an object with all below it, each a step further than the one before; and of others with it, if they
+    are named. What is copied with what it reads, links to or aims at goes by the copy of that.
 
     row   each is moved, turned and scaled once more by the step
     ring  they stand evenly around a circle of `radius` about the object above, the first where it is
@@ -34,6 +35,7 @@ class Duplicate(Edit):
 
     do: Literal["duplicate"] = "duplicate"
     node: Slug
+    also: Annotated[tuple[Slug, ...], Field(max_length=1000)] = ()
     count: Annotated[Typed, Field(ge=1, le=500)] = 1.0
     how: Literal["row", "ring", "grid"] = "row"
     move: Three = (1.0, 0.0, 0.0)
@@ -42,44 +44,49 @@ class Duplicate(Edit):
     radius: Typed = 2.0
     across: Annotated[Typed, Field(ge=1)] = 3.0
     group: Label | None = None
-    """The copies go into a new group of this name."""
+    """The copies go into a new group of this name, one under each object that they hang under."""
 
     def apply(self, scene: Scene) -> Scene:
-        first = scene.node(self.node)
         if self.count != round(self.count) or self.across != round(self.across):
             raise InvalidEdit("Copies are counted in whole numbers", self.node)
-        below = _with_all_below(scene, first)
+        tops = scene.topmost((self.node, *self.also))
+        below = [each for node in tops for each in _with_all_below(scene, node)]
         if len(scene.nodes) + len(below) * self.count > MOST_NODES:
             raise InvalidEdit(f"A scene holds at most {MOST_NODES:,} objects; these would be too many", self.node)
         taken = {*scene.by_id, *PARTS}
+        holders = self._holders(scene, tops, taken)
+        ours = {node.id for node in tops}
+        labels = {
+            above: set() if holders else {node.label for node in scene.below[above]}
+            for above in {node.parent for node in tops}
+        }
         made: list[Node] = []
-        labels = {node.label for node in scene.below.get(first.parent, ())} if self.group is None else set()
         for k in range(1, round(self.count) + 1):
             names: dict[str, str] = {}
             for node in below:
                 names[node.id] = free_slug(node.label, taken)
                 taken.add(names[node.id])
             for node in below:
-                copy = copied(node, names).replaced(
-                    id=names[node.id],
-                    parent=names.get(node.parent or "", node.parent),
-                )
-                made.append(self._stepped(copy, k, labels) if node is first else copy)
-        holder = self._holder(scene, first, taken)
-        if holder is not None:
-            tops = {node.id for node in made if node.parent == first.parent}
-            made = [holder, *(node.replaced(parent=holder.id) if node.id in tops else node for node in made)]
-        return scene.replaced(nodes=(*scene.nodes, *made))
+                copy = copied(node, names).replaced(id=names[node.id], parent=names.get(node.parent or "", node.parent))
+                if node.id in ours:
+                    copy = self._stepped(copy, k, labels[node.parent])
+                    copy = copy.replaced(parent=holders[node.parent].id) if holders else copy
+                made.append(copy)
+        return scene.replaced(nodes=(*scene.nodes, *holders.values(), *made))
 
-    def _holder(self, scene: Scene, first: Node, taken: set[str]) -> Node | None:
-        """The group that the copies go into, if they go into one: where the first one's is, so that they stay."""
-        if self.group is None:
-            return None
-        label = free_label(self.group, {node.label for node in scene.below.get(first.parent, ())})
-        return Node(id=free_slug(label, taken), label=label, parent=first.parent)
+    def _holders(self, scene: Scene, tops: list[Node], taken: set[str]) -> dict[str | None, Node]:
+        """The groups that copies go into, if they go into one, by what they hang under: there they stay where they
+        are."""
+        found: dict[str | None, Node] = {}
+        for above in dict.fromkeys(node.parent for node in tops) if self.group is not None else ():
+            label = free_label(self.group or "", {node.label for node in scene.below[above]})
+            found[above] = Node(id=free_slug(label, taken), label=label, parent=above)
+            taken.add(found[above].id)
+        return found
 
     def describe(self, scene: Scene) -> str:
-        return f"duplicate {scene.node(self.node).label}"
+        more = f" and {len(self.also)} more" if self.also else ""
+        return f"duplicate {scene.node(self.node).label}{more}"
 
     def _stepped(self, node: Node, k: int, labels: set[str]) -> Node:
         label = free_label(node.label, labels)

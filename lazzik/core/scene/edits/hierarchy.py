@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection
 from typing import Annotated, Literal
 
 import numpy as np
@@ -39,7 +39,7 @@ class HangObjects(Edit):
     frame: InFrames | None = None
 
     def apply(self, scene: Scene) -> Scene:
-        tops = topmost(scene, self.nodes)
+        tops = scene.topmost(self.nodes)
         above = scene.node(self.under) if self.under is not None else None
         ours = {node.id for node in tops}
         for node in scene.lineage(above) if above else ():
@@ -75,7 +75,7 @@ class GroupObjects(Edit):
     label: Label = "Group"
 
     def apply(self, scene: Scene) -> Scene:
-        tops = topmost(scene, self.nodes)
+        tops = scene.topmost(self.nodes)
         above = _common(scene, tops)
         within = np.linalg.inv(placement(scene, above)) if above else np.eye(4)
         x, y, z = np.mean([(within @ placement(scene, node))[:3, 3] for node in tops], axis=0)
@@ -117,13 +117,6 @@ class Ungroup(Edit):
         return f"ungroup {_said(scene, self.nodes)}"
 
 
-def topmost(scene: Scene, slugs: Iterable[str]) -> list[Node]:
-    """Objects of which none hangs under another of them, in the order of the document. Raises UnknownAddress."""
-    wanted = {scene.node(slug).id for slug in slugs}
-    inner = {node.id for node in scene.nodes if any(above.id in wanted for above in _above(scene, node))}
-    return [node for node in scene.nodes if node.id in wanted - inner]
-
-
 def _above(scene: Scene, node: Node) -> list[Node]:
     return list(scene.lineage(node))[1:]
 
@@ -163,7 +156,8 @@ def _kept(scene: Scene, node: Node, above: Node | None, frame: float | None) -> 
     order, fps = node.rotation.order, scene.fps
     was = bases_at(node.rotation, frame, fps)
     turned = np.empty(3)
-    turned[["xyz".index(axis) for axis in order]] = Turn.from_matrix(axes).as_euler(order.upper(), degrees=True)
+    found = Turn.from_matrix(axes).as_euler(order.upper(), degrees=True, suppress_warnings=True)
+    turned[["xyz".index(axis) for axis in order]] = found  # at the pole one angle is free, and 0
     turned += 360 * np.round((was - turned) / 360)  # the nearest to what it was
     grown = bases_at(node.scale, frame, fps)
     return node.replaced(

@@ -140,8 +140,9 @@ async function bringIn() {
 /** @param {HTMLFormElement} form @param {FormData} fields @returns {Duplicate} */
 function duplicate(form, fields) {
   const n = (/** @type {string} */ name) => String(fields.get(name));
+  const [node, ...also] = (form.dataset.node ?? "").split(" ");
   return {
-    do: "duplicate", node: form.dataset.node ?? "", count: n("count"), how: /** @type {Duplicate["how"]} */ (n("how")),
+    do: "duplicate", node, also, count: n("count"), how: /** @type {Duplicate["how"]} */ (n("how")),
     move: [n("mx"), n("my"), n("mz")], turn: [n("tx"), n("ty"), n("tz")], scale: [n("scale"), n("scale"), n("scale")],
     radius: n("radius"), across: n("across"), ...(fields.get("grouped") && { group: n("group") }),
   };
@@ -177,7 +178,7 @@ async function addThis(button) {
 export function offerObjects() {
   act(
     { name: "add-object", keys: ["A"], run: () => sheet("object-form", { at: store.facts.at }), label: "Add an object" },
-    { name: "duplicate", keys: ["Ctrl+D"], run: () => sheet("duplicate-form", { node: chosenNode() }), label: "Duplicate the chosen object" },
+    { name: "duplicate", keys: ["Ctrl+D"], run: () => sheet("duplicate-form", { node: chosenNodes() }), label: "Duplicate the chosen objects" },
     { name: "hide", keys: ["H"], run: hide, label: "Hide or show the chosen objects" },
     { name: "remove-objects", run: remove, label: "Remove the chosen objects" },
     { name: "group", keys: ["Ctrl+G"], run: group, label: "Group the chosen objects" },

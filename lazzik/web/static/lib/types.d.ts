@@ -602,6 +602,7 @@ export type Drape = {
 export type Duplicate = {
   do: "duplicate";
   node: string;
+  also?: string[];
   count?: number | string;
   how?: "row" | "ring" | "grid";
   move?: [number | string, number | string, number | string];
