@@ -205,6 +205,9 @@ def look(page: Page, station: str, axe: str, view: str) -> dict[str, object]:
     return found
 
 
+ROOMS = ("versions", "recipes", "reading?at=lamp-1/rotation.z", "bake", "deliver")
+"""Pages of a scene beside its studio."""
+
 TELLING = ("scenes", "number", "compared", "bake", "deliver")
 """Views that are looked at each time; the others take their time."""
 
@@ -236,8 +239,11 @@ def test_at_twice_the_size_nothing_is_lost(page: Page, station: str) -> None:
         page.locator(control).first.scroll_into_view_if_needed()
         expect(page.locator(control).first).to_be_in_viewport()
     assert page.evaluate("() => document.documentElement.scrollWidth") <= 960
-    opened(page, "/scenes")
-    assert page.evaluate("() => document.documentElement.scrollWidth") <= 960
+    for path in ("/scenes", "/shelf", "/runs", *(f"{station}/{room}" for room in ROOMS)):
+        page.goto(path)
+        settled(page)
+        assert page.evaluate("() => document.documentElement.scrollWidth") <= 960, path
+        assert page.evaluate(OVERLAPS) == [], path
 
 
 def test_every_action_of_a_button_has_a_key_or_stands_in_the_finder(page: Page, station: str) -> None:
