@@ -220,6 +220,30 @@ def test_the_block_of_a_sheaf_takes_the_motion_along_and_with_alt_goes_alone(sma
     expect(page.locator("#sheaves [data-grip=end]")).to_be_focused()
 
 
+def test_the_block_of_a_sheaf_is_there_whatever_is_laid_open(small: Studio) -> None:
+    page, walk = small.page, Walk(small)
+    page.click(".channel.whole a:has-text('rotation')")
+    expect(page.locator("#choice-bar strong")).to_have_text("3 numbers")
+    page.keyboard.press("l")
+    page.click("[data-add=noise]")
+    small.lands(1)
+    walk.step = 1
+    page.goto(f"{page.url.split('?')[0]}?at=post/shape")
+    small.ready()
+    whole = page.locator("#sheaves path.block").bounding_box()
+    ruler = page.locator("#ruler").bounding_box()
+    assert whole
+    assert ruler
+    assert whole["width"] == pytest.approx(ruler["width"], abs=4)
+    walk.pull("#sheaves [data-grip=start]", 30)
+    (sheaf,) = scene_of(small)["sheaves"]
+    assert sheaf["window"]["start"] == pytest.approx(30, abs=2)
+    page.wait_for_function(
+        "width => document.querySelector('#sheaves path.block').getBoundingClientRect().width < 0.9 * width",
+        arg=whole["width"],
+    )
+
+
 def test_a_sheaf_is_opened_renamed_joined_left_and_taken_apart(small: Studio) -> None:
     page = small.page
     page.click(".channel.whole a:has-text('rotation')")

@@ -8,7 +8,7 @@ import { store } from "lazzik/lib/store.js";
 import { toast } from "lazzik/lib/toasts.js";
 import { apply, commit, send } from "lazzik/studio/history.js";
 import { chooseNodes, chosenNodes } from "lazzik/studio/choice.js";
-import { choose, chosenNode } from "lazzik/studio/session.js";
+import { choose } from "lazzik/studio/session.js";
 import { closeSheet, sheet, sheetForm } from "lazzik/studio/sheets.js";
 
 /** @import { Duplicate } from "lazzik/lib/types.d.ts" */

@@ -170,7 +170,7 @@ export class Strata {
   measure() {
     this.shown = this.svgs;
     this.heights = new Map(this.shown.map((svg) => [svg, svg.clientHeight]));
-    this.width = this.shown[0]?.clientWidth || 1;
+    this.width = (this.shown[0] ?? one("#ruler")).clientWidth || 1;
     const scale = maybe("#result-scale", document, SVGElement);
     this.scaleSize = { width: scale?.clientWidth ?? 0, height: scale?.clientHeight ?? 0 };
   }
@@ -228,8 +228,14 @@ export class Strata {
 
   draw() {
     const { data } = this;
-    if (!data) return;
     this.measure();
+    if (data) this.drawLanes(data);
+    this.drawn();
+    maybe("#fit-view")?.toggleAttribute("disabled", !zoomed() && !this.values);
+  }
+
+  /** @param {Curves} data */
+  drawLanes(data) {
     this.owed = new Set(this.shown.filter((svg) => data.lanes.has(svg.dataset.lane ?? "")));
     const seen = this.seen();
     for (const svg of this.shown) {
@@ -240,8 +246,6 @@ export class Strata {
     }
     this.drawOwed(data, seen);
     this.now();
-    this.drawn();
-    maybe("#fit-view")?.toggleAttribute("disabled", !zoomed() && !this.values);
   }
 
   scrolled() {

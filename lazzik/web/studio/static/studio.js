@@ -144,7 +144,10 @@ whileAsked(({ at, also }) => {
 });
 
 async function fetchCurves() {
-  if (!channelAddress()) return stage?.setPath(NO_PATH);
+  if (!channelAddress()) {
+    stage?.setPath(NO_PATH);
+    return strata.draw(); // what lies over the same time: blocks of sheaves
+  }
   const { facts } = store;
   const url = curvesAt(channelAddress(), facts.also);
   const { strata: content } = await (early?.url === url ? early.content : packed(url));
