@@ -41,7 +41,9 @@ ADDRESS = "beacon-mast/rotation.z"
 def rows() -> Iterator[str]:
     """The server's part, then the whole way in the browser."""
     many = ("500 driven channels", crowd(500), "n7/rotation.z", "l2")
-    stations = (("the pinned station", pinned(), ADDRESS, "gust"), ("the demo", station(), ADDRESS, "gust"))
+    stations = [(name, scene, ADDRESS, "gust") for name, scene in (
+        ("the pinned station", pinned()), ("the demo", station()), ("the demo without its grass", _bare()),
+    )]  # fmt: skip
     for name, scene, address, layer in (*stations, many):
         yield f"{name}: {_server(scene, address, layer)}"
         with tempfile.TemporaryDirectory() as folder:
@@ -50,6 +52,12 @@ def rows() -> Iterator[str]:
                 yield f"{name}: {_browser(server, scene, address, layer)}"
             finally:
                 server.kill()
+
+
+def _bare() -> Scene:
+    """The demo without 10,000 tufts."""
+    scene = station()
+    return applied(scene, read_edits([{"do": "remove-object", "node": "grass", "also": ["tuft"]}], scene))
 
 
 def _server(scene: Scene, address: str, layer: str) -> str:
