@@ -2,10 +2,19 @@
 
 from __future__ import annotations
 
+import base64
+import io
 import re
 
+import numpy as np
+from PIL import Image
 from playwright.sync_api import FilePayload, Page, expect
 
+from lazzik.core.channel.channel import Channel
+from lazzik.core.geometry.primitives import Box
+from lazzik.core.layers.turn import Turn
+from lazzik.core.scene.node import Color, Look, Node, Position, Rotation
+from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import scene_text
 from lazzik.demo.starts import BY_KEY
 from tests.browser.conftest import Studio
@@ -19,6 +28,22 @@ FRAMES = """() => new Promise((done) => {
   next();
 })"""
 """Lets twenty pictures of the page go by."""
+
+
+SEEN = """(whole) => {
+  const { stage } = window.lazzik;
+  stage.draw(whole);
+  return [stage.canvas.toDataURL(), stage.renderer.info.render.triangles];
+}"""
+"""The picture, drawn as a whole or as marks over the one that is kept, and the triangles that it took last."""
+
+
+def apart(one: str, other: str) -> int:
+    """Dots in which two pictures differ."""
+    a, b = (
+        np.asarray(Image.open(io.BytesIO(base64.b64decode(url.split(",")[1]))).convert("RGB")) for url in (one, other)
+    )
+    return int((a != b).any(axis=2).sum())
 
 
 def drawn(page: Page) -> int:
@@ -88,3 +113,38 @@ def test_lanes_out_of_sight_are_drawn_when_they_are_scrolled_to(page: Page) -> N
     assert 2 < int(page.evaluate(drawn_lanes)) < 30
     page.evaluate("() => { const box = document.querySelector('.lanes-scroll'); box.scrollTop = box.scrollHeight; }")
     expect(lanes.last.locator("path.trace")).to_have_attribute("d", re.compile("^M"))
+
+
+def test_another_choice_is_drawn_over_the_picture_of_many_that_is_kept(page: Page) -> None:
+    box, count = Box(kind="box", width=0.8, height=0.6, depth=0.8), 520
+    turns = Channel(layers=(Turn(kind="turn", id="turn", label="Turn"),))
+    many = Scene(
+        name="Many",
+        nodes=tuple(
+            Node(
+                id=f"n{n}", label=f"N {n}", position=Position(x=1.1 * (n % 26), z=-1.1 * (n // 26)), shape=box,
+                rotation=Rotation(y=turns if n == 7 else 3.0 * n),
+                look=Look(color=Color(r=0.1 + 0.8 * (n % 3 == 0), g=0.3, b=0.2)),
+            )
+            for n in range(count)
+        ),
+    )  # fmt: skip
+    file: FilePayload = {"name": "many.json", "mimeType": "application/json", "buffer": scene_text(many).encode()}
+    opened = page.request.post("/scenes/open", multipart={"file": file})
+    page.goto(f"{opened.url.split('?')[0]}?at=n7/rotation.y")
+    Studio(page).ready()
+    kept = "() => window.lazzik.stage.kept.valid && window.lazzik.settled() && !window.lazzik.stage.waiting"
+    page.wait_for_function(kept)
+    page.evaluate("() => window.lazzik.choose('n140/rotation.y')")
+    page.wait_for_function("() => window.lazzik.stage.chosen === 'n140' && !window.lazzik.stage.waiting")
+    assert page.evaluate("() => window.lazzik.stage.kept.valid")
+    (over, few), (whole, all_) = page.evaluate(SEEN, False), page.evaluate(SEEN, True)
+    assert apart(over, whole) < 40  # edges let a little through, where they are over the outline or it over them
+    assert 24 <= few < 100 < 12 * count <= all_
+    # what moves or looks otherwise is drawn as a whole, and then kept anew
+    page.wait_for_function(kept)
+    page.evaluate("() => window.lazzik.transport.go(40)")
+    assert not page.evaluate("() => window.lazzik.stage.kept.valid")
+    page.wait_for_function(kept)
+    moved = page.evaluate(SEEN, True)[0]
+    assert apart(page.evaluate(SEEN, False)[0], moved) < 40 < apart(whole, moved)

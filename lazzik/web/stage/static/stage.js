@@ -9,6 +9,7 @@ import { dispose } from "./dispose.js";
 import { Grid, told } from "./grid.js";
 import { hardware, smoothEdges } from "./hardware.js";
 import { forgetInks, ink } from "./ink.js";
+import { KeptPicture } from "./kept.js";
 import { LampMark, lightUp } from "./lamps.js";
 import { Model } from "./model.js";
 import { Outline } from "./outline.js";
@@ -38,6 +39,9 @@ export class Stage {
   through = false;
   home = false;
   waiting = false;
+  stale = true; // whether more is to be drawn anew than what is marked
+  /** @type {KeptPicture | null} */
+  kept = null;
   shadows = shadowsWanted();
   /** @type {(() => void)[]} called after each picture */
   drawn = [];
@@ -103,6 +107,7 @@ export class Stage {
     this.aimLine.dress();
     for (const edges of this.model.edges) edges.material.color = ink("--ink");
     this.mark();
+    this.invalidate();
   }
 
   undress() {
@@ -130,6 +135,7 @@ export class Stage {
     this.grid.dispose();
     this.undress();
     this.observer.disconnect();
+    this.kept?.dispose();
     this.controls.dispose();
     this.renderer.dispose();
   }
@@ -165,7 +171,9 @@ export class Stage {
 
   /** @param {string} id */
   restShape(id) {
-    if (this.model.restShape(id)) this.mark();
+    if (!this.model.restShape(id)) return;
+    this.mark();
+    this.invalidate();
   }
 
   /**
@@ -214,11 +222,11 @@ export class Stage {
     const entry = this.chosen === undefined ? undefined : this.nodes.get(this.chosen);
     if (entry?.mesh) this.outline.around(entry.mesh);
     this.lampMark.set(entry);
-    this.invalidate();
+    this.remark();
   }
 
   /** @param {Float32Array} points */
-  setPath(points) { if (this.trail.set(points)) this.invalidate(); }
+  setPath(points) { if (this.trail.set(points)) this.remark(); }
 
   /** The point of the scene under one of the page: of a surface, or of the ground. @param {number} x @param {number} y */
   spot(x, y) {
@@ -235,10 +243,10 @@ export class Stage {
   }
 
   /** @param {import("lazzik/lib/types.d.ts").AimFacts | null} aim of the chosen object */
-  setAim(aim) { if (this.aimLine.set(aim)) this.invalidate(); }
+  setAim(aim) { if (this.aimLine.set(aim)) this.remark(); }
 
   togglePath() {
-    this.invalidate();
+    this.remark();
     return this.trail.toggle();
   }
 
@@ -353,10 +361,28 @@ export class Stage {
   // the picture itself; whoever shows more than one state paints otherwise
   paint() { this.renderer.render(this.scene, this.eye); }
 
+  // something in the scene is to be seen otherwise
   invalidate() {
+    this.stale = true;
+    this.kept?.forget();
+    this.ask();
+  }
+
+  // what marks it is
+  remark() { this.ask(); }
+
+  /** Draw marks over pictures that are kept: without graphics hardware one of thousands of objects takes half a second. */
+  keepPictures() { if (!hardware()) this.kept = new KeptPicture(this.renderer); }
+
+  ask() {
     if (this.waiting) return;
     this.waiting = true;
-    requestAnimationFrame(() => { this.waiting = false; this.draw(); });
+    requestAnimationFrame(() => { this.waiting = false; this.draw(this.stale); });
+  }
+
+  /** What is drawn over the scene and is no part of it. */
+  get marks() {
+    return [...this.outline.drawn, this.trail.drawn, this.aimLine.drawn, this.lampMark.drawn].flatMap((item) => item ?? []);
   }
 
   // the camera that is looked through
@@ -369,8 +395,8 @@ export class Stage {
     if (scale && !this.size) scale.textContent = told(this.grid.square);
   }
 
-  draw() {
-    const { eye } = this;
+  draw(whole = true) {
+    const { eye, kept } = this;
     this.suitGrid();
     this.lampMark.place();
     this.aimLine.place(this.nodes, eye.getWorldPosition(new THREE.Vector3()));
@@ -378,7 +404,12 @@ export class Stage {
       eye.aspect = this.camera.aspect;
       eye.updateProjectionMatrix();
     }
-    this.paint();
+    if (!whole && kept?.valid) kept.paint(this.scene, eye, this.marks);
+    else {
+      this.paint();
+      this.stale = false;
+      kept?.drawn(this.nodes.size, () => [this.scene, this.eye, this.marks]);
+    }
     this.frames += 1;
     for (const act of this.drawn) act();
   }
@@ -388,8 +419,7 @@ export class Stage {
    * @param {() => void} act
    */
   bare(act) {
-    const all = [...this.outline.drawn, this.trail.drawn, this.grid.drawn, this.aimLine.drawn, this.lampMark.drawn];
-    const helpers = all.flatMap((item) => (item?.visible ? [item] : []));
+    const helpers = [...this.marks, this.grid.drawn].flatMap((item) => (item?.visible ? [item] : []));
     for (const item of helpers) item.visible = false;
     this.paint();
     act();

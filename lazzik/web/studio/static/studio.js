@@ -78,6 +78,7 @@ const note = one("#stage-note");
 const canvas = one("#canvas", document, HTMLCanvasElement);
 
 const stage = begunStage(canvas, note);
+stage?.keepPictures();
 let geometry = "";
 
 /** @param {string} key of the geometry that the stage is to hold */
