@@ -162,6 +162,18 @@ def test_a_pan_fills_the_range_and_its_ends_are_swapped(small: Studio) -> None:
     assert scene_of(small) == before
 
 
+def gathered(small: Studio) -> Walk:
+    """A sheaf of noise over the rotation of what is shown."""
+    page, walk = small.page, Walk(small)
+    page.click(".channel.whole a:has-text('rotation')")
+    expect(page.locator("#choice-bar strong")).to_have_text("3 numbers")
+    page.keyboard.press("l")
+    page.click("[data-add=noise]")
+    small.lands(1)
+    walk.step = 1
+    return walk
+
+
 def test_a_hand_on_six_numbers_is_one_thing(small: Studio) -> None:
     walk, page = Walk(small), small.page
     page.click("#row-camera > a")
@@ -190,13 +202,7 @@ def test_a_hand_on_six_numbers_is_one_thing(small: Studio) -> None:
 
 
 def test_the_block_of_a_sheaf_takes_the_motion_along_and_with_alt_goes_alone(small: Studio) -> None:
-    page, walk = small.page, Walk(small)
-    page.click(".channel.whole a:has-text('rotation')")
-    expect(page.locator("#choice-bar strong")).to_have_text("3 numbers")
-    page.keyboard.press("l")
-    page.click("[data-add=noise]")
-    small.lands(1)
-    walk.step = 1
+    page, walk = small.page, gathered(small)
     walk.pull("#sheaves [data-grip=start]", 20)
     walk.pull("#sheaves [data-grip=end]", -60)
     before = drawn(walk, "post/rotation.z")
@@ -221,13 +227,7 @@ def test_the_block_of_a_sheaf_takes_the_motion_along_and_with_alt_goes_alone(sma
 
 
 def test_the_block_of_a_sheaf_is_there_whatever_is_laid_open(small: Studio) -> None:
-    page, walk = small.page, Walk(small)
-    page.click(".channel.whole a:has-text('rotation')")
-    expect(page.locator("#choice-bar strong")).to_have_text("3 numbers")
-    page.keyboard.press("l")
-    page.click("[data-add=noise]")
-    small.lands(1)
-    walk.step = 1
+    page, walk = small.page, gathered(small)
     page.goto(f"{page.url.split('?')[0]}?at=post/shape")
     small.ready()
     whole = page.locator("#sheaves path.block").bounding_box()

@@ -291,12 +291,8 @@ def _octaves(position: Samples, wrap: int, character: int, numbers: Samples, out
 
     Parameters
     ----------
-    position : (frames,) array
-        Cells.
+    position, out : (frames,) arrays
     numbers : (3, 1 or frames) array
-        Octaves, roughness, seed.
-    out : (frames,) array
-        Filled, −1 to 1.
     """
     count, width = position.shape[0], numbers.shape[1]
     driven = width > 1
