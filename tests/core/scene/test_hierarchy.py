@@ -13,6 +13,7 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.evaluate.transforms import world
+from lazzik.core.layers.link import Link
 from lazzik.core.layers.wave import Wave
 from lazzik.core.scene.address import Address, title
 from lazzik.core.scene.node import Node, Position, Rotation, Scale
@@ -205,7 +206,9 @@ def test_several_are_copied_as_one_step_with_what_they_read_of_each_other() -> N
     assert labels(twins, "b-2") == ["C"]  # with what holds it, once
     found = {node.label: node for node in twins.below[None]}
     assert [found[name].position.z for name in ("A 3", "B 3")] == [2.0, 2.0]
-    assert [found[f"D {k}"].position.y.layers[0].source for k in (2, 3)] == ["a-2/position.y", "a-3/position.y"]
+    read = [found[f"D {k}"].position.y for k in (2, 3)]
+    links = [layer for number in read if isinstance(number, Channel) for layer in number.layers]
+    assert [layer.source for layer in links if isinstance(layer, Link)] == ["a-2/position.y", "a-3/position.y"]
     # a group under each object that they hang under
     apart = edited(scene, {"do": "duplicate", "node": "a", "also": ["c"], "group": "Twins"})
     assert labels(apart, "twins") == ["A"]
