@@ -115,9 +115,12 @@ def _own(url: str, server: Server) -> bool:
 
 
 def until_asked(page: Page, routes: list[Route]) -> None:
-    """Wait until the page has asked for what a test holds back."""
-    while not routes:
-        page.evaluate("() => new Promise((done) => requestAnimationFrame(done))")
+    """Wait until the page has asked for what a test holds back; fails where it never does."""
+    for _ in range(PATIENCE // 20):
+        if routes:
+            return
+        page.evaluate("() => new Promise((done) => setTimeout(done, 20))")
+    raise AssertionError("what the test holds back was never asked for")
 
 
 class Studio:
