@@ -81,7 +81,7 @@ class Cloth(Blended):
         Number,
         Quantity(
             "mN·m", "How much it takes to bend it: thousandths of a newton times metre.", (0, 5), 0.01, low=0,
-            high=1_000_000, label="resists bending",
+            high=1_000_000, label="resists bend",
         ),
     ] = 0.2  # fmt: skip
     calm: Annotated[
