@@ -2,7 +2,7 @@
 
 import * as THREE from "three";
 
-export const MARKS = 3; // a layer of what is drawn over the scene; all cameras see it, and this one nothing else
+const MARKS = 3; // a layer of what is drawn over the scene; all cameras see it, and this one nothing else
 
 const MANY = 500; // objects from which it is worth it
 const CALM = 600; // milliseconds after which a picture is taken to stay

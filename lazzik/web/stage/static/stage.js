@@ -365,16 +365,14 @@ export class Stage {
   invalidate() {
     this.stale = true;
     this.kept?.forget();
-    this.ask();
+    this.remark();
   }
-
-  // what marks it is
-  remark() { this.ask(); }
 
   /** Draw marks over pictures that are kept: without graphics hardware one of thousands of objects takes half a second. */
   keepPictures() { if (!hardware()) this.kept = new KeptPicture(this.renderer); }
 
-  ask() {
+  // what marks it is, or more if that is stale
+  remark() {
     if (this.waiting) return;
     this.waiting = true;
     requestAnimationFrame(() => { this.waiting = false; this.draw(this.stale); });
