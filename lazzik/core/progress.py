@@ -38,6 +38,7 @@ class Progress:
         inner = Progress(self._heard)
         width = self._to - self._from
         inner._from, inner._to = self._from + width * start, self._from + width * end
+        inner._last, inner._said = inner._from, self._said
         return inner
 
     def shared(self, count: int) -> list[Progress]:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from lazzik.core.errors import InvalidEdit
-from lazzik.work.crew import Crew, in_blocks
+from lazzik.work.crew import Crew, blocks_of, in_parts
 from lazzik.work.tasks import baked
 
 if TYPE_CHECKING:
@@ -22,5 +22,6 @@ def baked_by_all(
     """The edit that bakes numbers. Raises UnknownAddress, InvalidEdit, Stopped and WorkBroken."""
     if not addresses:
         raise InvalidEdit("Nothing is chosen to bake: no channel has a layer that sounds", "channels")
-    parts: list[PlaceBake] = in_blocks(crew, baked, source, addresses, plan, progress=progress)
+    blocks = [addresses[block.start : block.stop] for block in blocks_of(len(addresses), crew.most)]
+    parts: list[PlaceBake] = in_parts(crew, baked, source, blocks, plan, progress=progress)
     return parts[0].replaced(channels=tuple(channel for part in parts for channel in part.channels))

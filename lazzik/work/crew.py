@@ -69,20 +69,24 @@ def blocks_of(count: int, workers: int) -> list[range]:
     return [range(first, min(first + size, count)) for first in range(0, count, size)]
 
 
-def in_blocks(
-    crew: Crew, task: Callable[..., Any], source: Any, items: Sequence[Item], *more: Any, progress: Progress
+def hands_of(items: Sequence[Item], workers: int) -> list[Sequence[Item]]:
+    """Items whose first ones take longest, dealt out for so many who work at once: the long ones to different hands."""
+    hands = min(len(items), workers * ROUNDS)
+    return [items[hand::hands] for hand in range(hands)]
+
+
+def in_parts(
+    crew: Crew, task: Callable[..., Any], source: Any, parts: Sequence[Sequence[Item]], *more: Any, progress: Progress
 ) -> list[Any]:
-    """What a task makes of a source and of blocks of items, in their order, as many at once as the crew has. Raises as
-    `Crew.run` does."""
-    blocks = blocks_of(len(items), crew.most)
-    parts = progress.shared(len(blocks))
+    """What a task makes of a source and of each part of some items, in their order, as many at once as the crew has.
+    Raises as `Crew.run` does."""
 
-    def made(pair: tuple[range, Progress]) -> Any:
-        block, part = pair
-        return tried(crew, task, source, items[block.start : block.stop], *more, progress=part)
+    def made(pair: tuple[Sequence[Item], Progress]) -> Any:
+        items, share = pair
+        return tried(crew, task, source, items, *more, progress=share)
 
-    with ThreadPoolExecutor(min(crew.most, len(blocks))) as pool:
-        begun = [pool.submit(made, pair) for pair in zip(blocks, parts, strict=True)]
+    with ThreadPoolExecutor(min(crew.most, len(parts))) as pool:
+        begun = [pool.submit(made, pair) for pair in zip(parts, progress.shared(len(parts)), strict=True)]
         try:
             return [one.result() for one in begun]
         finally:

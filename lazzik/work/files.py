@@ -16,7 +16,7 @@ from lazzik.core.progress import Progress
 
 if TYPE_CHECKING:
     from lazzik.core.bake.baking import BakePlan
-    from lazzik.core.formats.base import Format
+    from lazzik.core.formats.base import Format, Made
     from lazzik.core.scene.edits.bakes import PlaceBake
     from lazzik.core.scene.scene import Scene
     from lazzik.work.source import Readable
@@ -82,11 +82,11 @@ def whole(out: Path) -> Iterator[Path]:
         part.unlink(missing_ok=True)
 
 
-def delivered(source: Readable, out: Path, progress: Progress) -> list[str]:
-    """A scene in the format that the file's ending names."""
+def delivered(source: Readable, out: Path, progress: Progress, made: Made | None = None) -> list[str]:
+    """A scene in the format that the file's ending names, of which pieces may be made already."""
     from lazzik.core.formats.registry import format_for
 
-    written = format_for(out.name).deliver(source.read(), progress)
+    written = format_for(out.name).deliver(source.read(), progress, made=made or {})
     with whole(out) as part:
         part.write_bytes(written.content)
     return [line for line in (*written.details, written.summary) if line]

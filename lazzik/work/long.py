@@ -15,6 +15,7 @@ from lazzik.core.progress import Progress
 from lazzik.work import tasks
 from lazzik.work.bakes import baked_by_all
 from lazzik.work.crew import Crew, tried
+from lazzik.work.deliveries import made_by_all
 from lazzik.work.source import NamedSource, Readable, SceneText, Source
 
 if TYPE_CHECKING:
@@ -63,13 +64,14 @@ class LongWork:
         """Write a scene in a format to a file, or several states of it that are named; what there is to say of it, in
         short and line by line."""
         told: tuple[str, tuple[str, ...]]
+        reached = self._reached(source)
+        made = {} if others else made_by_all(self._crew, reached, chosen, progress.part(0.0, 0.6))
+        last = progress.part(0.6, 1.0) if made else progress
         if self._crew.near:
-            told = tried(self._crew, tasks.delivered, source, chosen, path, others, progress=progress)
+            told = tried(self._crew, tasks.delivered, source, chosen, path, others, made, progress=last)
             return told
         named = [replace(other, source=self._reached(other.source)) for other in others]
-        content, *told_of = tried(
-            self._crew, tasks.sent_delivery, self._reached(source), chosen, named, progress=progress
-        )
+        content, *told_of = tried(self._crew, tasks.sent_delivery, reached, chosen, named, made, progress=last)
         path.write_bytes(content)
         return told_of[0], told_of[1]
 

@@ -35,8 +35,12 @@ class StoredFile:
 
     def read(self) -> Scene:
         """The scene. Raises InvalidDocument."""
+        return _scene_of(self.content())
+
+    def content(self) -> bytes:
+        """The document. Raises InvalidDocument."""
         try:
-            return _scene_of(self.path.read_bytes())
+            return self.path.read_bytes()
         except OSError as error:
             raise InvalidDocument(f"'{error.filename}' can't be read or written: {error.strerror}.") from None
 

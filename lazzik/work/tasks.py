@@ -18,13 +18,13 @@ if TYPE_CHECKING:
     from lazzik.core.bake.baking import BakePlan
     from lazzik.core.bake.rebake import Redone
     from lazzik.core.evaluate.memo import Memo
-    from lazzik.core.formats.base import Format, Written
+    from lazzik.core.formats.base import Format, Made, Written
     from lazzik.core.formats.importer import Import
     from lazzik.core.formats.preview import Preview
     from lazzik.core.reading.together import Readings
     from lazzik.core.scene.change import SceneDifference
-    from lazzik.core.scene.edits import Edit
     from lazzik.core.scene.edits.bakes import PlaceBake
+    from lazzik.core.scene.edits.base import Edit
     from lazzik.core.scene.morph_targets import ShapeFrames, ShapeTargets
     from lazzik.core.scene.scene import Scene
     from lazzik.core.scene.shelf_item import ShelfItem
@@ -42,7 +42,7 @@ def kept() -> Memo:
 def edited(source: Source, edits: list[Edit], progress: Progress) -> SceneDifference:
     """What edits make of a scene: no more of it than they change, since whoever takes it has the rest."""
     from lazzik.core.scene.change import difference
-    from lazzik.core.scene.edits import applied
+    from lazzik.core.scene.edits.base import applied
 
     before = source.read()
     return difference(before, applied(before, edits, progress))
@@ -142,35 +142,56 @@ def opened(folder: Path, path: Path, label: str, progress: Progress) -> str:
     return store_in(folder).create(scene, label).id
 
 
+def pieces_of(source: Readable, chosen: Format, progress: Progress) -> list[str]:
+    """Ids of objects whose part of a file can be made by itself."""
+    pieces = chosen.pieces(source.read())
+    progress.hear()
+    return pieces
+
+
+def made_pieces(source: Readable, pieces: Sequence[str], chosen: Format, progress: Progress) -> Made:
+    """What some of them come to."""
+    _see_runs(source)
+    return dict(chosen.make(source.read(), pieces, progress, kept()))
+
+
 def delivered(
-    source: Source, chosen: Format, path: Path, others: Sequence[NamedSource], progress: Progress
+    source: Source, chosen: Format, path: Path, others: Sequence[NamedSource], made: Made, progress: Progress
 ) -> tuple[str, tuple[str, ...]]:
     """Write the scene in a format to a file, or several states of it that are named; what there is to say of it, in
-    short and line by line."""
-    from lazzik.store.runs import Runs
-
-    kept().runs = Runs(source.folder)
-    written = _delivered(source, chosen, others, progress)
+    short and line by line. What was made of its pieces is not made again."""
+    _see_runs(source)
+    written = _delivered(source, chosen, others, made, progress)
     path.write_bytes(written.content)
     return written.summary, written.details
 
 
 def sent_delivery(
-    source: Readable, chosen: Format, others: Sequence[NamedSource], progress: Progress
+    source: Readable, chosen: Format, others: Sequence[NamedSource], made: Made, progress: Progress
 ) -> tuple[bytes, str, tuple[str, ...]]:
     """The same, and the file's bytes, for whoever sees none of our files."""
-    written = _delivered(source, chosen, others, progress)
+    written = _delivered(source, chosen, others, made, progress)
     return written.content, written.summary, written.details
 
 
-def _delivered(source: Readable, chosen: Format, others: Sequence[NamedSource], progress: Progress) -> Written:
+def _see_runs(source: Readable) -> None:
+    """Find the runs that the scene's folder keeps."""
+    if isinstance(source, Source):
+        from lazzik.store.runs import Runs
+
+        kept().runs = Runs(source.folder)
+
+
+def _delivered(
+    source: Readable, chosen: Format, others: Sequence[NamedSource], made: Made, progress: Progress
+) -> Written:
     from lazzik.core.formats.base import NamedScene
 
     states = [NamedScene(other.source.read(), other.name, other.note, other.made) for other in others]
     if not states:
         scene = source.read()
         states = [NamedScene(scene, scene.name)]
-    return chosen.deliver_all(states, progress, kept())
+    return chosen.deliver_all(states, progress, kept(), made)
 
 
 def snapshot(folder: Path, scene: str, number: int, progress: Progress) -> None:

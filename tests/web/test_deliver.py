@@ -205,7 +205,7 @@ def test_pictures_are_numbered_as_in_the_scene(client: TestClient, scene: str) -
         assert archive.namelist() == ["frame-00047.png", "frame-00048.png", "frame-00049.png"]
 
 
-def delivered_badly(source: Any, chosen: Any, path: Any, others: Any, progress: Progress) -> None:
+def delivered_badly(source: Any, chosen: Any, path: Any, others: Any, made: Any, progress: Progress) -> None:
     progress.report(0.5, "motion of Beacon mast")
     raise ValueError("no such luck")
 

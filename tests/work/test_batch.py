@@ -10,12 +10,14 @@ import pytest
 
 from lazzik.core.bake.baking import BakePlan, bake, bakeable
 from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.formats.registry import format_for
 from lazzik.core.progress import UNHEARD, Progress, Stopped
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import scene_text
 from lazzik.work.bakes import baked_by_all
 from lazzik.work.batch import Piece, all_done
-from lazzik.work.crew import LEAST, blocks_of
+from lazzik.work.crew import LEAST, blocks_of, hands_of
+from lazzik.work.deliveries import made_by_all
 from lazzik.work.pool import Workers
 from lazzik.work.source import SceneText, StoredFile
 from tests.work.chores import copied, pieces
@@ -78,6 +80,45 @@ def test_a_bake_in_blocks_is_the_bake_of_one_piece(tmp_path: Path, crew: Workers
         baked_by_all(crew, StoredFile(file), [*bakeable(demo), "nothing/rotation.z"], plan, UNHEARD)
     with pytest.raises(InvalidEdit):
         baked_by_all(crew, StoredFile(file), [], plan, UNHEARD)
+
+
+@pytest.mark.parametrize("name", ["x.glb", "x.usda", "x.svg", "x.html"])
+def test_a_delivery_in_pieces_is_the_delivery_of_one_piece(
+    tmp_path: Path, crew: Workers, demo: Scene, name: str
+) -> None:
+    short = demo.replaced(last=8)
+    (file := tmp_path / "demo.json").write_text(scene_text(short))
+    chosen = format_for(name)
+    pieces = chosen.pieces(short)
+    assert len(pieces) == len(set(pieces)) > 10
+    told: list[str] = []
+    made = made_by_all(crew, StoredFile(file), chosen, Progress(lambda _, said: told.append(said)))
+    assert set(made) <= set(pieces)
+    assert len(made) > 10
+    assert len(told) > 6
+    whole = chosen.deliver(short, UNHEARD)
+    assert chosen.deliver(short, UNHEARD, made=made) == whole
+    # what is given is what is taken: without some of it, the rest is made
+    assert chosen.deliver(short, UNHEARD, made=dict([*made.items()][::2])) == whole
+
+
+def test_what_has_no_pieces_or_only_one_who_works_is_made_whole(tmp_path: Path, crew: Workers, demo: Scene) -> None:
+    (file := tmp_path / "demo.json").write_text(scene_text(demo))
+    for name in ("x.csv", "x.json"):
+        assert made_by_all(crew, StoredFile(file), format_for(name), UNHEARD) == {}
+    alone = Workers(most=1)
+    try:
+        assert made_by_all(alone, StoredFile(file), format_for("x.svg"), UNHEARD) == {}
+    finally:
+        alone.close()
+
+
+@pytest.mark.parametrize(("count", "workers"), [(1, 2), (2, 2), (22, 2), (100, 2), (100, 64)])
+def test_what_takes_longest_is_dealt_to_different_hands(count: int, workers: int) -> None:
+    hands = hands_of(range(count), workers)
+    assert sorted(item for hand in hands for item in hand) == [*range(count)]
+    assert [hand[0] for hand in hands] == [*range(len(hands))]
+    assert max(len(hand) for hand in hands) - min(len(hand) for hand in hands) <= 1
 
 
 def test_a_scene_that_is_not_there_is_said(tmp_path: Path, crew: Workers) -> None:

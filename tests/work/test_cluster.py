@@ -22,6 +22,7 @@ from lazzik.work.bakes import baked_by_all
 from lazzik.work.batch import Piece, all_done
 from lazzik.work.cluster import Cluster, NoCluster
 from lazzik.work.crew import WorkBroken
+from lazzik.work.deliveries import made_by_all
 from lazzik.work.files import delivered
 from lazzik.work.source import SceneText
 from tests.work import chores
@@ -76,6 +77,13 @@ def test_a_bake_in_blocks_is_the_bake_of_one_piece(crew: Cluster, demo: Scene) -
     plan = BakePlan(0, 40)
     source = SceneText(scene_text(demo).encode())
     assert baked_by_all(crew, source, bakeable(demo), plan, UNHEARD) == bake(demo, bakeable(demo), plan)
+
+
+def test_a_delivery_in_pieces_is_the_delivery_of_one_piece(crew: Cluster, demo: Scene) -> None:
+    short, chosen = demo.replaced(last=8), format_for("x.glb")
+    made = made_by_all(crew, SceneText(scene_text(short).encode()), chosen, UNHEARD)
+    assert len(made) > 10
+    assert chosen.deliver(short, UNHEARD, made=made) == chosen.deliver(short, UNHEARD)
 
 
 def test_scenes_are_sent_and_files_come_back(crew: Cluster, tmp_path: Path, demo: Scene) -> None:

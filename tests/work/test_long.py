@@ -12,7 +12,7 @@ from fastapi.testclient import TestClient
 
 from lazzik.core.bake.baking import BakePlan, bakeable
 from lazzik.core.formats.registry import FORMATS
-from lazzik.core.progress import UNHEARD
+from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.scene import Scene
 from lazzik.demo.starts import BY_KEY
 from lazzik.store.database import Database
@@ -69,14 +69,19 @@ def test_bakes_are_the_same(scene: Scene, tmp_path: Path, near: Workers, far: Cl
     assert len(made[0].channels) == len(bakeable(scene))
 
 
-def test_files_are_the_same(scene: Scene, tmp_path: Path, near: Workers, far: Cluster) -> None:
+@pytest.mark.parametrize("named", [False, True])
+def test_files_are_the_same(scene: Scene, tmp_path: Path, near: Workers, far: Cluster, named: bool) -> None:
+    """A state alone is made in pieces, several that are named are not."""
     found = []
     for work, source, _ in both(scene, tmp_path, near, far):
         out = tmp_path / "out"
-        told = work.deliver(source, FORMATS["gltf"](), out, [NamedSource(source, "Now")], UNHEARD)
+        shares: list[float] = []
+        heard = Progress(lambda share, _, told=shares: told.append(share))  # type: ignore[misc]
+        told = work.deliver(source, FORMATS["gltf"](), out, [NamedSource(source, "Now")] if named else [], heard)
         found.append((told, out.read_bytes()))
+        assert shares == sorted(shares)
     assert found[0] == found[1]
-    assert len(found[0][1]) > 10_000
+    assert found[0][1] == FORMATS["gltf"]().write(scene)
 
 
 @pytest.mark.parametrize("tolerance", [None, 0.001])

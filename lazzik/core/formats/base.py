@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import ClassVar, Literal
+from types import MappingProxyType
+from typing import Any, ClassVar, Literal
 
 from lazzik.core.document import Frozen
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.scene import Scene
+
+Made = Mapping[str, Any]
+"""What pieces of a file came to, by the ids of their objects."""
+
+NOTHING: Made = MappingProxyType({})
 
 
 @dataclass(frozen=True)
@@ -53,13 +59,26 @@ class Format(Frozen):
         """The file's bytes. Raises Stopped."""
         return self.deliver(scene, progress, memo).content
 
-    def deliver(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> Written:
-        """The file and a report. A kind has this or `write`."""
+    def deliver(
+        self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None, made: Made = NOTHING
+    ) -> Written:
+        """The file and a report. A kind has this or `write`. What was made of pieces is not made again."""
         return Written(self.write(scene, progress, memo))
 
-    def deliver_all(self, states: Sequence[NamedScene], progress: Progress, memo: Memo | None = None) -> Written:
+    def deliver_all(
+        self, states: Sequence[NamedScene], progress: Progress, memo: Memo | None = None, made: Made = NOTHING
+    ) -> Written:
         """Several states in one file; the first alone, unless the kind takes several."""
-        return self.deliver(states[0].scene, progress, memo)
+        return self.deliver(states[0].scene, progress, memo, made)
+
+    def pieces(self, scene: Scene) -> list[str]:
+        """Ids of objects whose part of the file can be made by itself, whoever makes it, those that take longest first.
+        None, unless the kind says so."""
+        return []
+
+    def make(self, scene: Scene, pieces: Sequence[str], progress: Progress, memo: Memo | None = None) -> Made:
+        """What some of the pieces come to, for `deliver`. It is sent between processes. Raises Stopped."""
+        return NOTHING
 
     @classmethod
     def choices(cls) -> dict[str, tuple[str, ...]]:

@@ -14,15 +14,17 @@ from __future__ import annotations
 import json
 import struct
 from base64 import b64encode
+from collections.abc import Sequence
 from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
+from lazzik.core.bake.fitted_surfaces import shaped_nodes
 from lazzik.core.bake.real import MOST_REAL, with_objects
 from lazzik.core.document import Finite, Quantity
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.formats.base import Format, Written
+from lazzik.core.formats.base import NOTHING, Format, Made, Written
 from lazzik.core.formats.gltf_file import glb_of
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.scene import Scene
@@ -66,23 +68,39 @@ class Gltf(Format):
         ),
     ] = 0
 
-    def deliver(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> Written:
+    def deliver(
+        self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None, made: Made = NOTHING
+    ) -> Written:
         """One binary file, or one of text with the arrays in it."""
         from lazzik.core.formats.gltf_merge import kept_file, merged
         from lazzik.core.formats.gltf_write import Writer
 
         tolerances = {"translation": self.place / 1000, "rotation": self.turn, "scale": self.size}
         memo = memo or Memo()
-        scene = with_objects(scene, self.moving_copies, Scope(scene, memo))
+        scene = self._with_objects(scene, memo)
         file, keeps, forms = kept_file(scene)
         scope = Scope(scene, memo)
-        writer = Writer(scene, scope, True, progress, keeps, forms, tolerances, self.looks == "move")
+        writer = Writer(scene, scope, True, progress, keeps, forms, tolerances, self.looks == "move", made)
         content, blob = writer.write()
         if file is not None:
             ids = [node.id for node in scene.nodes]
             content, blob = merged(file, keeps, forms, ids, content, blob, writer.paints)
         glb = glb_of(content, blob)
         return Written(glb if self.form == "glb" else as_text(glb), writer.summary(), tuple(writer.report))
+
+    def pieces(self, scene: Scene) -> list[str]:
+        """Objects whose points may move."""
+        return [node.id for node in shaped_nodes(self._with_objects(scene, None))]
+
+    def make(self, scene: Scene, pieces: Sequence[str], progress: Progress, memo: Memo | None = None) -> Made:
+        """The shapes and weights of some of them."""
+        from lazzik.core.formats.gltf_write import shapes_of
+
+        scene = self._with_objects(scene, memo)
+        return shapes_of(scene, Scope(scene, memo or Memo()), progress, only=pieces)
+
+    def _with_objects(self, scene: Scene, memo: Memo | None) -> Scene:
+        return with_objects(scene, self.moving_copies, Scope(scene, memo or Memo()))
 
 
 def write_glb(scene: Scene, *, animated: bool = True, memo: Memo | None = None, progress: Progress = UNHEARD) -> bytes:

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from lazzik.core.bake.fitted_surfaces import fitted_shapes, moving_surfaces
+from lazzik.core.bake.fitted_surfaces import Outcome, fitted_shapes, moving_surfaces
 from lazzik.core.bake.morph_targets import Fitted
 from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
@@ -24,6 +25,7 @@ from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.transforms import Part, moves, part_of, transforms
 from lazzik.core.evaluate.variants import instances, kinds_of, parts_of
 from lazzik.core.fitting.minimax import PER_FRAME
+from lazzik.core.formats.base import NOTHING
 from lazzik.core.formats.colors import linear
 from lazzik.core.formats.gltf_merge import Keep
 from lazzik.core.formats.gltf_parts import STRENGTH, Form, Paint
@@ -63,6 +65,16 @@ Row = dict[str, Any]
 """A part of the file, by the standard's names."""
 
 
+def shapes_of(
+    scene: Scene, scope: Scope, progress: Progress, *, made: Mapping[str, Outcome] = NOTHING,
+    only: Collection[str] | None = None,
+) -> dict[str, Outcome]:  # fmt: skip
+    """The shapes and weights of surfaces that move, of all or of some objects, by object; why not, where there are
+    none. Raises Stopped."""
+    moving = moving_surfaces(scene, scene.clock(PER_FRAME), scope, progress.part(0.0, 0.15), only)
+    return fitted_shapes(moving, SHAPES_WITHIN, MOST_SHAPES, progress.part(0.15, 1.0), made)
+
+
 @dataclass
 class Writer:
     """Collects the parts of one file. Shapes and looks that are equal are written once."""
@@ -79,6 +91,8 @@ class Writer:
     """By what is moved: metres, degrees, factors."""
     pointers: bool = False
     """Whether looks, lights and cameras change over time."""
+    made: Mapping[str, Outcome] = field(default_factory=dict)
+    """Shapes that are fitted already, by object."""
     lent: frozenset[str] = frozenset()
     """Hidden objects whose shapes are written all the same, told as unseen: copies are drawn of them."""
     paints: dict[str, Paint] = field(default_factory=dict)
@@ -275,13 +289,11 @@ class Writer:
     def _shapes(self) -> dict[str, Fitted]:
         """The shape targets of objects, by object; one whose points stand still has none. The scene is evaluated first,
         object by object; then the shapes are fitted on all cores, the largest first."""
-        moving = moving_surfaces(self.scene, self.scene.clock(PER_FRAME), self.scope, self.progress.part(0.0, 0.1))
-        found = fitted_shapes(moving, SHAPES_WITHIN, MOST_SHAPES, self.progress.part(0.1, 0.6))
         out = {}
-        for motion, one in zip(moving, found, strict=True):
+        for node, one in shapes_of(self.scene, self.scope, self.progress.part(0.0, 0.6), made=self.made).items():
             if isinstance(one, InvalidEdit):
-                raise InvalidEdit(f"{motion.node.label}: {one.message}", motion.node.id)
-            out[motion.node.id] = one
+                raise InvalidEdit(f"{self.scene.node(node).label}: {one.message}", node)
+            out[node] = one
         return out
 
     def _mesh(self, node: Node) -> int:

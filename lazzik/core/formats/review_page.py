@@ -26,7 +26,7 @@ from lazzik.core.bake.real import MOST_REAL
 from lazzik.core.channel.channel import base_value
 from lazzik.core.document import Quantity
 from lazzik.core.evaluate.memo import Memo
-from lazzik.core.formats.base import Format, NamedScene, Written
+from lazzik.core.formats.base import NOTHING, Format, Made, NamedScene, Written
 from lazzik.core.formats.gltf import Gltf
 from lazzik.core.formats.gltf_compact import compacted
 from lazzik.core.formats.scripts import WEB, joined
@@ -71,19 +71,34 @@ class ReviewPage(Format):
         Quantity(label="moving copies", help="So many copies of each scatter move; the others stand."),
     ] = 0
 
-    def deliver(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> Written:
+    def deliver(
+        self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None, made: Made = NOTHING
+    ) -> Written:
         """The page with this state alone."""
-        return self.deliver_all([NamedScene(scene, scene.name)], progress, memo)
+        return self.deliver_all([NamedScene(scene, scene.name)], progress, memo, made)
+
+    def pieces(self, scene: Scene) -> list[str]:
+        """Those of the glTF in it."""
+        return self._gltf.pieces(scene)
+
+    def make(self, scene: Scene, pieces: Sequence[str], progress: Progress, memo: Memo | None = None) -> Made:
+        """What some of them come to."""
+        return self._gltf.make(scene, pieces, progress, memo)
+
+    @property
+    def _gltf(self) -> Gltf:
+        return Gltf(moving_copies=self.moving_copies)
 
     def deliver_all(
-        self, states: Sequence[NamedScene], progress: Progress = UNHEARD, memo: Memo | None = None
-    ) -> Written:
-        """The page with several states, the first one open."""
+        self, states: Sequence[NamedScene], progress: Progress = UNHEARD, memo: Memo | None = None,
+        made: Made = NOTHING,
+    ) -> Written:  # fmt: skip
+        """The page with several states, the first one open; what was made is of that one."""
         packs = _Packs()
         rows = []
         for place, state in enumerate(states):
             part = progress.part(place / len(states), (place + 1) / len(states))
-            glb = Gltf(moving_copies=self.moving_copies).write(state.scene, part, memo)
+            glb = self._gltf.deliver(state.scene, part, memo, NOTHING if place else made).content
             content, buffer = compacted(*_parts_of(glb))
             head, pieces = packs.put(content, buffer)
             scene = state.scene

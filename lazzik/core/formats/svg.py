@@ -8,8 +8,9 @@ picture. What lies in front is settled at the first frame.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from html import escape
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,7 +24,7 @@ from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.transforms import world
-from lazzik.core.formats.base import Format
+from lazzik.core.formats.base import NOTHING, Format, Made, Written
 from lazzik.core.formats.silhouette import NEAR, Silhouette
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.node import Look, Node
@@ -68,23 +69,46 @@ class AnimatedSvg(Format):
     height: Annotated[int, Field(ge=16, le=8192), Quantity("px", "Height of the picture.")] = 540
     copies: Annotated[int, Field(ge=0, le=MOST_REAL), Quantity(help="So many copies of each scatter are drawn.")] = 100
 
-    def write(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> bytes:
+    def deliver(
+        self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None, made: Made = NOTHING
+    ) -> Written:
         """The document as UTF-8."""
-        clock = Clock(scene.fps, scene.first, np.arange(scene.first, scene.last + 1, self.every, dtype=np.float64))
-        scene = with_objects(scene, self.copies, Scope(scene, memo, []))
-        scope = Scope(scene, memo, [])
-        eye = self._eye(scene, clock, scope)
-        shown = [node for node in scene.nodes if node.shape is not None and node.visible]
-        drawn = [_outlines(scene, node, clock, scope, eye) for node in progress.over(shown, lambda node: node.label)]
-        order = sorted(range(len(shown)), key=lambda i: -drawn[i][1])
+        scene, shown = self._shown(scene, memo)
+        missing = [node.id for node in shown if node.id not in made]
+        drawn = {**made, **self._drawn(scene, missing, progress, memo)}
+        order = sorted(shown, key=lambda node: -drawn[node.id].distance)
         seconds = (scene.last - scene.first + 1) / scene.fps
-        body = "\n".join(_path(shown[i], drawn[i][0], seconds, scope, scene) for i in order)
+        scope = Scope(scene, memo, [])
+        body = "\n".join(_path(node, drawn[node.id].pictures, seconds, scope, scene) for node in order)
         head = (
             f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {self.width} {self.height}" width="{self.width}" '
             f'height="{self.height}">\n<title>{escape(scene.name)}</title>\n'
             f'<g fill-rule="nonzero" stroke="#1F2B2E" stroke-width="1" stroke-linejoin="round">\n'
         )
-        return f"{head}{body}\n</g>\n</svg>\n".encode()
+        return Written(f"{head}{body}\n</g>\n</svg>\n".encode())
+
+    def pieces(self, scene: Scene) -> list[str]:
+        """Objects that are seen."""
+        scene, shown = self._shown(scene, None)
+        return [node.id for node in sorted(shown, key=lambda node: not shapes_over_time(scene, node))]
+
+    def make(self, scene: Scene, pieces: Sequence[str], progress: Progress, memo: Memo | None = None) -> Made:
+        """The outlines of some of them."""
+        scene, _ = self._shown(scene, memo)
+        return self._drawn(scene, pieces, progress, memo)
+
+    def _shown(self, scene: Scene, memo: Memo | None) -> tuple[Scene, list[Node]]:
+        """The scene with copies that are objects, and what is drawn of it."""
+        scene = with_objects(scene, self.copies, Scope(scene, memo, []))
+        return scene, [node for node in scene.nodes if node.shape is not None and node.visible]
+
+    def _drawn(self, scene: Scene, ids: Sequence[str], progress: Progress, memo: Memo | None) -> dict[str, Outlines]:
+        clock = Clock(scene.fps, scene.first, np.arange(scene.first, scene.last + 1, self.every, dtype=np.float64))
+        scope = Scope(scene, memo, [])
+        eye = self._eye(scene, clock, scope)
+        nodes = [scene.node(slug) for slug in ids]
+        shown = progress.over(nodes, lambda node: node.label)
+        return {node.id: _outlines(scene, node, clock, scope, eye) for node in shown}
 
     def _eye(self, scene: Scene, clock: Clock, scope: Scope) -> Eye:
         camera = next((node for node in scene.nodes if node.camera is not None), None)
@@ -138,8 +162,16 @@ class Eye:
         return np.column_stack([self.x + flat[:, 0], self.y - flat[:, 1]]), depth
 
 
-def _outlines(scene: Scene, node: Node, clock: Clock, scope: Scope, eye: Eye) -> tuple[list[str], float]:
-    """The `d` of an object at every moment (or once, if it stands still), and how far it is at the first."""
+class Outlines(NamedTuple):
+    """What is drawn of an object."""
+
+    pictures: list[str]
+    """The `d` of its path at every moment, or once, if it stands still."""
+    distance: float
+    """How far it is at the first."""
+
+
+def _outlines(scene: Scene, node: Node, clock: Clock, scope: Scope, eye: Eye) -> Outlines:
     assert node.shape is not None
     mesh = node.shape.mesh(scene.assets)
     motion = surface_seen(scene, node, clock, scope) if shapes_over_time(scene, node) else None
@@ -156,7 +188,7 @@ def _outlines(scene: Scene, node: Node, clock: Clock, scope: Scope, eye: Eye) ->
         if index == 0:
             distance = float(depth.mean())
         out.append(silhouette.path(flat, depth if eye.perspective else None))
-    return out, distance
+    return Outlines(out, distance)
 
 
 def _corners(scene: Scene, node: Node, clock: Clock, scope: Scope) -> Points:

@@ -9,18 +9,17 @@ keys as such; what lies between frames; pictures where there is no package to pu
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 
-from lazzik.core.bake.fitted_surfaces import fitted_shapes, moving_surfaces
+from lazzik.core.bake.fitted_surfaces import Outcome, fitted_shapes, moving_surfaces, shaped_nodes
 from lazzik.core.bake.morph_targets import Fitted
 from lazzik.core.cache import Storage
 from lazzik.core.clock import Clock
 from lazzik.core.document import Frozen, Quantity
-from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.leans import answers_air
@@ -31,7 +30,7 @@ from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import Surface
 from lazzik.core.evaluate.transforms import moves, transforms
 from lazzik.core.evaluate.variants import Part, kinds_of, parts_at, parts_of
-from lazzik.core.formats.base import Format, Written
+from lazzik.core.formats.base import NOTHING, Format, Made, Written
 from lazzik.core.formats.carried import emitted
 from lazzik.core.formats.colors import linear
 from lazzik.core.formats.usd_particles import define_instances, define_points, define_shell, prim_name
@@ -88,20 +87,33 @@ class OpenUsd(Format):
         ),
     ] = "shapes"
 
-    def deliver(self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None) -> Written:
+    def deliver(
+        self, scene: Scene, progress: Progress = UNHEARD, memo: Memo | None = None, made: Made = NOTHING
+    ) -> Written:
         """The file, and how its moving surfaces are written."""
-        return write_usd(scene, self.form, progress, memo, shapes=self.surfaces == "shapes")
+        return write_usd(scene, self.form, progress, memo, shapes=self.surfaces == "shapes", made=made)
+
+    def pieces(self, scene: Scene) -> list[str]:
+        """Objects whose points may move, where shapes stand for them."""
+        return [node.id for node in shaped_nodes(scene)] if self.surfaces == "shapes" else []
+
+    def make(self, scene: Scene, pieces: Sequence[str], progress: Progress, memo: Memo | None = None) -> Made:
+        """The shapes and weights of some of them."""
+        motions = moving_surfaces(scene, scene.clock(), Scope(scene, memo or Memo()), progress.part(0.0, 0.15), pieces)
+        return _shapes_of(scene, motions, progress.part(0.15, 1.0))
 
 
 def write_usd(
-    scene: Scene, form: str = "usdc", progress: Progress = UNHEARD, memo: Memo | None = None, *, shapes: bool = False
-) -> Written:
+    scene: Scene, form: str = "usdc", progress: Progress = UNHEARD, memo: Memo | None = None, *, shapes: bool = False,
+    made: Made = NOTHING,
+) -> Written:  # fmt: skip
     """The scene in one of the standard's three forms, with blend shapes where they are smaller than all points."""
     from pxr import UsdUtils  # slow to import, and only this format needs it
 
     with tempfile.TemporaryDirectory() as folder:
         plain = Path(folder) / f"scene.{'usda' if form == 'usda' else 'usdc'}"
         writer = _Writer(scene, Scope(scene, memo or Memo()), progress, pictured=form == "usdz", shapes=shapes)
+        writer.made = made
         writer.runs = memo.runs if memo else None
         writer.write(plain)
         if form != "usdz":
@@ -120,6 +132,14 @@ def write_particles(
     writer.write_particles(path, slugs, first, last)
 
 
+def _shapes_of(
+    scene: Scene, motions: Sequence[Surface], progress: Progress, made: Mapping[str, Outcome] = NOTHING
+) -> Mapping[str, Outcome]:
+    """What stands for each surface, by object."""
+    most = min(MOST_TARGETS, len(scene.clock().frames) // 2)  # more would hardly be smaller
+    return fitted_shapes(motions, WITHIN, most, progress, made) if most else {}
+
+
 class _Writer:
     """Writes one stage."""
 
@@ -130,6 +150,7 @@ class _Writer:
         self.paths: dict[str, str] = {}
         self.looks: dict[str, Any] = {}
         self.runs: Storage[Any] | None = None
+        self.made: Made = NOTHING
         self.moving: dict[str, tuple[Surface, Fitted | None]] = {}
         """Surfaces by object; without shapes, where all points are smaller."""
 
@@ -160,14 +181,13 @@ class _Writer:
     def _move(self) -> None:
         """Evaluate what moves; shapes take the place of its points where they are smaller."""
         motions = moving_surfaces(self.scene, self.clock, self.scope, self.progress.part(0.0, 0.1))
-        most = min(MOST_TARGETS, len(self.clock.frames) // 2)  # more would hardly be smaller
-        rows: list[Fitted | None] = [None] * len(motions)
-        if self.shapes and most:
-            found = fitted_shapes(motions, WITHIN, most, self.progress.part(0.1, 0.6))
-            for place, (motion, one) in enumerate(zip(motions, found, strict=True)):
-                if not isinstance(one, InvalidEdit) and bytes_of_shapes(one) < bytes_of_points(motion):
-                    rows[place] = one
-        self.moving = {motion.node.id: (motion, one) for motion, one in zip(motions, rows, strict=True)}
+        found: Mapping[str, Outcome] = {}
+        if self.shapes:
+            found = _shapes_of(self.scene, motions, self.progress.part(0.1, 0.6), self.made)
+        for motion in motions:
+            one = found.get(motion.node.id)
+            smaller = isinstance(one, Fitted) and bytes_of_shapes(one) < bytes_of_points(motion)
+            self.moving[motion.node.id] = (motion, one if isinstance(one, Fitted) and smaller else None)
 
     def write_particles(self, file: Path, slugs: Sequence[str], first: int, last: int) -> None:
         """The particles of some emitters and swarms alone."""
