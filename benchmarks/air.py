@@ -17,7 +17,8 @@ from lazzik.core.evaluate.leans import leans
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.layers.response import PER_FRAME, Spring, nodes_for, respond
-from lazzik.core.scene.edits import applied, read_edits
+from lazzik.core.scene.edits.base import applied
+from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.scene import Scene
 
 POINTS, COPIES = 100_000, 10_000

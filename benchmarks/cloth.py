@@ -10,7 +10,8 @@ import numpy as np
 
 from benchmarks.air import told
 from benchmarks.timing import best
-from lazzik.core.scene.edits import applied, read_edits
+from lazzik.core.scene.edits.base import applied
+from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.cloth import SUBSTEPS, SWEEPS, ClothRun
 from lazzik.core.simulate.coarse import thinned

@@ -24,7 +24,8 @@ from lazzik.core.evaluate.shapes import reshaped
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.evaluate.transforms import transforms
 from lazzik.core.scene.address import Address, find
-from lazzik.core.scene.edits import applied, read_edits
+from lazzik.core.scene.edits.base import applied
+from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.references import affected
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import scene_text

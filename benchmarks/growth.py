@@ -21,7 +21,8 @@ from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.layers.link import Link
 from lazzik.core.layers.noise import Noise
 from lazzik.core.layers.smooth import Smooth
-from lazzik.core.scene.edits import applied, read_edits
+from lazzik.core.scene.edits.base import applied
+from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.node import Node, Position, Rotation, Scale
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.particles import Particles

@@ -16,7 +16,8 @@ from benchmarks.air import told
 from benchmarks.timing import best
 from lazzik.core.evaluate.airflow import field_rows
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.scene.edits import applied, read_edits
+from lazzik.core.scene.edits.base import applied
+from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.particles import SUBSTEPS, Particles
 from lazzik.core.simulate.run import STRETCH, next_stretch

@@ -10,7 +10,8 @@ from benchmarks.timing import best
 from lazzik.core.formats.base import NamedScene
 from lazzik.core.formats.review_page import ReviewPage
 from lazzik.core.progress import Progress
-from lazzik.core.scene.edits import applied, read_edits
+from lazzik.core.scene.edits.base import applied
+from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene, scene_text
 from lazzik.demo.station import station

@@ -6,7 +6,8 @@ from collections.abc import Iterator
 from typing import Any
 
 from benchmarks.timing import best
-from lazzik.core.scene.edits import applied, read_edits
+from lazzik.core.scene.edits.base import applied
+from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 

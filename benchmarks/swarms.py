@@ -11,7 +11,8 @@ import numpy as np
 
 from benchmarks.air import told
 from benchmarks.timing import best
-from lazzik.core.scene.edits import applied, read_edits
+from lazzik.core.scene.edits.base import applied
+from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.coarse_swarm import coarse_swarm
 from lazzik.core.simulate.pbf import AT_REST, find_pairs, keys_of, push_apart, sum_densities

@@ -21,7 +21,8 @@ from lazzik.core.compare.motion import farthest_apart
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.scene.edits import applied, read_edits
+from lazzik.core.scene.edits.base import applied
+from lazzik.core.scene.edits.every import read_edits
 from lazzik.demo.station import station
 from lazzik.store.database import FILE
 from lazzik.store.scenes import StagePicture

@@ -25,6 +25,8 @@ if TYPE_CHECKING:
 
     from lazzik.core.scene.scene import Scene
     from lazzik.store.shelf_items import ShelfItems
+    from lazzik.work.crew import Crew
+    from lazzik.work.source import Readable, StoredFile
 
 app = typer.Typer(help="Procedural motion in layers, baked to keys.", no_args_is_help=True, add_completion=False)
 
@@ -45,6 +47,10 @@ LOG = logging.getLogger("lazzik")
 
 BACKLOG = 512
 """Connections that wait to be taken."""
+
+
+AT_ONCE = 0.5
+"""Seconds that a sample may be evaluated without the compiler, which takes more than that to load."""
 
 
 class _Work(Progress):
@@ -147,6 +153,7 @@ def sample(
 
     from lazzik.core.clock import Clock
     from lazzik.core.formats.csv_curves import write_csv
+    from lazzik.core.kernels import interpret
     from lazzik.work.files import frames_of
 
     document = _read(scene)
@@ -158,6 +165,7 @@ def sample(
         raise InvalidEdit(f"That would be {rows:,} rows; choose fewer frames or a larger step", "--step")
     moments = [first + i * step for i in range(rows)]
     clock = Clock(document.fps, document.first, np.array(moments))
+    interpret(AT_ONCE)
     text = write_csv(document, addresses, clock)
     if out is None:
         typer.echo(text, nl=False)
@@ -262,7 +270,7 @@ def bake_scene(
     from lazzik.core.bake.baking import bake
     from lazzik.work.bakes import baked_by_all
     from lazzik.work.files import BakeAsked, baked, baked_to_file, writer_for
-    from lazzik.work.source import SceneText, StoredFile
+    from lazzik.work.source import StoredFile
 
     files = [Path(name) for name in scenes if name.endswith(".json")] or [Path(scenes[0])]
     addresses = [name for name in scenes if Path(name) not in files]
@@ -275,8 +283,7 @@ def bake_scene(
     plan, chosen = asked.plan(scene), asked.chosen(scene)
     if jobs > 1 or cluster:
         with crew_for(jobs, cluster) as crew, watched("Baking") as progress:
-            source = StoredFile(files[0]) if crew.near else SceneText(files[0].read_bytes())
-            placed = baked_by_all(crew, source, chosen, plan, progress)
+            placed = baked_by_all(crew, _seen_by(crew, StoredFile(files[0])), chosen, plan, progress)
     else:
         placed = bake(scene, chosen, plan, progress=WORK)
     typer.echo("\n".join(baked_to_file(scene, placed, out, WORK)))
@@ -295,15 +302,27 @@ def deliver(
     outlines (.svg), a page for review (.html) or the scene itself (.json). Of several, what one refuses stops no
     other."""
     from lazzik.core.formats.registry import format_for
+    from lazzik.work.deliveries import made_by_all
     from lazzik.work.files import delivered
     from lazzik.work.source import StoredFile
 
-    format_for(out.name)
-    if len(scenes) > 1 or cluster:
+    chosen = format_for(out.name)
+    if len(scenes) > 1:
         _do_all(delivered, scenes, out, jobs, cluster)
         return
-    for line in delivered(StoredFile(scenes[0]), out, WORK):
+    source, made = StoredFile(scenes[0]), None
+    if jobs > 1 or cluster:
+        with crew_for(jobs, cluster) as crew, watched("Delivering") as progress:
+            made = made_by_all(crew, _seen_by(crew, source), chosen, progress)
+    for line in delivered(source, out, WORK, made):
         typer.echo(line)
+
+
+def _seen_by(crew: Crew, source: StoredFile) -> Readable:
+    """A scene in a file as a crew can read it."""
+    from lazzik.work.source import SceneText
+
+    return source if crew.near else SceneText(source.content())
 
 
 @app.command()
@@ -356,9 +375,11 @@ def prepare(
     """Compile what is compiled and keep it on disk, so that nothing waits for it later; in a data folder work out the
     particles of its scenes."""
     from lazzik.core.kernels import KERNELS, compiled_now
+    from lazzik.web.ui.templating import compile_all
 
     every_kernel()
     typer.echo(f"{len(KERNELS)} kernels are ready, {len(compiled_now())} of them compiled just now.")
+    typer.echo(f"{compile_all()} templates are ready.")
     if data is not None:
         _prepare_scenes(data, demo)
 

@@ -30,8 +30,8 @@ from lazzik.core.reading.outcome import TAKES, recipe_of, report
 from lazzik.core.reading.repeats import Loop, best_loop
 from lazzik.core.reading.together import read_together
 from lazzik.core.scene.differences import differences
-from lazzik.core.scene.edits import applied, read_edits
-from lazzik.core.scene.edits.base import free_slug
+from lazzik.core.scene.edits.base import applied, free_slug
+from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.edits.from_shelf import TakeFromShelf
 from lazzik.core.scene.edits.shelf_content import content_of
 from lazzik.core.scene.receipt import Receipt

@@ -16,7 +16,8 @@ from lazzik.core.channel.layer import Layer
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import loop_note
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.scene.edits import applied, read_edits
+from lazzik.core.scene.edits.base import applied
+from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.node import Node, Rotation
 from lazzik.core.scene.scene import Scene
 from lazzik.demo.station import station

@@ -79,6 +79,17 @@ def test_sample_prints_a_table(file: Path, demo: Scene) -> None:
     assert [float(row[1]) for row in rows[1:]] == evaluate(demo, [MAST], clock)[MAST].tolist()
 
 
+def test_a_sample_needs_no_compiler(file: Path) -> None:
+    """It takes longer to load than a number takes to evaluate."""
+    script = (
+        "import sys; from lazzik import cli; cli.AT_ONCE = 1e9;"
+        f"cli.app(['sample', {str(file)!r}, {MAST!r}, '-o', {str(file) + '.csv'!r}], standalone_mode=False);"
+        "print('numba' in sys.modules)"
+    )
+    done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True)
+    assert done.stdout.split() == ["False"]
+
+
 def test_air_prints_a_table(file: Path, demo: Scene) -> None:
     done = run("air", file, "--at", "0,1,0", "--at", "2,0.5,-1", "--frames", "10:12")
     rows = list(csv.reader(done.stdout.splitlines()))
@@ -116,7 +127,7 @@ def test_a_failure_is_a_sentence_and_the_log_has_the_rest(
     file: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str],
     caplog: pytest.LogCaptureFixture,
 ) -> None:  # fmt: skip
-    def broken(self: Any, scene: Scene, progress: Any, memo: Any = None) -> Any:
+    def broken(self: Any, scene: Scene, progress: Any, memo: Any = None, made: Any = None) -> Any:
         progress.report(0.5, "shapes of Cloth")
         raise ValueError("no such luck")
 
@@ -276,6 +287,8 @@ def test_several_scenes_are_delivered_at_once_and_one_that_is_none_stops_no_othe
     alone = tmp_path / "alone.glb"
     assert run("deliver", scenes[0], "-o", alone).returncode == 0
     assert (tmp_path / "day.glb").read_bytes() == alone.read_bytes()
+    assert run("deliver", scenes[0], "-o", shared := tmp_path / "shared.glb", "--jobs", "2").returncode == 0
+    assert shared.read_bytes() == alone.read_bytes()
     assert not (tmp_path / "broken.glb").exists()
     refused = run("deliver", *scenes, "-o", tmp_path / "all.glb")
     assert (refused.returncode, "need {} in the name" in refused.stderr) == (1, True)

@@ -18,7 +18,8 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.layers import BY_KIND
-from lazzik.core.scene.edits import applied, read_edits
+from lazzik.core.scene.edits.base import applied
+from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene, scene_text
@@ -48,7 +49,8 @@ import numpy as np
 from lazzik.core.air import FIELD_KINDS
 from lazzik.core.evaluate.airflow import air
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.scene.edits import applied, read_edits
+from lazzik.core.scene.edits.base import applied
+from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene, scene_text
 from lazzik.web.air.view import air_view
@@ -69,8 +71,9 @@ ROOM = """
 import re
 from pathlib import Path
 from starlette.testclient import TestClient
-from lazzik.demo.station import first_scene
-from lazzik.core.scene.edits import applied, read_edits
+from lazzik.demo.starts import first_scene
+from lazzik.core.scene.edits.base import applied
+from lazzik.core.scene.edits.every import read_edits
 from lazzik.web.app import create_app
 app = create_app(Path("data"))
 scene = applied(first_scene("S"), read_edits([{"do": "add-layer", "address": "post/rotation.z", "kind": "noise"}]))
@@ -108,7 +111,7 @@ def test_a_room_is_a_folder_and_one_line(tmp_path: Path) -> None:
     (room / "__init__.py").write_text("")
     (room / "routes.py").write_text(routes)
     (room / "templates" / "sheet.html").write_text(template)
-    registry = room.parent / "app.py"
+    registry = room.parent / "rooms.py"
     before = registry.read_text()
     registry.write_text(before.replace("ROUTES = (\n", "ROUTES = (\n" + line))
     assert said(ROOM, tmp_path) == "Layers by family random 1\n"

@@ -20,7 +20,7 @@ from types import FrameType
 from lazzik.core.bake.baking import BakePlan, bake, bakeable
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.scene.edits import read_edits
+from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.scene import Scene
 from lazzik.demo.station import station
 from lazzik.store.database import Database

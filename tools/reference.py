@@ -18,7 +18,7 @@ from lazzik.core.layers import BY_KIND
 from lazzik.core.scene import sheaf
 from lazzik.core.scene.aim import Aim, AimPoint
 from lazzik.core.scene.cloth import Cloth, Pin
-from lazzik.core.scene.edits import AnyEdit
+from lazzik.core.scene.edits.every import AnyEdit
 from lazzik.core.scene.emitter import Emitter
 from lazzik.core.scene.node import Camera, Light, Look, Node, channels_of
 from lazzik.core.scene.scatter import Scatter

@@ -10,7 +10,7 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
-from lazzik.core.scene.edits import AnyEdit
+from lazzik.core.scene.edits.every import AnyEdit
 from lazzik.web.studio.facts import Facts
 
 FILE = Path(__file__).parent.parent / "lazzik" / "web" / "static" / "lib" / "types.d.ts"

@@ -77,7 +77,8 @@ Label = Annotated[str, Field(min_length=1, max_length=120)]
 class Frozen(BaseModel):
     """A part of the document: immutable, refusing fields it does not know."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    # what checks a kind is built when the first is read: most programs read few of the kinds, and some none at all
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
 
     def __getstate__(self) -> dict[Any, Any]:
         """What another process is given: the fields, without what was worked out of them and is kept beside them."""

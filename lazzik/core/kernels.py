@@ -2,14 +2,17 @@
 
 An explicit signature compiles at set-up (`lazzik prepare`) and is read from the disk cache ever after, so neither
 start-up nor a request waits for a compiler. A kernel is read when it is first called: a program that evaluates nothing
-does not even load the compiler. `NUMBA_DISABLE_JIT=1` runs the same functions as plain Python.
+does not even load the compiler, and one that evaluates little can do without it (`interpret`).
+`NUMBA_DISABLE_JIT=1` runs the same functions as plain Python.
 """
 
 from __future__ import annotations
 
 import importlib
 import sys
+import time
 from collections.abc import Callable
+from functools import cached_property
 from threading import RLock
 from types import FunctionType
 from typing import Any, TypeVar, cast
@@ -31,7 +34,26 @@ class Kernel:
         self.__name__ = function.__name__
 
     def __call__(self, *arguments: Any) -> Any:
-        return (self._ready or self.ready)(*arguments)
+        return (self._ready or self._unread)(*arguments)
+
+    def _unread(self, *arguments: Any) -> Any:
+        """The call of a kernel that is not read yet: as plain Python while that is quicker."""
+        if _INTERPRETER.inside:
+            return self.py_func(*arguments)
+        small = _INTERPRETER.seconds > 0.0 and all(getattr(each, "size", 0) <= SMALL for each in arguments)
+        return _INTERPRETER.run(self.py_func, arguments) if small and self._exact else self.ready(*arguments)
+
+    @cached_property
+    def _exact(self) -> bool:
+        """Whether the compiler may not do its sums otherwise than Python: both give the same bits."""
+        return not self._options and all(kernel._exact for kernel in self._inner.values())
+
+    @property
+    def _inner(self) -> dict[str, Kernel]:
+        """The kernels that it calls."""
+        globals_ = self.py_func.__globals__
+        used = {name: globals_.get(name) for name in self.py_func.__code__.co_names}
+        return {name: kernel for name, kernel in used.items() if isinstance(kernel, Kernel)}
 
     @property
     def ready(self) -> Any:
@@ -40,10 +62,8 @@ class Kernel:
             if self._ready is None:
                 numba = _compiler()
                 # the compiler knows its own functions only, so those that this one calls stand in for their kernels
-                globals_ = self.py_func.__globals__
-                used = {name: globals_.get(name) for name in self.py_func.__code__.co_names}
-                inner = {name: kernel.ready for name, kernel in used.items() if isinstance(kernel, Kernel)}
-                function = _with_globals(self.py_func, globals_ | inner) if inner else self.py_func
+                inner = {name: kernel.ready for name, kernel in self._inner.items()}
+                function = _with_globals(self.py_func, self.py_func.__globals__ | inner) if inner else self.py_func
                 compiled = numba.njit(
                     list(self._signatures), cache=True, nogil=True, error_model="numpy", **self._options
                 )
@@ -77,6 +97,39 @@ def kernel(*signatures: str, regroup: bool = False, fuse: bool = False) -> Calla
         return cast(Function, made)
 
     return declare
+
+
+SMALL = 4096
+"""Numbers in an array, at most, for a call that may run as plain Python."""
+
+
+class _Interpreter:
+    """Runs kernels as the plain Python that they are written in, for so many seconds of the clock in all."""
+
+    def __init__(self) -> None:
+        self.seconds = 0.0
+        self.inside = False
+
+    def run(self, function: FunctionType, arguments: tuple[Any, ...]) -> Any:
+        """Call one that is not called by another."""
+        begun, self.inside = time.perf_counter(), True
+        try:
+            return _plain(function)(*arguments)
+        finally:
+            self.inside = False
+            self.seconds -= time.perf_counter() - begun
+
+
+_INTERPRETER = _Interpreter()
+
+
+def interpret(seconds: float) -> None:
+    """Let small calls run as plain Python until they have taken so long, in a program of one thread.
+
+    To load the compiler and read what it made takes a second; who asks for a number over some hundred frames is done
+    before. Only kernels that give the same bits either way are run so.
+    """
+    _INTERPRETER.seconds = seconds
 
 
 def _compiler() -> Any:

@@ -30,7 +30,6 @@ from lazzik.demo.parts import (
     part,
     shaped,
 )  # fmt: skip
-from lazzik.demo.station import first_scene
 
 LAST = 150
 LOOP: dict[str, Any] = {"loop": float(LAST)}
@@ -181,6 +180,23 @@ def _mast(name: str) -> Scene:
         ]  # fmt: skip
     wind = Wind(kind="wind", speed=6.0, gusts=0.6, gust_length=3.0, swing=10.0, seed=2.0, fit=True, **LOOP)
     return _scene(name, *nodes, Node(id="wind", label="Wind", position=at(-3.4, 0.6, 0.8), field=wind))
+
+
+def first_scene(name: str) -> Scene:
+    """What a new scene starts with: one object to move, seen by a camera."""
+    post = Box(kind="box", width=0.4, height=2, depth=0.4, base=True)
+    floor = Sheet(kind="sheet", width=8, height=8)
+    return Scene(
+        name=name,
+        last=150,
+        nodes=(
+            part("floor", "Floor", None, floor, STONE),
+            part("post", "Post", None, post, BRICK),
+            Node(
+                id="camera", label="Camera", camera=Camera(view=36), position=at(0, 1.9, 6.5), rotation=Rotation(x=-9)
+            ),
+        ),
+    )
 
 
 STARTS = (

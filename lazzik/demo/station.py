@@ -19,7 +19,7 @@ from lazzik.core.layers.clip import Track
 from lazzik.core.layers.recipe import Override
 from lazzik.core.scene.aim import Aim
 from lazzik.core.scene.dial import Dial
-from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.edits.scatters import TakeCopies
 from lazzik.core.scene.node import Camera, Color, Light, Node, Rotation, Scale
 from lazzik.core.scene.pose import Held, Pose
@@ -383,20 +383,3 @@ def _cleared(scene: Scene) -> Scene:
     wet = ((x + 0.2) / 1.85) ** 2 + ((z - 4.3) / 1.35) ** 2 < 1
     trodden = np.hypot(x, z) < 1.1
     return applied(scene, [TakeCopies(node="grass", copies=tuple(copies.ids[wet | trodden].tolist()))])
-
-
-def first_scene(name: str) -> Scene:
-    """What a new scene starts with: one object to move, seen by a camera."""
-    post = Box(kind="box", width=0.4, height=2, depth=0.4, base=True)
-    floor = Sheet(kind="sheet", width=8, height=8)
-    return Scene(
-        name=name,
-        last=150,
-        nodes=(
-            part("floor", "Floor", None, floor, STONE),
-            part("post", "Post", None, post, BRICK),
-            Node(
-                id="camera", label="Camera", camera=Camera(view=36), position=at(0, 1.9, 6.5), rotation=Rotation(x=-9)
-            ),
-        ),
-    )

@@ -1,7 +1,7 @@
 """Runs on disk: a folder for each, named by what it read, in it a file for each stretch of frames.
 
 A file appears whole or not at all. One that is damaged is removed, and worked out anew. Beyond a limit the runs that
-were used longest ago go.
+were used longest ago go. What reads a stretch is imported where one is read: the list of scenes needs none.
 """
 
 from __future__ import annotations
@@ -14,10 +14,13 @@ from dataclasses import dataclass
 from pathlib import Path
 from tempfile import NamedTemporaryFile
 from time import time
+from typing import TYPE_CHECKING
 
 from lazzik.core.errors import UnknownAddress
-from lazzik.core.simulate.kept import KeptFrames, course, packed, unpacked
 from lazzik.store.database import NoRoom
+
+if TYPE_CHECKING:
+    from lazzik.core.simulate.kept import KeptFrames
 
 LIMIT = 4 * 10**9
 """Bytes that runs may take unless it is said otherwise."""
@@ -79,6 +82,8 @@ class Runs:
             os.utime(path.parent)
         except OSError:
             return None
+        from lazzik.core.simulate.kept import unpacked
+
         try:
             return unpacked(content)
         except ValueError:
@@ -87,6 +92,8 @@ class Runs:
 
     def course(self, key: str, place: int) -> tuple[list[int], list[float]] | None:
         """Of each frame of a stretch, how many live and at what pace; None if it is not there, or was damaged."""
+        from lazzik.core.simulate.kept import course
+
         try:
             return course(self._file(key, place))
         except ValueError:
@@ -94,6 +101,8 @@ class Runs:
 
     def put(self, key: str, place: int, stretch: KeptFrames) -> None:
         """Keep a stretch. Raises NoRoom if there is none; nothing is half there then."""
+        from lazzik.core.simulate.kept import packed
+
         self.put_packed(key, place, packed(stretch))
 
     def put_packed(self, key: str, place: int, content: bytes) -> None:

@@ -20,8 +20,7 @@ from lazzik.core.geometry.assets import AssetStore, name_of
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.bundle import assets_of
 from lazzik.core.scene.change import carried
-from lazzik.core.scene.edits import Edit, applied
-from lazzik.core.scene.edits.base import free_label
+from lazzik.core.scene.edits.base import Edit, applied, free_label
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import VERSION, Scene
 from lazzik.core.scene.serialize import scene_json

@@ -5,14 +5,15 @@ from __future__ import annotations
 import asyncio
 import logging
 import sys
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Sequence
 from contextlib import asynccontextmanager
 from functools import partial
 from importlib import import_module
 from pathlib import Path
 from threading import Event, Thread
+from typing import TYPE_CHECKING
 
-from fastapi import APIRouter, FastAPI
+from fastapi import FastAPI
 from fastapi.exceptions import RequestValidationError
 from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
@@ -23,8 +24,6 @@ from lazzik.core.errors import LazzikError
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.mesh_density import CoarseMarks
 from lazzik.core.progress import Stopped
-from lazzik.demo.shelf_items import shipped
-from lazzik.demo.station import station
 from lazzik.store.database import Database
 from lazzik.store.runs import Runs
 from lazzik.store.scenes import SceneStore
@@ -34,7 +33,7 @@ from lazzik.web.errors import answer
 from lazzik.web.jobs import Jobs
 from lazzik.web.login.door import Door, Doorkeeper
 from lazzik.web.requests.bodies import describe
-from lazzik.web.requests.fields import refusals
+from lazzik.web.rooms import Rooms
 from lazzik.web.security import Guard, TooLarge, hosts
 from lazzik.web.states import Drafts
 from lazzik.web.ui.shipped import PREFIX, SHIPPED
@@ -43,16 +42,10 @@ from lazzik.work.crew import Crew
 from lazzik.work.long import LongWork
 from lazzik.work.pool import Workers
 
-LOG = logging.getLogger("lazzik")
+if TYPE_CHECKING:
+    from lazzik.core.scene.shelf_item import ShelfItem
 
-ROUTES = (
-    "scenes.routes", "studio.routes", "edits.routes", "stage.routes", "stack.routes", "shape.routes", "aim.routes",
-    "air.routes", "scatter.routes", "carried.routes", "emitter.routes", "cloth.routes", "runs.routes",
-    "marks.routes", "versions.routes", "objects.routes", "dials.routes", "poses.routes", "diagnose.routes",
-    "object_recipes.routes", "shelf.routes", "recipes.routes", "reading.routes", "bake.routes",
-    "deliver.routes", "jobs.routes", "jobs.film", "login.routes",
-)  # fmt: skip
-"""Where the routers are: each room's, and those of jobs."""
+LOG = logging.getLogger("lazzik")
 
 SWITCH_EVERY = 0.0005
 """Seconds after which a thread that computes lets another one go on: a small request asks for that dozens of times."""
@@ -87,7 +80,7 @@ def create_app(
         beside = [asyncio.create_task(each) for each in (_sweep(running), _clean(heavy, store))]
         asyncio.get_running_loop().call_later(FIRST_PAGE, heavy.warm)
         over = Event()
-        warming = Thread(target=_warm, args=(over,), daemon=True, name="warm-up")
+        warming = Thread(target=_warm, args=(rooms, over), daemon=True, name="warm-up")
         asyncio.get_running_loop().call_later(4 * FIRST_PAGE, warming.start)
         yield
         over.set()  # a process that ends while a thread of it still loads compiled code may stand still for ever
@@ -105,18 +98,17 @@ def create_app(
     app.state.database, app.state.versions, app.state.drafts = database, Versions(database, store), Drafts()
     app.state.long = LongWork(crew or heavy, store)
     app.state.runs, app.state.runs_at_work = Runs(database.folder), {}
-    app.state.shelf = ShelfItems(database, shipped)
+    app.state.shelf = ShelfItems(database, _shipped)
     app.state.memo = Memo()
     app.state.marks = CoarseMarks()
     store.snapshot_due = partial(_snapshot, heavy, store)
     if with_demo and not store.entries():
+        from lazzik.demo.station import station
+
         store.create(station(), "demo scene")
     app.mount(PREFIX, SHIPPED)
-    told = refusals(404, 409, 413, 422, 503, 507)
-    routers: list[APIRouter] = [import_module(f"lazzik.web.{name}").router for name in ROUTES]
-    for router in routers:
-        app.include_router(router, responses=told)
-    describe(app, routers)
+    rooms = Rooms(app)
+    describe(app, rooms.open)
     app.state.door = Door(password) if password else None
     if app.state.door is not None:
         app.add_middleware(Doorkeeper, door=app.state.door)
@@ -126,10 +118,18 @@ def create_app(
     return app
 
 
-def _warm(over: Event) -> None:
-    """Load what the first page of a scene evaluates with, while somebody still looks at the list of scenes."""
+def _shipped() -> Sequence[ShelfItem]:
+    """What every shelf holds from the start; made when a shelf is first looked at."""
+    from lazzik.demo.shelf_items import shipped
+
+    return shipped()
+
+
+def _warm(rooms: Rooms, over: Event) -> None:
+    """Load what the first page of a scene is made and evaluated with, while somebody still looks at the list."""
     from lazzik.core.kernels import KERNELS
 
+    rooms.open()
     import_module("scipy.spatial.transform")
     for kernel in list(KERNELS):
         if over.is_set():

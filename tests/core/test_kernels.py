@@ -36,6 +36,43 @@ def test_kernels_have_fixed_signatures_so_that_no_request_compiles() -> None:
         assert not kernel.ready._can_compile
 
 
+@pytest.mark.parametrize(
+    ("seconds", "count", "compiled"),
+    [(0.0, 40, True), (60.0, 40, False), (1e-9, 40, False), (60.0, 5000, True)],
+    ids=["not at all", "in time", "the call that uses it up", "not with large arrays"],
+)
+def test_small_calls_run_as_plain_python_while_they_may(seconds: float, count: int, compiled: bool) -> None:
+    """In a process of its own, which loads the compiler only where it is needed."""
+    script = f"""
+import sys
+import numpy as np
+from lazzik.core.kernels import interpret
+from lazzik.core.layers.noise import octave_noise
+
+interpret({seconds})
+octaves, rows = np.array([[2.5], [0.6], [7.0]]), np.empty({count})
+octave_noise(np.linspace(-3, 9, {count}), 12, 1, octaves, rows)
+once = "numba" in sys.modules
+octave_noise(np.linspace(-3, 9, {count}), 12, 1, octaves, rows)
+print(once, "numba" in sys.modules)
+"""
+    done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True)
+    once, twice = done.stdout.split()
+    assert once == str(compiled)
+    assert twice == str(compiled or seconds < 1)
+
+
+def test_what_the_compiler_may_sum_otherwise_never_runs_plain() -> None:
+    every_kernel()
+    free = [kernel for kernel in KERNELS if not kernel._exact]
+    assert len(free) > 8
+    for kernel in KERNELS:
+        if kernel in free:
+            assert kernel._options or any(inner in free for inner in kernel._inner.values())
+        else:
+            assert not kernel._options
+
+
 @pytest.mark.parametrize("character", range(5))
 def test_compiled_noise_is_the_plain_function(character: int) -> None:
     position = np.linspace(-3, 9, 40)

@@ -31,7 +31,7 @@ from lazzik.core.formats.gltf import write_glb
 from lazzik.core.formats.silhouette import Silhouette
 from lazzik.core.geometry.outlines import face
 from lazzik.core.geometry.primitives import Ball
-from lazzik.core.kernels import KERNELS
+from lazzik.core.kernels import KERNELS, interpret
 from lazzik.core.layers import BY_KIND
 from lazzik.core.reading.ringing import Ringing, moved
 from lazzik.core.scene.scene import Scene
@@ -241,3 +241,20 @@ def test_every_kernel_gives_the_same_without_the_compiler(demo: Scene, monkeypat
             for fast_row, slow_row in zip(compiled, slow, strict=True):
                 np.testing.assert_allclose(slow_row, fast_row, rtol=1e-9, atol=1e-9, err_msg=work.__name__)
     assert {kernel.__name__ for kernel in KERNELS} - set(called) == set()
+
+
+def test_small_calls_give_the_same_bits_without_the_compiler(demo: Scene, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A program that lets the plain functions stand in for a while shows the very numbers that all others show."""
+    every_kernel()
+    for scene in (edited(demo, {"do": "change-scene", "last": 8}), _kinds(Scene(name="Kinds"))):
+        compiled = _motions(scene)
+        with monkeypatch.context() as patch:
+            for kernel in KERNELS:
+                patch.setattr(kernel, "_ready", None)
+            interpret(1e9)
+            try:
+                slow = _motions(scene)
+            finally:
+                interpret(0.0)
+        for fast_row, slow_row in zip(compiled, slow, strict=True):
+            np.testing.assert_array_equal(slow_row, fast_row)

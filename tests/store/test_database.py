@@ -17,7 +17,8 @@ from lazzik.core.errors import UnknownAsset
 from lazzik.core.geometry.assets import pack_mesh
 from lazzik.core.geometry.imported import MeshShape
 from lazzik.core.geometry.primitives import Box
-from lazzik.core.scene.edits import Edit, read_edits
+from lazzik.core.scene.edits.base import Edit
+from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.store.database import FILE, MIGRATIONS, VERSIONS, BadDatabase, Database, FolderTaken, NoRoom, claimed

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from sqlalchemy import text
 
 from lazzik.core.errors import InvalidEdit, UnknownAddress
-from lazzik.core.scene.edits import read_edits
+from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene
 from lazzik.store.database import Database

@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from sqlalchemy import create_engine
 
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.scene.edits import read_edits
+from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.scene import Scene
 from lazzik.store.database import FILE, MIGRATIONS, Database
 from lazzik.store.rows import NoPicture, NothingThere, StaleEdit

@@ -14,7 +14,7 @@ from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.leans import leans
 from lazzik.core.evaluate.riding import standing
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.edits.numbers import SetNumber
 from tests.web.test_sheets import edit, edits_in, text
 

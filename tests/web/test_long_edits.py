@@ -10,7 +10,7 @@ from starlette.testclient import TestClient
 
 from lazzik.core.progress import Progress
 from lazzik.core.scene.change import SceneDifference, difference
-from lazzik.core.scene.edits import Edit, applied
+from lazzik.core.scene.edits.base import Edit, applied
 from lazzik.web.edits import landing
 from lazzik.work import tasks
 from lazzik.work.source import Source
@@ -22,7 +22,7 @@ SOCK = "sock/rotation.y"
 
 def edited_while_somebody_else_works(source: Source, edits: list[Edit], progress: Progress) -> SceneDifference:
     """As the task, and meanwhile another step is stored, as if by another page."""
-    from lazzik.core.scene.edits import read_edits
+    from lazzik.core.scene.edits.every import read_edits
     from lazzik.work.source import store_in
 
     progress.report(0.5, "half way")

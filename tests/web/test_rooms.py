@@ -13,7 +13,7 @@ from fastapi import FastAPI
 from starlette.testclient import TestClient
 
 import lazzik.web
-from lazzik.web.app import ROUTES
+from lazzik.web.rooms import FRONT, ROUTES
 
 WEB = Path(lazzik.web.__file__).parent
 CODE = sorted(WEB.parent.rglob("*.py"))
@@ -82,7 +82,7 @@ def test_a_view_says_by_name_what_it_shows() -> None:
 
 def test_every_router_is_served_and_every_script_is_where_it_is_named(client: TestClient, app: FastAPI) -> None:
     assert {path.relative_to(WEB).with_suffix("").as_posix().replace("/", ".") for path in WEB.glob("*/routes.py")} == {
-        name for name in ROUTES if name.endswith(".routes")
+        name for name in (*FRONT, *ROUTES) if name.endswith(".routes")
     }
     named = set()
     for path in [*WEB.glob("*/templates/*.html"), *WEB.glob("*/static/*.js"), *WEB.glob("static/lib/*.js")]:

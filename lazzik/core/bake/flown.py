@@ -21,7 +21,7 @@ from lazzik.core.fitting.fitting import fit
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.geometry.primitives import Ball
 from lazzik.core.progress import UNHEARD, Progress
-from lazzik.core.scene.edits import Edit
+from lazzik.core.scene.edits.base import Edit
 from lazzik.core.scene.edits.emitters import emitter_of
 from lazzik.core.scene.edits.objects import BringIn, ChangeObject
 from lazzik.core.scene.node import Color, Look, Node, Position, Rotation, Scale

@@ -26,7 +26,7 @@ from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.layers.breeze import Breeze
 from lazzik.core.layers.link import Link
 from lazzik.core.scene.address import with_number
-from lazzik.core.scene.edits import Edit, applied
+from lazzik.core.scene.edits.base import Edit, applied
 from lazzik.core.scene.edits.objects import BringIn
 from lazzik.core.scene.edits.scatters import TakeCopies, scatter_of
 from lazzik.core.scene.node import Node, Position, Rotation, Scale

@@ -13,7 +13,8 @@ from lazzik.core.channel.layer import numbers_of
 from lazzik.core.document import Frozen, Quantity, counts_under
 from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.scene.edits import Edit, read_edits
+from lazzik.core.scene.edits.base import Edit
+from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 

@@ -13,7 +13,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.layers.expression import NAMES, read_expression
 from lazzik.core.layers.formula import Formula
 from lazzik.core.scene.address import Address, find, find_layer
-from lazzik.core.scene.edits import Edit, applied
+from lazzik.core.scene.edits.base import Edit, applied
 from lazzik.core.scene.edits.numbers import SetNumber
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples

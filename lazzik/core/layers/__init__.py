@@ -12,9 +12,8 @@ from pydantic import Field
 
 from lazzik.core.channel.channel import Channel, Number
 from lazzik.core.channel.layer import Layer
-from lazzik.core.document import Frozen
-from lazzik.core.layers.clip import Clip, Track
-from lazzik.core.layers.recipe import Override, Recipe
+from lazzik.core.layers.clip import Clip
+from lazzik.core.layers.recipe import Recipe
 
 FILES = (
     "noise",
@@ -57,8 +56,6 @@ else:
     AnyLayer = Annotated[reduce(or_, KINDS), Field(discriminator="kind")]
 
 # a channel holds layers and a layer's numbers are channels: the name is resolved here, once both exist
-_MODELS: tuple[type[Frozen], ...] = (Channel, Override, Layer, *KINDS, Recipe, Track, Clip)
-for model in _MODELS:
-    model.model_rebuild(force=True, _types_namespace={"AnyLayer": AnyLayer, "Channel": Channel})
+Channel.model_rebuild(_types_namespace={"AnyLayer": AnyLayer})
 
 __all__ = ["BY_KIND", "KINDS", "AnyLayer", "Clip", "Layer", "Number", "Recipe"]

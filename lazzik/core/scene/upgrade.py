@@ -19,7 +19,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any
 
-from pydantic import TypeAdapter, ValidationError
+from pydantic import ConfigDict, TypeAdapter, ValidationError
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.scaling import scaled
@@ -35,7 +35,7 @@ ENDS = {"both": (-1.0, 1.0), "above": (0.0, 1.0), "below": (-1.0, 0.0)}
 ROOM_OF_NOISE, ROOM = 0.2, 0.01
 """Part of its span by which a curve with noise, and one without, may have moved from version 1 to 2."""
 
-NUMBER: TypeAdapter[Any] = TypeAdapter(Number)
+NUMBER: TypeAdapter[Any] = TypeAdapter(Number, config=ConfigDict(defer_build=True))
 
 
 def upgraded(document: Json) -> Json:

@@ -17,7 +17,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface import Surface, surface_of
 from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.progress import Progress
-from lazzik.core.scene.edits import Edit, applied
+from lazzik.core.scene.edits.base import Edit, applied
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate import coarse
 from lazzik.core.simulate.cloth import ClothRun

@@ -11,7 +11,7 @@ from fastapi.responses import JSONResponse
 
 from lazzik.core.progress import Progress
 from lazzik.core.scene.change import with_difference
-from lazzik.core.scene.edits import Edit, applied
+from lazzik.core.scene.edits.base import Edit, applied
 from lazzik.store.scenes import SceneStore, State, label_of
 from lazzik.web.jobs import Job, Jobs
 from lazzik.web.jobs.queue import Result

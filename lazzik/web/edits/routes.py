@@ -11,7 +11,8 @@ from lazzik.core.clock import Clock
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import reshaped
-from lazzik.core.scene.edits import EditRow, applied, measures_of, refused
+from lazzik.core.scene.edits.base import applied
+from lazzik.core.scene.edits.every import EditRow, measures_of, refused
 from lazzik.core.scene.references import affected
 from lazzik.web.air.gusts import gusts_of
 from lazzik.web.carried.moments import carried_seen

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 
 from lazzik.core.bake.flown import MOST_FLOWN
 from lazzik.core.progress import Progress
-from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.edits.emitters import emitter_of
 from lazzik.web.deps import Heavy, Store, source_of
 from lazzik.web.jobs import Job, Running

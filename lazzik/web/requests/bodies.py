@@ -80,18 +80,21 @@ def invalid(error: ValidationError) -> RequestValidationError:
     return RequestValidationError([{**problem, "loc": ("body", *problem["loc"])} for problem in problems])
 
 
-def describe(app: FastAPI, routers: Iterable[APIRouter]) -> None:
-    """Let the OpenAPI document tell of the bodies, and of how every refusal is answered."""
+def describe(app: FastAPI, routers: Callable[[], Iterable[APIRouter]]) -> None:
+    """Let the OpenAPI document tell of the bodies, and of how every refusal is answered.
+
+    The routers are asked for when the document is, before it is written."""
     plain = app.openapi
 
     def openapi() -> dict[str, Any]:
         if app.openapi_schema is None:
+            everywhere = list(routers())
             document = plain()
             where = "#/components/schemas/{model}"
             _, defined = models_json_schema([(m, "validation") for m in MODELS.values()], ref_template=where)
             schemas = document.setdefault("components", {}).setdefault("schemas", {})
             schemas |= defined["$defs"]
-            for route in (route for router in routers for route in router.routes):
+            for route in (route for router in everywhere for route in router.routes):
                 for name in _bodies(getattr(route, "dependant", None)):
                     for method in getattr(route, "methods", ()):
                         content = {"application/json": {"schema": {"$ref": where.format(model=name)}}}

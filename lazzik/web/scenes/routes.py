@@ -10,13 +10,11 @@ from fastapi.responses import RedirectResponse
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.scene.edits.whole import ChangeScene
 from lazzik.demo.starts import BY_KEY, STARTS
-from lazzik.demo.station import station
 from lazzik.store.scenes import StagePicture
 from lazzik.web.deps import Heavy, Store
 from lazzik.web.jobs import Running
 from lazzik.web.pictures import Sent, media_type_of
 from lazzik.web.requests.uploads import spooled
-from lazzik.web.scenes.cards import card_of
 from lazzik.web.ui.templating import templates
 from lazzik.work import tasks
 from lazzik.work.source import Source
@@ -45,6 +43,8 @@ def scenes(request: Request, store: Store) -> Response:
 @router.get("/scenes/{scene_id}/card")
 def card(request: Request, scene_id: str, store: Store, heavy: Heavy) -> Response:
     """A scene's card, worked out if it is not known."""
+    from lazzik.web.scenes.cards import card_of
+
     entry = store.entry(scene_id)
     if not entry.card_is_fresh:
         content = heavy.run(card_of, Source(store.folder, scene_id, entry.revision))
@@ -88,6 +88,8 @@ def new_scene(store: Store, name: Annotated[str, Form()] = "", start: Annotated[
 @router.post("/scenes/demo")
 def demo_scene(store: Store) -> Response:
     """Another copy of the demo scene."""
+    from lazzik.demo.station import station
+
     return RedirectResponse(f"/scenes/{store.create(station(), 'demo scene').id}", 303)
 
 

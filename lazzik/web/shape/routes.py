@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 from lazzik.core.bake.permanent import make_permanent as permanent
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.progress import Progress
-from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.edits.shapes import PlaceShapeBake
 from lazzik.core.scene.edits.shapes import paint as painted
 from lazzik.core.scene.rest_pose import extent

@@ -18,7 +18,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.formats.gltf import write_glb
 from lazzik.core.formats.usd import write_usd
-from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.edits.shapes import PlaceShapeBake, TakeBackShape
 from lazzik.core.scene.morph_targets import ShapeFrames, ShapeTargets
 from lazzik.core.scene.scene import Scene

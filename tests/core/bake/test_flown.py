@@ -13,7 +13,7 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.transforms import transforms
-from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.looks import sizes_of
 from lazzik.core.simulate.particles import Particles

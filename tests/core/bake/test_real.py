@@ -14,7 +14,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.evaluate.transforms import world
 from lazzik.core.evaluate.variants import parts_of
-from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.scene import Scene
 from tests.conftest import edited
 

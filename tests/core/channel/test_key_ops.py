@@ -14,7 +14,7 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.key_ops import inserted
 from lazzik.core.channel.keys import Beyond, Key
 from lazzik.core.errors import InvalidEdit, LazzikError
-from lazzik.core.scene.edits import read_edits
+from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.scene import Scene
 from lazzik.store.database import Database
 from lazzik.store.scenes import SceneStore

@@ -17,7 +17,7 @@ from lazzik.core.evaluate.leans import leans
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.transforms import world
 from lazzik.core.evaluate.variants import parts_of, source_moves
-from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.edits.scatters import paint_density
 from lazzik.core.scene.scene import Scene
 from tests.conftest import edited

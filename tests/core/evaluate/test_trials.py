@@ -10,7 +10,7 @@ from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.trials import with_formula, with_seeds
 from lazzik.core.scene.address import Address
-from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from tests.conftest import edited

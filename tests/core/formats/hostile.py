@@ -20,7 +20,7 @@ import trimesh
 from lazzik.core.errors import LazzikError
 from lazzik.core.formats.gltf_file import glb_of
 from lazzik.core.formats.importer import import_curves, import_files
-from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene
 from tests.core.formats.vane import vane

@@ -18,7 +18,7 @@ from lazzik.core.evaluate.transforms import world
 from lazzik.core.formats.gltf import as_text, write_glb
 from lazzik.core.formats.gltf_file import GltfFile, open_gltf
 from lazzik.core.formats.importer import import_files
-from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene, scene_text
 from tests.conftest import edited

@@ -23,7 +23,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.transforms import transforms, world
 from lazzik.core.formats.csv_curves import write_csv
 from lazzik.core.formats.importer import import_curves, import_files
-from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.scene import Scene
 from tests.conftest import edited, turned
 from tests.core.formats.vane import TIMES, TURNS, Builder, vane, workshop

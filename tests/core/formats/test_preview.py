@@ -14,7 +14,7 @@ from lazzik.core.evaluate.transforms import world
 from lazzik.core.formats.importer import import_files
 from lazzik.core.formats.preview import preview_files
 from lazzik.core.progress import UNHEARD
-from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.node import Look
 from lazzik.core.scene.scene import Scene
 from tests.conftest import edited

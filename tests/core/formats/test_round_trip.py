@@ -14,7 +14,7 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.evaluate.transforms import transforms
 from lazzik.core.formats.gltf import Gltf
 from lazzik.core.formats.importer import import_files
-from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.scene import Scene
 from tests.conftest import edited
 from tests.core.formats.gltf_player import Player

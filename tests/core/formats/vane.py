@@ -12,7 +12,7 @@ from scipy.spatial.transform import Rotation
 
 from lazzik.core.formats.gltf_file import glb_of
 from lazzik.core.formats.importer import import_files
-from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.scene import Scene
 
 

@@ -33,7 +33,7 @@ from lazzik.core.geometry.mesh_read import read_mesh
 from lazzik.core.geometry.pictures import read_grey
 from lazzik.core.geometry.primitives import Ball, Box
 from lazzik.core.layers import BY_KIND
-from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.edits.shapes import PlaceShapeBake, paint
 from lazzik.core.scene.node import Node, Position, Rotation, Scale
 from lazzik.core.scene.references import affected

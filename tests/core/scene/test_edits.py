@@ -20,7 +20,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.layers import BY_KIND
 from lazzik.core.layers.noise import Noise
 from lazzik.core.scene.address import Address, find
-from lazzik.core.scene.edits import read_edits
+from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.scene import Scene
 from tests.conftest import edited
 from tests.strategies import channels

@@ -15,7 +15,7 @@ from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.seams import seams
 from lazzik.core.scene.address import Address, find
-from lazzik.core.scene.edits import read_edits
+from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.node import Node, Position, Rotation
 from lazzik.core.scene.rest_pose import rest_position
 from lazzik.core.scene.scene import Scene

@@ -12,7 +12,7 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.evaluate.evaluator import evaluate
-from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene, scene_text
 from tests.conftest import edited, turned

@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 
 from lazzik.core.errors import InvalidDocument
-from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.remarks import LARGEST, marks_of, read_remarks
 from lazzik.core.scene.scene import Scene
 

@@ -11,7 +11,7 @@ import pytest
 from lazzik.core.errors import InvalidDocument, InvalidEdit
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.scene.address import Address, find
-from lazzik.core.scene.edits import applied
+from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.edits.from_shelf import TakeFromShelf
 from lazzik.core.scene.edits.shelf_content import content_of
 from lazzik.core.scene.scene import Scene
