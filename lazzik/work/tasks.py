@@ -150,9 +150,12 @@ def pieces_of(source: Readable, chosen: Format, progress: Progress) -> list[str]
 
 
 def made_pieces(source: Readable, pieces: Sequence[str], chosen: Format, progress: Progress) -> Made:
-    """What some of them come to."""
+    """What some of them come to, while others make the others."""
+    from lazzik.core.threads import alone
+
     _see_runs(source)
-    return dict(chosen.make(source.read(), pieces, progress, kept()))
+    with alone():
+        return dict(chosen.make(source.read(), pieces, progress, kept()))
 
 
 def delivered(

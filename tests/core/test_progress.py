@@ -17,13 +17,3 @@ def test_a_part_that_has_told_nothing_stands_where_it_begins() -> None:
     inner.hear()
     assert [share for share, _ in told] == [0.6, 0.6, 0.8, 0.9, 0.9]
     assert told[-1][1] == "motion"
-
-
-def test_pieces_done_at_once_tell_how_far_all_are() -> None:
-    told: list[float] = []
-    one, other = Progress(lambda share, _: told.append(share)).part(0.5, 1.0).shared(2)
-    one.report(0.5)
-    other.report(1.0)
-    one.hear()
-    one.report(1.0)
-    assert told == [0.625, 0.875, 0.875, 1.0]

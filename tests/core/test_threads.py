@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from threading import get_ident
+
 import pytest
 
 import lazzik.core.threads as threads
@@ -14,7 +16,7 @@ from lazzik.core.layers.noise import Noise
 from lazzik.core.progress import Progress, Stopped
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
-from lazzik.core.threads import at_once
+from lazzik.core.threads import alone, at_once
 
 
 def test_what_is_made_comes_in_the_order_of_the_items(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -22,6 +24,15 @@ def test_what_is_made_comes_in_the_order_of_the_items(monkeypatch: pytest.Monkey
         monkeypatch.setattr(threads, "cores", lambda count=count: count)
         assert at_once(lambda n: n * n, list(range(20))) == [n * n for n in range(20)]
     assert at_once(lambda n: n, []) == []
+
+
+def test_where_others_are_at_work_one_piece_follows_the_other_in_the_thread_that_asks(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr(threads, "cores", lambda: 4)
+    with alone():
+        assert at_once(lambda _: get_ident(), range(6)) == [get_ident()] * 6
+    assert get_ident() not in at_once(lambda _: get_ident(), range(6))
 
 
 def test_an_error_of_a_piece_is_raised_and_the_rest_is_left(monkeypatch: pytest.MonkeyPatch) -> None:
