@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import asyncio
 import csv
+import gc
+import io
 import json
 import socket
 import subprocess
 import sys
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
 from typing import Any
 
@@ -20,6 +23,7 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.formats.gltf import Gltf
+from lazzik.core.kernels import interpret
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene, scene_text
 from lazzik.demo.station import station
@@ -38,13 +42,24 @@ def file(tmp_path_factory: pytest.TempPathFactory, demo: Scene) -> Path:
 
 
 def run(*words: object) -> subprocess.CompletedProcess[str]:
-    return subprocess.run(
-        [sys.executable, "-m", "lazzik", *(str(word) for word in words)], capture_output=True, text=True, check=False
-    )
+    """A command in this process: what it says, and how it ends."""
+    out, said, code = io.StringIO(), io.StringIO(), 0
+    with pytest.MonkeyPatch.context() as patch, redirect_stdout(out), redirect_stderr(said):
+        patch.setattr(sys, "argv", ["lazzik", *(str(word) for word in words)])
+        try:
+            main()
+        except SystemExit as ended:
+            code = int(ended.code or 0)
+        finally:  # what a program need not take back, since it ends
+            interpret(0.0)
+            gc.enable()
+    return subprocess.CompletedProcess(words, code, out.getvalue(), said.getvalue())
 
 
 def test_demo_writes_the_demo_scene(tmp_path: Path, demo: Scene) -> None:
-    assert run("demo", "--write", tmp_path / "d.json").returncode == 0
+    """As a program of its own; all others are asked in this process."""
+    done = subprocess.run([sys.executable, "-m", "lazzik", "demo", "--write", tmp_path / "d.json"], check=True)
+    assert done.returncode == 0
     assert read_scene((tmp_path / "d.json").read_bytes()) == demo
 
 
