@@ -5,12 +5,16 @@ from __future__ import annotations
 import time
 from collections.abc import Iterator
 from pathlib import Path
+from shutil import copytree
 from typing import Any
 
 import pytest
 from fastapi import FastAPI
 from starlette.testclient import TestClient
 
+from lazzik.demo.station import station
+from lazzik.store.database import Database
+from lazzik.store.scenes import SceneStore
 from lazzik.web.app import create_app
 from lazzik.work.pool import Workers
 
@@ -23,9 +27,19 @@ def workers() -> Iterator[Workers]:
     pool.close()
 
 
+@pytest.fixture(scope="session")
+def begun(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder as a first start leaves it: tables, and the demo scene. Each application has a copy."""
+    folder = tmp_path_factory.mktemp("begun") / "data"
+    store = SceneStore(Database(folder))
+    store.create(station(), "demo scene")
+    store.close()
+    return folder
+
+
 @pytest.fixture
-def app(tmp_path: Path, workers: Workers) -> FastAPI:
-    return create_app(tmp_path / "data", with_demo=True, workers=workers)
+def app(tmp_path: Path, begun: Path, workers: Workers) -> FastAPI:
+    return create_app(Path(copytree(begun, tmp_path / "data")), workers=workers)
 
 
 @pytest.fixture
