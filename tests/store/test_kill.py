@@ -53,7 +53,7 @@ def test_no_acknowledged_edit_is_lost(tmp_path: Path) -> None:
         listing = read(f"{server.url}/scenes").decode()
         scene = f"{server.url}{re.search('/scenes/[0-9a-f]+', listing)[0]}"  # type: ignore[index]
         acknowledged, versions = 0, []
-        for life in range(3):
+        for life in range(2):
             enough, death = acknowledged + 5, threading.Timer(0.05 * life, server.kill)
             try:
                 while True:

@@ -58,8 +58,9 @@ def test_the_page_says_of_each_format_what_it_carries_and_leaves_out(client: Tes
     assert ">moving copies " in page
 
 
-def test_progress_is_told_as_events(client: TestClient, scene: str) -> None:
-    job = client.post(f"{scene}/deliver/svg", json={"every": "125", "view": "front"}).json()
+def test_progress_is_told_as_events(client: TestClient) -> None:
+    scene = client.post("/scenes", data={"name": "Mast", "start": "mast"}).headers["location"].split("?")[0]
+    job = client.post(f"{scene}/deliver/svg", json={"every": "25", "view": "front"}).json()
     with client.stream("GET", f"/jobs/{job['id']}/events") as events:
         told = [json.loads(line[6:]) for line in events.iter_lines() if line.startswith("data: ")]
     assert told[-1]["state"] == "done"
