@@ -5,6 +5,8 @@ from __future__ import annotations
 import pytest
 from playwright.sync_api import Page, expect
 
+from lazzik.core.deformers import BY_KIND as DEFORMERS
+from lazzik.core.layers import BY_KIND
 from tests.browser.conftest import Studio
 
 pytestmark = pytest.mark.browser
@@ -23,6 +25,29 @@ def test_a_new_layer_moves_the_object_at_once(small: Studio) -> None:
     tracks = page.evaluate("() => window.lazzik.stage.tracks.get('post').orientation.length / 4")
     assert tracks == 151
     assert page.evaluate("() => window.lazzik.stage.frames") > drawn
+
+
+def test_what_can_be_added_is_there_whenever_it_is_opened(small: Studio) -> None:
+    page = small.page
+    offered = page.locator("#layer-list [data-add]")
+    page.keyboard.press("l")
+    expect(offered).to_have_count(sum(kind.offered for kind in BY_KIND.values()))
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("Enter")
+    small.lands(1)
+    assert small.lanes() == ["Breeze"]
+    page.click("#add-layer")
+    expect(offered).to_have_count(sum(kind.offered for kind in BY_KIND.values()))
+    page.keyboard.press("Escape")
+    page.click("#add-layer")
+    expect(offered).to_have_count(sum(kind.offered for kind in BY_KIND.values()))
+    page.click("[data-add=noise]")
+    small.lands(2)
+    page.keyboard.press("s")
+    expect(page.locator(".trail strong")).to_have_text("shape")
+    page.keyboard.press("l")
+    expect(page.locator("#deformer-list [data-add-deformer]")).to_have_count(len(DEFORMERS))
 
 
 KNOBS = ("amplitude", "period", "octaves", "roughness", "seed", "shift", "bias", "gain")

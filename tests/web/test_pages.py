@@ -65,6 +65,13 @@ def test_the_studio_shows_every_number_of_every_kind(client: TestClient, scene: 
         assert f'data-add="{name}"' in page
 
 
+def test_what_can_be_added_is_sent_once_and_not_with_every_choice(client: TestClient, scene: str) -> None:
+    page = client.get(scene).text
+    panels = client.get(f"{scene}/panels", params={"at": "beacon-mast/rotation.z"}).text
+    assert page.count('data-add="noise"') == page.count('data-add-deformer="bend"') == 1
+    assert "data-add" not in panels.replace("data-address", "")
+
+
 @pytest.mark.parametrize("at", ["nobody/rotation.z", "beacon-mast/rotation.z#gone.period", "mast/look.glow"])
 def test_an_address_that_is_gone_falls_back_to_what_is_left(client: TestClient, scene: str, at: str) -> None:
     assert client.get(scene, params={"at": at}).status_code == 200

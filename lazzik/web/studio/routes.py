@@ -111,6 +111,8 @@ def studio(
         "geometry": geometry_key(state.scene),
         "start": BY_KEY.get(start),
         "steps": steps != "done" and is_new,
+        "palette": palette(),
+        "deformers": deformer_palette(),
     }
     return templates.TemplateResponse(request, "studio/page.html", _panels(state, memo, marks, shown) | more)
 
@@ -213,7 +215,5 @@ def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[
         **opened,
         "sheaves": sheaf_rows(state.scene, address),
         "sheaf": sheaf_view(state.scene, address),
-        "palette": palette(),
-        "deformers": deformer_palette(),
         "beyonds": BEYONDS,
     }

@@ -301,6 +301,14 @@ canvas.addEventListener("pointerup", (event) => {
   else if (id) choose(`${id}/rotation.z`, { moving: false });
 });
 
+// what can be added is the same for every number: panels that come anew leave it out, and it is put in as it is opened
+document.addEventListener("show.bs.dropdown", ({ target }) => {
+  const list = /** @type {HTMLElement} */ (target).parentElement?.querySelector("[data-kinds]:not(:has([data-act^=add-]))");
+  if (!(list instanceof HTMLElement)) return;
+  const kinds = /** @type {HTMLTemplateElement} */ (one(`#${list.dataset.kinds}`));
+  list.prepend(kinds.content.cloneNode(true));
+});
+
 // Escape closes what is open first, and only then ends a choice of several
 let closes = false;
 window.addEventListener("keydown", (event) => {
