@@ -43,9 +43,10 @@ def file(tmp_path_factory: pytest.TempPathFactory, demo: Scene) -> Path:
 
 def run(*words: object) -> subprocess.CompletedProcess[str]:
     """A command in this process: what it says, and how it ends."""
+    asked = ["lazzik", *(str(word) for word in words)]
     out, said, code = io.StringIO(), io.StringIO(), 0
     with pytest.MonkeyPatch.context() as patch, redirect_stdout(out), redirect_stderr(said):
-        patch.setattr(sys, "argv", ["lazzik", *(str(word) for word in words)])
+        patch.setattr(sys, "argv", asked)
         try:
             main()
         except SystemExit as ended:
@@ -53,7 +54,7 @@ def run(*words: object) -> subprocess.CompletedProcess[str]:
         finally:  # what a program need not take back, since it ends
             interpret(0.0)
             gc.enable()
-    return subprocess.CompletedProcess(words, code, out.getvalue(), said.getvalue())
+    return subprocess.CompletedProcess(asked, code, out.getvalue(), said.getvalue())
 
 
 def test_demo_writes_the_demo_scene(tmp_path: Path, demo: Scene) -> None:
