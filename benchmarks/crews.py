@@ -10,14 +10,18 @@ from pathlib import Path
 
 from benchmarks.deliveries import pinned
 from benchmarks.timing import best
+from lazzik.core.formats.base import Format
+from lazzik.core.formats.registry import format_for
+from lazzik.core.progress import UNHEARD
 from lazzik.core.scene.serialize import scene_text
 from lazzik.work.batch import Piece, all_done
 from lazzik.work.cluster import Cluster
 from lazzik.work.crew import Crew
+from lazzik.work.deliveries import made_by_all
 from lazzik.work.files import BakeAsked, baked
 from lazzik.work.pool import Workers
-from lazzik.work.source import SceneText
-from lazzik.work.tasks import sent_back
+from lazzik.work.source import SceneText, StoredFile
+from lazzik.work.tasks import delivered, sent_back
 
 SCENES = 8
 LEAST = 1.7
@@ -46,6 +50,24 @@ def rows() -> Iterator[str]:
             yield f"by a cluster of two workers: {apart:.1f} s, {_as_fast(one / apart)}"
             yield from _on_paper(cluster, text.encode(), pieces[0].out.stat().st_size, one / SCENES)
             cluster.close()
+        yield from _delivered(StoredFile(folder / "0.json"), folder / "out")
+
+
+def _delivered(source: StoredFile, out: Path) -> Iterator[str]:
+    """One scene in each form: whole by one process, in pieces by two. A process fits shapes on all cores by itself."""
+    alone, both = Workers(most=1), Workers(most=2)
+    for ending in ("svg", "glb", "usdc"):
+        chosen = format_for(f"x.{ending}")
+
+        def by(crew: Crew, chosen: Format = chosen) -> None:
+            made = made_by_all(crew, source, chosen, UNHEARD)
+            crew.run(delivered, source, chosen, out, [], made)
+
+        by(both)
+        one, two = best(lambda: by(alone), runs=3), best(lambda: by(both), runs=3)
+        yield f"the station as {ending} by one process {one:.1f} s, in pieces by two {two:.1f} s: {_as_fast(one / two)}"
+    alone.close()
+    both.close()
 
 
 def _timed(crew: Crew, pieces: list[Piece], close: bool = True) -> float:
