@@ -307,7 +307,8 @@ def deliver(
     from lazzik.work.source import StoredFile
 
     chosen = format_for(out.name)
-    if len(scenes) > 1:
+    # what can't be parted goes to a cluster whole
+    if len(scenes) > 1 or (cluster and not chosen.pieces(_read(scenes[0]))):
         _do_all(delivered, scenes, out, jobs, cluster)
         return
     source, made = StoredFile(scenes[0]), None
