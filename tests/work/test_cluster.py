@@ -135,3 +135,19 @@ def test_the_command_line_sends_work_there(address: str, tmp_path: Path, demo: S
         assert "keys on" in done.stdout
         made.append([(tmp_path / f"{name}.csv").read_bytes() for name in "ab"])
     assert made[0] == made[1]
+
+
+@pytest.mark.parametrize("ending", ["csv", "svg"])
+def test_one_scene_is_delivered_there_in_pieces_or_whole_where_it_has_none(
+    address: str, tmp_path: Path, demo: Scene, ending: str
+) -> None:
+    (tmp_path / "a.json").write_text(scene_text(demo.replaced(last=4)))
+    out = tmp_path / f"a.{ending}"
+    words = ["deliver", tmp_path / "a.json", "-o", out, "--cluster", address]
+    done = subprocess.run(
+        [sys.executable, "-m", "lazzik", *map(str, words)], capture_output=True, text=True, check=False
+    )
+    assert done.returncode == 0, done.stderr
+    # only what is made there as a whole file is told of by its name
+    assert (str(out) in done.stdout) == (ending == "csv")
+    assert out.read_bytes() == format_for(out.name).write(demo.replaced(last=4))
