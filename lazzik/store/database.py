@@ -8,6 +8,7 @@ import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from threading import Lock
 from typing import Any
 
 from sqlalchemy import Engine, create_engine, event
@@ -21,6 +22,11 @@ VERSIONS = ("0001", "0002", "0003", "0004", "0005", "0006", "0007")
 """Versions of the tables, the present one last: the numbers of the migrations."""
 
 FILE = "lazzik.db"
+
+PATIENCE = 30.0
+"""Seconds that one waits for the right to write."""
+
+TOO_LONG = "Somebody else has been writing for long, so nothing was stored. Do it again."
 
 
 class NoRoom(LazzikError):
@@ -48,7 +54,9 @@ class Database:
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         folder.mkdir(parents=True, exist_ok=True)
-        self.engine = create_engine(f"sqlite:///{folder / FILE}", connect_args={"timeout": 30})
+        self.engine = create_engine(f"sqlite:///{folder / FILE}", connect_args={"timeout": PATIENCE})
+        # among the threads of one process: the file itself has no queue, whoever finds it taken looks in again later
+        self._turn = Lock()
         _tune(self.engine)
         try:
             self._update()
@@ -92,9 +100,14 @@ class Database:
         Everybody else who writes waits meanwhile, so nothing is worked out within it. Raises NoRoom and Busy.
         """
         with _sentences():
-            connection = self.engine.connect().execution_options(begin="BEGIN IMMEDIATE")
-            with connection, Session(connection) as session, session.begin():
-                yield session
+            if not self._turn.acquire(timeout=PATIENCE):
+                raise Busy(TOO_LONG)
+            try:
+                connection = self.engine.connect().execution_options(begin="BEGIN IMMEDIATE")
+                with connection, Session(connection) as session, session.begin():
+                    yield session
+            finally:
+                self._turn.release()
 
     def close(self) -> None:
         """Let go of the file."""
@@ -137,7 +150,7 @@ def _sentences() -> Iterator[None]:
                 "What was saved before is safe; make room and do it again."
             ) from error
         if code in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED):
-            raise Busy("Somebody else has been writing for long, so nothing was stored. Do it again.") from error
+            raise Busy(TOO_LONG) from error
         if code in (sqlite3.SQLITE_NOTADB, sqlite3.SQLITE_CORRUPT):
             raise BadDatabase(
                 f"The database is damaged, or '{FILE}' is no database at all. It is left as it is; put a copy of a "

@@ -327,9 +327,16 @@ class SceneStore:
         return State(scene_id, number, after, label, None, trial, added, layer)
 
     def write_snapshot(self, scene_id: str, number: int) -> None:
-        """Write the whole copy of a revision. It is put together from JSON alone: no scene is read for it."""
-        snapshot, patches, _ = self._stored_as(scene_id, number)
-        text = json.dumps(replayed(json.loads(snapshot), patches))
+        """Store the whole copy of a revision."""
+        self.keep_snapshot(scene_id, number, self.snapshot(scene_id, number))
+
+    def snapshot(self, scene_id: str, number: int) -> str:
+        """The whole copy of a revision. It is put together from JSON alone: no scene is read for it."""
+        whole, patches, _ = self._stored_as(scene_id, number)
+        return json.dumps(replayed(json.loads(whole), patches))
+
+    def keep_snapshot(self, scene_id: str, number: int, text: str) -> None:
+        """Store the whole copy of a revision that was put together elsewhere."""
         with self._database.writing() as session:
             session.execute(
                 update(RevisionRow)

@@ -10,7 +10,7 @@ from contextlib import asynccontextmanager
 from functools import partial
 from importlib import import_module
 from pathlib import Path
-from threading import Event, Thread
+from threading import Event, Lock, Thread
 from typing import TYPE_CHECKING
 
 from fastapi import FastAPI
@@ -101,7 +101,7 @@ def create_app(
     app.state.shelf = ShelfItems(database, _shipped)
     app.state.memo = Memo()
     app.state.marks = CoarseMarks()
-    store.snapshot_due = partial(_snapshot, heavy, store)
+    store.snapshot_due = partial(_snapshot, heavy, store, Lock())
     if with_demo and not store.entries():
         from lazzik.demo.station import station
 
@@ -156,12 +156,14 @@ async def _clean(heavy: Workers, store: SceneStore) -> None:
         await asyncio.sleep(DAY)
 
 
-def _snapshot(heavy: Workers, store: SceneStore, scene_id: str, number: int) -> None:
-    """Have the whole copy of a revision written, whenever a worker has time; nobody waits for it."""
+def _snapshot(heavy: Workers, store: SceneStore, turn: Lock, scene_id: str, number: int) -> None:
+    """Have the whole copy of a revision written, whenever a worker has time; nobody waits for it. One after the other:
+    many people's at once would start all the workers."""
 
     def write() -> None:
         try:
-            heavy.run(tasks.snapshot, store.folder, scene_id, number)
+            with turn:
+                store.keep_snapshot(scene_id, number, heavy.run(tasks.snapshot, store.folder, scene_id, number))
         except (LazzikError, Stopped) as error:  # opening reads a few patches more, and the next one makes good for it
             LOG.info("no whole copy of revision %s was written: %s", number, error)
 

@@ -197,10 +197,11 @@ def _delivered(
     return chosen.deliver_all(states, progress, kept(), made)
 
 
-def snapshot(folder: Path, scene: str, number: int, progress: Progress) -> None:
-    """Write the whole copy of a revision."""
-    store_in(folder).write_snapshot(scene, number)
+def snapshot(folder: Path, scene: str, number: int, progress: Progress) -> str:
+    """The whole copy of a revision. Whoever asked stores it: a worker is less urgent than the server, and would hold
+    the right to write for as long as the processor is wanted elsewhere."""
     progress.hear()
+    return store_in(folder).snapshot(scene, number)
 
 
 def sweep(folder: Path, progress: Progress) -> list[str]:

@@ -12,18 +12,21 @@ from pathlib import Path
 import pytest
 from alembic.config import Config
 from alembic.script import ScriptDirectory
+from sqlalchemy import text
 
 from lazzik.core.errors import UnknownAsset
 from lazzik.core.geometry.assets import pack_mesh
 from lazzik.core.geometry.imported import MeshShape
 from lazzik.core.geometry.primitives import Box
+from lazzik.core.progress import UNHEARD
 from lazzik.core.scene.edits.base import Edit
 from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
-from lazzik.store.database import FILE, MIGRATIONS, VERSIONS, BadDatabase, Database, FolderTaken, NoRoom, claimed
+from lazzik.store.database import FILE, MIGRATIONS, VERSIONS, BadDatabase, Busy, Database, FolderTaken, NoRoom, claimed
 from lazzik.store.rows import StaleEdit
 from lazzik.store.scenes import SNAPSHOT_EVERY, SceneStore
+from lazzik.work import tasks
 
 
 class Slow(Edit):
@@ -94,11 +97,36 @@ def test_a_whole_copy_is_written_beside_the_edit_and_changes_nothing(tmp_path: P
     for n in range(SNAPSHOT_EVERY):
         state = store.edit(state.id, state.revision, named(f"Name {n}"))
     assert due == [(state.id, SNAPSHOT_EVERY)]
-    store.write_snapshot(*due[0])
+    whole = store.snapshot(*due[0])
+    assert SceneStore(Database(tmp_path)).open(state.id) == state
+    with closing(sqlite3.connect(tmp_path / FILE)) as file, file:
+        file.execute("BEGIN IMMEDIATE")
+        assert tasks.snapshot(tmp_path, *due[0], UNHEARD) == whole, "a worker puts it together and stores nothing"
+    store.keep_snapshot(*due[0], whole)
     with closing(sqlite3.connect(tmp_path / FILE)) as file, file:
         (copy,) = file.execute("SELECT snapshot FROM revision WHERE number = ?", (SNAPSHOT_EVERY,)).fetchone()
     assert f"Name {SNAPSHOT_EVERY - 1}" in copy
     assert SceneStore(Database(tmp_path)).open(state.id) == state
+
+
+def test_who_waits_too_long_for_the_right_to_write_hears_so(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    database, outcome = Database(tmp_path), []
+
+    def write() -> None:
+        try:
+            with database.writing() as session:
+                outcome.append(session.execute(text("SELECT 1")).scalar_one())
+        except Busy as error:
+            outcome.append(error)
+
+    other = threading.Thread(target=write)
+    monkeypatch.setattr("lazzik.store.database.PATIENCE", 0.05)
+    with database.writing():
+        other.start()
+        other.join()
+    assert [type(each) for each in outcome] == [Busy]
+    write()
+    assert outcome[1] == 1
 
 
 def test_a_full_disk_is_a_sentence_nothing_is_half_done_and_room_mends_it(tmp_path: Path, post: Scene) -> None:

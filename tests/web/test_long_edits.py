@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import time
+from pathlib import Path
+from queue import Queue
+from threading import Lock
 from typing import Any
 
 import pytest
@@ -11,6 +15,7 @@ from starlette.testclient import TestClient
 from lazzik.core.progress import Progress
 from lazzik.core.scene.change import SceneDifference, difference
 from lazzik.core.scene.edits.base import Edit, applied
+from lazzik.web.app import _snapshot
 from lazzik.web.edits import landing
 from lazzik.work import tasks
 from lazzik.work.source import Source
@@ -82,3 +87,31 @@ def test_a_quick_edit_on_an_older_revision_is_refused_as_ever(client: TestClient
     assert client.post(f"{scene}/edits", json={"revision": 0, "edits": [gust(3)]}).json()["revision"] == 1
     late = client.post(f"{scene}/edits", json={"revision": 0, "edits": [gust(4)]})
     assert (late.status_code, late.json()["head"]) == (409, 1)
+
+
+def test_whole_copies_of_many_scenes_are_put_together_one_after_the_other() -> None:
+    """And stored by the server, whatever the worker that made one is kept from."""
+    at_work: list[str] = []
+    most: list[int] = []
+    stored: Queue[tuple[str, int, str]] = Queue()
+
+    class Crew:
+        def run(self, task: object, _folder: Path, scene: str, number: int) -> str:
+            at_work.append(scene)
+            most.append(len(at_work))
+            time.sleep(0.01)
+            at_work.remove(scene)
+            return f"{scene} as text"
+
+    class Store:
+        folder = Path("none")
+
+        def keep_snapshot(self, scene: str, number: int, text: str) -> None:
+            stored.put((scene, number, text))
+
+    turn = Lock()
+    for n in range(6):
+        _snapshot(Crew(), Store(), turn, f"scene {n}", 32)  # type: ignore[arg-type]
+    expected = [(f"scene {n}", 32, f"scene {n} as text") for n in range(6)]
+    assert sorted(stored.get(timeout=60) for _ in expected) == expected
+    assert set(most) == {1}
