@@ -84,22 +84,21 @@ def test_a_bake_in_blocks_is_the_bake_of_one_piece(tmp_path: Path, crew: Workers
 
 @pytest.mark.parametrize("name", ["x.glb", "x.usda", "x.svg", "x.html"])
 def test_a_delivery_in_pieces_is_the_delivery_of_one_piece(
-    tmp_path: Path, crew: Workers, demo: Scene, name: str
+    tmp_path: Path, crew: Workers, few: Scene, name: str
 ) -> None:
-    short = demo.replaced(last=8)
-    (file := tmp_path / "demo.json").write_text(scene_text(short))
+    (file := tmp_path / "few.json").write_text(scene_text(few))
     chosen = format_for(name)
-    pieces = chosen.pieces(short)
+    pieces = chosen.pieces(few)
     assert len(pieces) == len(set(pieces)) > 10
     told: list[str] = []
     made = made_by_all(crew, StoredFile(file), chosen, Progress(lambda _, said: told.append(said)))
     assert set(made) <= set(pieces)
     assert len(made) > 10
     assert len(told) > 6
-    whole = chosen.deliver(short, UNHEARD)
-    assert chosen.deliver(short, UNHEARD, made=made) == whole
+    whole = chosen.deliver(few, UNHEARD)
+    assert chosen.deliver(few, UNHEARD, made=made) == whole
     # what is given is what is taken: without some of it, the rest is made
-    assert chosen.deliver(short, UNHEARD, made=dict([*made.items()][::2])) == whole
+    assert chosen.deliver(few, UNHEARD, made=dict([*made.items()][::2])) == whole
 
 
 def test_what_has_no_pieces_or_only_one_who_works_is_made_whole(tmp_path: Path, crew: Workers, demo: Scene) -> None:

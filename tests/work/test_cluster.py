@@ -73,29 +73,29 @@ def test_stop_ends_what_is_wanted_no_longer(crew: Cluster) -> None:
         crew.run(chores.tick, seconds=0.5)
 
 
-def test_a_bake_in_blocks_is_the_bake_of_one_piece(crew: Cluster, demo: Scene) -> None:
+def test_a_bake_in_blocks_is_the_bake_of_one_piece(crew: Cluster, few: Scene) -> None:
     plan = BakePlan(0, 40)
-    source = SceneText(scene_text(demo).encode())
-    assert baked_by_all(crew, source, bakeable(demo), plan, UNHEARD) == bake(demo, bakeable(demo), plan)
+    source = SceneText(scene_text(few).encode())
+    assert baked_by_all(crew, source, bakeable(few), plan, UNHEARD) == bake(few, bakeable(few), plan)
 
 
-def test_a_delivery_in_pieces_is_the_delivery_of_one_piece(crew: Cluster, demo: Scene) -> None:
-    short, chosen = demo.replaced(last=8), format_for("x.glb")
-    made = made_by_all(crew, SceneText(scene_text(short).encode()), chosen, UNHEARD)
+def test_a_delivery_in_pieces_is_the_delivery_of_one_piece(crew: Cluster, few: Scene) -> None:
+    chosen = format_for("x.glb")
+    made = made_by_all(crew, SceneText(scene_text(few).encode()), chosen, UNHEARD)
     assert len(made) > 10
-    assert chosen.deliver(short, UNHEARD, made=made) == chosen.deliver(short, UNHEARD)
+    assert chosen.deliver(few, UNHEARD, made=made) == chosen.deliver(few, UNHEARD)
 
 
-def test_scenes_are_sent_and_files_come_back(crew: Cluster, tmp_path: Path, demo: Scene) -> None:
+def test_scenes_are_sent_and_files_come_back(crew: Cluster, tmp_path: Path, few: Scene) -> None:
     names = [f"scene-{n}" for n in range(3)]
     for n, name in enumerate(names):
-        (tmp_path / f"{name}.json").write_text(scene_text(demo.replaced(name=name, last=6 + n)))
+        (tmp_path / f"{name}.json").write_text(scene_text(few.replaced(name=name, last=6 + n)))
     (tmp_path / "none.json").write_text("{}")
     every = [Piece(tmp_path / f"{name}.json", tmp_path / f"{name}.csv") for name in [*names, "none"]]
     outcomes = all_done(crew, delivered, every)
     assert [bool(outcome.problem) for outcome in outcomes] == [False, False, False, True]
     for n, piece in enumerate(every[:3]):
-        scene = demo.replaced(name=names[n], last=6 + n)
+        scene = few.replaced(name=names[n], last=6 + n)
         assert piece.out.read_bytes() == format_for("x.csv").deliver(scene, UNHEARD).content
     assert not every[3].out.exists()
     assert not list(tmp_path.glob(".*"))
@@ -122,9 +122,9 @@ def test_without_a_cluster_there_is_a_sentence() -> None:
         Cluster("nowhere")
 
 
-def test_the_command_line_sends_work_there(address: str, tmp_path: Path, demo: Scene) -> None:
-    (tmp_path / "a.json").write_text(scene_text(demo.replaced(last=12)))
-    (tmp_path / "b.json").write_text(scene_text(demo.replaced(last=9)))
+def test_the_command_line_sends_work_there(address: str, tmp_path: Path, few: Scene) -> None:
+    (tmp_path / "a.json").write_text(scene_text(few.replaced(last=12)))
+    (tmp_path / "b.json").write_text(scene_text(few))
     words = ["bake", tmp_path / "a.json", tmp_path / "b.json", "-o", tmp_path / "{}.csv", "--quick"]
     made = []
     for more in ([], ["--cluster", address]):
@@ -139,9 +139,9 @@ def test_the_command_line_sends_work_there(address: str, tmp_path: Path, demo: S
 
 @pytest.mark.parametrize("ending", ["csv", "svg"])
 def test_one_scene_is_delivered_there_in_pieces_or_whole_where_it_has_none(
-    address: str, tmp_path: Path, demo: Scene, ending: str
+    address: str, tmp_path: Path, few: Scene, ending: str
 ) -> None:
-    (tmp_path / "a.json").write_text(scene_text(demo.replaced(last=4)))
+    (tmp_path / "a.json").write_text(scene_text(few))
     out = tmp_path / f"a.{ending}"
     words = ["deliver", tmp_path / "a.json", "-o", out, "--cluster", address]
     done = subprocess.run(
@@ -150,4 +150,4 @@ def test_one_scene_is_delivered_there_in_pieces_or_whole_where_it_has_none(
     assert done.returncode == 0, done.stderr
     # only what is made there as a whole file is told of by its name
     assert (str(out) in done.stdout) == (ending == "csv")
-    assert out.read_bytes() == format_for(out.name).write(demo.replaced(last=4))
+    assert out.read_bytes() == format_for(out.name).write(few)
