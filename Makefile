@@ -37,8 +37,9 @@ test: setup-dev
 	npm test --silent
 	$(BIN)/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder $(ARGS)
 
+# and every property over ten times as many random documents
 test-slow: setup-dev
-	$(BIN)/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder -m slow $(ARGS)
+	$(BIN)/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder -m "slow or hypothesis" --hypothesis-profile thorough $(ARGS)
 
 # kernels count by tests/core/test_plain.py, which runs them without the compiler
 coverage: setup-dev

@@ -22,20 +22,19 @@ from starlette.requests import ClientDisconnect
 from lazzik import __version__
 from lazzik.core.errors import LazzikError
 from lazzik.core.evaluate.memo import Memo
-from lazzik.core.evaluate.mesh_density import CoarseMarks
 from lazzik.core.progress import Stopped
 from lazzik.store.database import Database
 from lazzik.store.runs import Runs
 from lazzik.store.scenes import SceneStore
 from lazzik.store.shelf_items import ShelfItems
 from lazzik.store.versions import Versions
+from lazzik.web.drafts import Drafts
 from lazzik.web.errors import answer
 from lazzik.web.jobs import Jobs
 from lazzik.web.login.door import Door, Doorkeeper
 from lazzik.web.requests.bodies import describe
 from lazzik.web.rooms import Rooms
 from lazzik.web.security import Guard, TooLarge, hosts
-from lazzik.web.states import Drafts
 from lazzik.web.ui.shipped import PREFIX, SHIPPED
 from lazzik.work import tasks
 from lazzik.work.crew import Crew
@@ -100,7 +99,6 @@ def create_app(
     app.state.runs, app.state.runs_at_work = Runs(database.folder), {}
     app.state.shelf = ShelfItems(database, _shipped)
     app.state.memo = Memo()
-    app.state.marks = CoarseMarks()
     store.snapshot_due = partial(_snapshot, heavy, store, Lock())
     if with_demo and not store.entries():
         from lazzik.demo.station import station

@@ -11,7 +11,6 @@ from typing import Annotated, cast
 from fastapi import Depends, Request
 
 from lazzik.core.evaluate.memo import Memo
-from lazzik.core.evaluate.mesh_density import CoarseMarks
 from lazzik.store.database import Database
 from lazzik.store.runs import Runs
 from lazzik.store.scenes import SceneStore, State
@@ -28,10 +27,6 @@ async def _store(request: Request) -> SceneStore:
 
 async def _memo(request: Request) -> Memo:
     return cast(Memo, request.app.state.memo)
-
-
-async def _marks(request: Request) -> CoarseMarks:
-    return cast(CoarseMarks, request.app.state.marks)
 
 
 async def _workers(request: Request) -> Workers:
@@ -63,9 +58,6 @@ Store = Annotated[SceneStore, Depends(_store)]
 
 
 Kept = Annotated[Memo, Depends(_memo)]
-
-
-Marked = Annotated[CoarseMarks, Depends(_marks)]
 
 
 async def _runs(request: Request) -> Runs:

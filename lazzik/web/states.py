@@ -9,10 +9,8 @@ recipe.gust@a/b.c      what is now with a recipe in place of the stack on a numb
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
-from threading import Lock
 from typing import Annotated
 
 from fastapi import Depends, Query, Request
@@ -27,35 +25,12 @@ from lazzik.core.scene.scene import Scene
 from lazzik.demo.recipes import library
 from lazzik.store.scenes import SceneStore
 from lazzik.store.versions import Versions
+from lazzik.web.drafts import Drafts
 from lazzik.web.requests.fields import AskedRevision
-
-MOST_DRAFTS = 8
-"""States that nobody stored, held in memory: with them goes the motion that was worked out for them."""
 
 LONGEST = 2100
 
 Word = Annotated[str, Query(max_length=LONGEST)]
-
-
-class Drafts:
-    """States that nobody stored, made once and held while they are looked at. Safe between threads."""
-
-    def __init__(self) -> None:
-        self._held: OrderedDict[tuple[str, int, str], Scene] = OrderedDict()
-        self._lock = Lock()
-
-    def get(self, key: tuple[str, int, str], make: Callable[[], Scene]) -> Scene:
-        """One of them: of a scene, a revision and a word."""
-        with self._lock:
-            if key in self._held:
-                self._held.move_to_end(key)
-                return self._held[key]
-        made = make()
-        with self._lock:
-            self._held[key] = made
-            if len(self._held) > MOST_DRAFTS:
-                self._held.popitem(last=False)
-        return made
 
 
 @dataclass(frozen=True, kw_only=True)

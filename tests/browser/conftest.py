@@ -1,4 +1,4 @@
-"""A real server and a real browser. Each test has pages of its own and fails on any error that they log."""
+"""A real server and a real browser. Each test has a page of its own, and fails on any error that one logs."""
 
 from __future__ import annotations
 
@@ -10,8 +10,9 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Page, Route, expect, sync_playwright
+from playwright.sync_api import Browser, Error, Page, Route, ViewportSize, expect, sync_playwright
 
+from tests.browser.watch import Watch
 from tests.serving import Server
 
 FLAGS = [
@@ -29,14 +30,6 @@ PATIENCE = 120_000
 """Milliseconds that a state may take to come about on a machine that is busy with other things."""
 
 expect.set_options(timeout=PATIENCE)
-
-EXPECTED = (
-    "GPU stall due to ReadPixels",
-    "the server responded with a status of 4",
-    "the server responded with a status of 507",
-    "net::ERR_FAILED",
-)
-"""What a software renderer grumbles about, and the refusals that tests provoke."""
 
 
 def served(factory: pytest.TempPathFactory) -> Iterator[Server]:
@@ -60,58 +53,59 @@ def browser() -> Iterator[Browser]:
         chromium.close()
 
 
-class Window:
-    """A window of the browser on one server, for one test after the other: what a page has loaded the next one has."""
+SIZE: ViewportSize = {"width": 1280, "height": 800}
 
-    def __init__(self, browser: Browser, url: str) -> None:
-        self.context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=url)
+
+class Window:
+    """A window of the browser on one server, for one test after the other: what a page has loaded the next one has.
+
+    `dots` are those of the screen to one of the page's: half of them take a third off what a page costs where all is
+    drawn in software, and lie in the same places."""
+
+    def __init__(self, browser: Browser, url: str, dots: float) -> None:
+        self.context = browser.new_context(viewport=SIZE, base_url=url, device_scale_factor=dots)
         self.context.set_default_timeout(PATIENCE)
-        self._stays = self.context.new_page()
-        self._stays.goto("/static/mark.svg")
+        self.page = self.context.new_page()
 
     def clear(self) -> None:
-        """Close all pages, and forget what they kept."""
+        """Leave what was opened, and forget what it kept. A page that is to be opened in the same tab need not wait
+        for a process of its own."""
+        self.page.unroute_all(behavior="ignoreErrors")
         for page in self.context.pages:
-            if page is not self._stays:
+            if page is not self.page:
                 page.close()
-        self._stays.evaluate("() => localStorage.clear()")
+        self.page.mouse.move(0, 0)
+        self.page.goto("/static/mark.svg")
+        self.page.evaluate("() => { localStorage.clear(); sessionStorage.clear(); }")
+        self.page.set_viewport_size(SIZE)
         self.context.clear_cookies()
 
 
 @pytest.fixture(scope="session")
-def windows() -> dict[str, Window]:
-    """By the address of the server."""
+def windows() -> dict[tuple[str, float], Window]:
+    """By the address of the server, and their dots."""
     return {}
 
 
 @pytest.fixture
-def page(browser: Browser, server: Server, windows: dict[str, Window]) -> Iterator[Page]:
-    if server.url not in windows:
-        windows[server.url] = Window(browser, server.url)
-    window = windows[server.url]
-    problems: list[str] = []
-
-    def watch(opened: Page) -> None:
-        opened.on("pageerror", lambda error: problems.append(str(error)))
-        opened.on(
-            "console",
-            lambda said: (
-                problems.append(said.text)
-                if said.type in ("error", "warning") and not any(part in said.text for part in EXPECTED)
-                else None
-            ),
-        )
-        opened.on("request", lambda r: problems.append(r.url) if not _own(r.url, server) else None)
-
-    window.context.on("page", watch)
-    yield window.context.new_page()
-    window.context.remove_listener("page", watch)
-    window.clear()
-    assert problems == []
-
-
-def _own(url: str, server: Server) -> bool:
-    return url.startswith((server.url, "blob:", "data:"))
+def page(
+    request: pytest.FixtureRequest, browser: Browser, server: Server, windows: dict[tuple[str, float], Window]
+) -> Iterator[Page]:
+    key = server.url, 1.0 if request.node.get_closest_marker("dots") else 0.5
+    if key not in windows:
+        windows[key] = Window(browser, *key)
+    window = windows[key]
+    watch = Watch(server.url)
+    for event in watch.events:
+        window.context.on(event, watch.events[event])
+    yield window.page
+    for event in watch.events:
+        window.context.remove_listener(event, watch.events[event])
+    try:
+        window.clear()
+    except Error:  # where a test failed half-way, the tab may be in any state
+        windows.pop(key).context.close()
+    assert watch.problems == []
 
 
 def until_asked(page: Page, routes: list[Route]) -> None:

@@ -76,6 +76,7 @@ def test_the_squares_of_the_ground_suit_the_distance_and_say_how_long_they_are(s
         assert square == {"10 cm": 0.1, "10 m": 10, "1 m": 1}[told]
 
 
+@pytest.mark.dots
 def test_shadows_are_off_without_graphics_hardware_and_can_be_asked_for(small: Studio) -> None:
     page = small.page
     dots = """was => { const s = window.lazzik.stage, gl = s.renderer.getContext(); s.draw(); s.draw();

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Annotated, Any
+from typing import Annotated, Any, cast
 from urllib.parse import parse_qs, unquote
 
 from fastapi import APIRouter, Cookie, Depends, Query, Request, Response
@@ -24,7 +24,7 @@ from lazzik.store.scenes import State
 from lazzik.web.aim.view import aim_view
 from lazzik.web.air.view import air_view
 from lazzik.web.cloth.view import cloth_view
-from lazzik.web.deps import Kept, Marked, Store
+from lazzik.web.deps import Kept, Store
 from lazzik.web.emitter.view import emitter_view
 from lazzik.web.object_recipes.view import following_view
 from lazzik.web.requests.fields import Also, AskedRevision
@@ -50,6 +50,16 @@ STILL_NEW = 6
 SMALL = 15
 """Objects of a scene in which they are."""
 
+
+async def _marks(request: Request) -> CoarseMarks:
+    """Those of this application, which the first studio makes: the list of scenes needs nothing of what they take."""
+    state = request.app.state
+    if not hasattr(state, "marks"):
+        state.marks = CoarseMarks()
+    return cast(CoarseMarks, state.marks)
+
+
+Marked = Annotated[CoarseMarks, Depends(_marks)]
 
 PANELS = ("aiming", "airing", "scattering", "emitting", "draping", "swarming", "following")
 """What the panels call the parts of an object that they lay open."""
