@@ -1,6 +1,6 @@
 """Eight people at once, each on a copy of the demo, an edit and two samplings a second.
 
-The goal: 95 of 100 of them within twice the time of one person's."""
+The goal: 95 of 100 within twice the time of one person's. An edit that became a job has taken as long as that."""
 
 from __future__ import annotations
 
@@ -19,8 +19,8 @@ from benchmarks.timing import goal
 from tests.serving import Server
 
 PEOPLE = 8
-SECONDS = 60.0
-"""Of each turn."""
+ALONE, TOGETHER = 60.0, 300.0
+"""Seconds of each turn."""
 
 ADDRESS = "beacon-mast/rotation.z"
 
@@ -31,6 +31,7 @@ class Person:
     def __init__(self, server: Server) -> None:
         with urllib.request.urlopen(f"{server.url}/scenes/demo", b"") as opened:
             self.scene = opened.url.removeprefix(server.url)
+        self.url = server.url
         self.line = HTTPConnection("127.0.0.1", server.port, timeout=60)
         self.revision = 0
         self.edits: list[float] = []
@@ -43,8 +44,21 @@ class Person:
         self.line.request(method, f"{self.scene}{path}", content, {"content-type": "application/json"})
         with self.line.getresponse() as answer:
             said = answer.read()
-            assert answer.status == 200, said
+            assert answer.status in (200, 202), said
+        if answer.status == 202:
+            said = self._landed(json.loads(said)["id"])
         return time.perf_counter() - began, said
+
+    def _landed(self, job: str) -> bytes:
+        """What became of an edit that goes on as a job."""
+        while True:
+            with urllib.request.urlopen(f"{self.url}/jobs/{job}") as answer:
+                state = json.load(answer)["state"]
+            if state in ("done", "failed", "stopped"):
+                assert state == "done"
+                with urllib.request.urlopen(f"{self.url}/jobs/{job}/result") as answer:
+                    return bytes(answer.read())
+            time.sleep(0.005)
 
     def work(self, seconds: float, late: float) -> None:
         """For so long, beginning a little later than others."""
@@ -67,11 +81,12 @@ def rows() -> Iterator[str]:
         server = Server(Path(folder))
         try:
             _together(server, 1, 5.0)  # what is loaded when it is first wanted is there from here on
-            (one_edit, one_sampling), (edit, sampling) = (_together(server, n, SECONDS) for n in (1, PEOPLE))
+            one_edit, one_sampling = _together(server, 1, ALONE)
+            edit, sampling = _together(server, PEOPLE, TOGETHER)
         finally:
             server.kill()
     yield (
-        f"{PEOPLE} people for {SECONDS:.0f} s: the 95th of 100 edits {edit:.0f} ms, of one person {one_edit:.0f}: "
+        f"{PEOPLE} people for {TOGETHER:.0f} s: the 95th of 100 edits {edit:.0f} ms, of one person {one_edit:.0f}: "
         f"{goal(edit / one_edit, 2)}; of samplings {sampling:.0f} and {one_sampling:.0f} ms: "
         f"{goal(sampling / one_sampling, 2)}"
     )

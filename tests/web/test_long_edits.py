@@ -115,3 +115,14 @@ def test_whole_copies_of_many_scenes_are_put_together_one_after_the_other() -> N
     expected = [(f"scene {n}", 32, f"scene {n} as text") for n in range(6)]
     assert sorted(stored.get(timeout=60) for _ in expected) == expected
     assert set(most) == {1}
+
+
+def test_waiting_for_the_processor_sends_no_edit_to_a_worker() -> None:
+    patience = landing._Patience()
+    time.sleep(2 * landing.HERE)
+    assert not patience.out
+    patience.hear()
+    while not patience.out:
+        sum(range(1000))
+    with pytest.raises(landing._Long):
+        patience.hear()

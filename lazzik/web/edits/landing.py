@@ -23,7 +23,8 @@ SOON = 1.0
 """Seconds in which an edit is done at once."""
 
 HERE = 0.1
-"""Seconds that it may take of this process, which answers everybody; then a worker takes it over."""
+"""Seconds of the processor that it may take of this process, which answers everybody; then a worker takes it over. (By
+the clock on the wall, every small edit would go there whenever the machine is busy, and make it busier.)"""
 
 ANSWERS: dict[int | str, dict[str, Any]] = {202: {"description": "It takes long and became this job."}}
 
@@ -35,11 +36,11 @@ class _Long(Exception):
 
 
 class _Patience(Progress):
-    """Lets quick edits through, and ends what is not done soon between two of them."""
+    """Lets quick edits through, and ends what is not done soon between two of them. It is of one thread."""
 
     def __init__(self) -> None:
         super().__init__(self._hear)
-        self._until = time.monotonic() + HERE
+        self._until = time.thread_time() + HERE
 
     def _hear(self, share: float, said: str) -> None:
         if self.out:
@@ -48,7 +49,7 @@ class _Patience(Progress):
     @property
     def out(self) -> bool:
         """Whether it is at its end."""
-        return time.monotonic() > self._until
+        return time.thread_time() > self._until
 
 
 def stored(
