@@ -71,7 +71,7 @@ ROOM = """
 import re
 from pathlib import Path
 from starlette.testclient import TestClient
-from lazzik.demo.starts import first_scene
+from lazzik.demo.begun import first_scene
 from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.edits.every import read_edits
 from lazzik.web.app import create_app

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from starlette.testclient import TestClient
 
-from lazzik.demo.starts import first_scene
+from lazzik.demo.begun import first_scene
 from lazzik.web.app import create_app
 from tests.fuzzing import Findings, fuzz, operations
 

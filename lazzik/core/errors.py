@@ -6,6 +6,7 @@ LazzikError
 ├── InvalidDocument  (ValueError)   a text that is not a scene
 ├── BadNumber        (ValueError)   a typed number that can't be read
 ├── BadFormula       (ValueError)   a formula that can't be read, or has no value somewhere
+├── Overtaken                       long work that lands on a scene that has gone on
 ├── UnknownAsset     (LookupError)  a mesh, font or picture that the scene names and nobody holds
 └── InvalidAsset     (ValueError)   a file offered as one that is malformed, hostile or too large
 
@@ -54,3 +55,13 @@ class UnknownAsset(LazzikError, LookupError):
 
 class InvalidAsset(LazzikError, ValueError):
     """A file offered as a mesh, a font or a picture that is malformed, hostile or too large."""
+
+
+class Overtaken(LazzikError):
+    """Work whose beginnings are no longer what they were."""
+
+
+def plain(message: str) -> str:
+    """A checker's message as the end of a sentence."""
+    message = message.removeprefix("Value error, ")
+    return message[:1].lower() + message[1:]

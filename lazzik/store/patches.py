@@ -14,7 +14,8 @@ from typing import Any
 
 from lazzik.core.document import Frozen
 from lazzik.core.geometry.assets import AssetStore
-from lazzik.core.scene.scene import VERSION, Scene
+from lazzik.core.scene.form import VERSION
+from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene
 
 Operation = dict[str, Any]

@@ -19,6 +19,14 @@ class NoPicture(LazzikError, LookupError):
     """A scene or a version whose stage nobody has looked at or drawn yet."""
 
 
+class NoVersion(LazzikError, LookupError):
+    """There is no version with this number."""
+
+
+class NotOnShelf(LazzikError, LookupError):
+    """There is nothing on the shelf under this key."""
+
+
 class StaleEdit(LazzikError):
     """An edit made on a revision that is no longer the head. `head` is the newer one."""
 

@@ -7,7 +7,7 @@ import secrets
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
@@ -21,11 +21,13 @@ from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.bundle import assets_of
 from lazzik.core.scene.change import carried
 from lazzik.core.scene.edits.base import Edit, applied, free_label
+from lazzik.core.scene.form import VERSION
 from lazzik.core.scene.node import Node
-from lazzik.core.scene.scene import VERSION, Scene
+from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import scene_json
 from lazzik.core.scene.visit import new_layers
 from lazzik.store.database import Database
+from lazzik.store.entries import Entry, entries, entry
 from lazzik.store.patches import patch_between, patched, replayed
 from lazzik.store.rows import (
     NoPicture,
@@ -78,22 +80,6 @@ class State:
 
 
 @dataclass(frozen=True)
-class Entry:
-    """A scene in the list."""
-
-    id: str
-    name: str
-    revision: int
-    changed: datetime
-    card: dict[str, Any] | None
-    """What is shown of it; None if that was never worked out."""
-    card_is_fresh: bool
-    """Whether the card is of this revision."""
-    picture: str | None = None
-    """Which picture there is of its stage: its revision and media type, as '12 image/webp'; None if there is none."""
-
-
-@dataclass(frozen=True)
 class StagePicture:
     """A scene's stage as a browser saw it."""
 
@@ -126,14 +112,11 @@ class SceneStore:
 
     def entries(self) -> list[Entry]:
         """All scenes, the last changed first."""
-        with self._database.reading() as session:
-            return [_entry(*row) for row in session.execute(_WITH_CARDS)]
+        return entries(self._database)
 
     def entry(self, scene_id: str) -> Entry:
         """One of them. Raises NoScene."""
-        with self._database.reading() as session:
-            scene_row(session, scene_id)
-            return _entry(*session.execute(_WITH_CARDS.where(SceneRow.id == scene_id)).one())
+        return entry(self._database, scene_id)
 
     def keep_card(self, scene_id: str, revision: int, card: dict[str, Any]) -> None:
         """Keep what is shown of a scene in the list."""
@@ -396,20 +379,6 @@ class SceneStore:
             return True
         with self._database.reading() as session:
             return revision_row(session, scene_id, revision).version == VERSION
-
-
-_WITH_CARDS = (
-    select(SceneRow, CardRow, PictureRow.revision, PictureRow.media)
-    .outerjoin(CardRow, CardRow.scene == SceneRow.id)
-    .outerjoin(PictureRow, PictureRow.scene == SceneRow.id)
-    .order_by(SceneRow.changed.desc(), SceneRow.id)
-)
-
-
-def _entry(row: SceneRow, card: CardRow | None, revision: int | None, media: str | None) -> Entry:
-    content = json.loads(card.content) if card else None
-    fresh = card is not None and card.revision == row.head
-    return Entry(row.id, row.name, row.head, row.changed, content, fresh, f"{revision} {media}" if media else None)
 
 
 def _trial(session: Session, scene_id: str) -> str:

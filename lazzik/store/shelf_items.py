@@ -16,19 +16,16 @@ from typing import Any
 from sqlalchemy import Select, delete, select
 
 from lazzik.core.cache import BoundedCache
-from lazzik.core.errors import InvalidEdit, LazzikError
+from lazzik.core.errors import InvalidEdit
 from lazzik.core.scene.edits.base import free_slug
 from lazzik.core.scene.serialize import scene_text
 from lazzik.core.scene.shelf_file import MOST_ITEMS, item_json, read_item
 from lazzik.core.scene.shelf_item import ShelfItem
 from lazzik.store.database import Database
+from lazzik.store.rows import NotOnShelf
 from lazzik.store.tables import ShelfRow, SpecimenRow
 
 _READ: BoundedCache[ShelfItem] = BoundedCache(64 * 2**20)
-
-
-class NotOnShelf(LazzikError, LookupError):
-    """There is nothing on the shelf under this key."""
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ from typing import Annotated
 from sqlalchemy import ForeignKey, Index, LargeBinary, String, Text, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
-from lazzik.core.scene.scene import VERSION
+from lazzik.core.scene.form import VERSION
 
 Id = Annotated[str, mapped_column(String(32), primary_key=True)]
 Short = Annotated[str, mapped_column(String(400))]

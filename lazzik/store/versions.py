@@ -17,10 +17,10 @@ from pydantic import StringConstraints
 from sqlalchemy import select
 from sqlalchemy.orm import Session, defer
 
-from lazzik.core.errors import InvalidEdit, LazzikError
+from lazzik.core.errors import InvalidEdit
 from lazzik.core.scene.scene import Scene
 from lazzik.store.database import Database
-from lazzik.store.rows import NoPicture, NothingThere, head_row, revision_row, scene_row
+from lazzik.store.rows import NoPicture, NothingThere, NoVersion, head_row, revision_row, scene_row
 from lazzik.store.scenes import SceneStore, StagePicture, State
 from lazzik.store.tables import TrialRow, VersionRow
 
@@ -31,10 +31,6 @@ MOST_CHANGES = 400
 
 Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=MOST_NAME)]
 Note = Annotated[str, StringConstraints(strip_whitespace=True, max_length=MOST_NOTE)]
-
-
-class NoVersion(LazzikError, LookupError):
-    """There is no version with this number."""
 
 
 @dataclass(frozen=True)

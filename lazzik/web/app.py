@@ -5,13 +5,11 @@ from __future__ import annotations
 import asyncio
 import logging
 import sys
-from collections.abc import AsyncIterator, Sequence
+from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
-from functools import partial
 from importlib import import_module
 from pathlib import Path
-from threading import Event, Lock, Thread
-from typing import TYPE_CHECKING
+from threading import Event, Thread
 
 from fastapi import FastAPI
 from fastapi.exceptions import RequestValidationError
@@ -21,28 +19,19 @@ from starlette.requests import ClientDisconnect
 
 from lazzik import __version__
 from lazzik.core.errors import LazzikError
-from lazzik.core.evaluate.memo import Memo
 from lazzik.core.progress import Stopped
 from lazzik.store.database import Database
-from lazzik.store.runs import Runs
-from lazzik.store.scenes import SceneStore
-from lazzik.store.shelf_items import ShelfItems
-from lazzik.store.versions import Versions
-from lazzik.web.drafts import Drafts
+from lazzik.store.entries import entries
 from lazzik.web.errors import answer
 from lazzik.web.jobs import Jobs
 from lazzik.web.login.door import Door, Doorkeeper
 from lazzik.web.requests.bodies import describe
 from lazzik.web.rooms import Rooms
 from lazzik.web.security import Guard, TooLarge, hosts
+from lazzik.web.services import Services
 from lazzik.web.ui.shipped import PREFIX, SHIPPED
-from lazzik.work import tasks
 from lazzik.work.crew import Crew
-from lazzik.work.long import LongWork
 from lazzik.work.pool import Workers
-
-if TYPE_CHECKING:
-    from lazzik.core.scene.shelf_item import ShelfItem
 
 LOG = logging.getLogger("lazzik")
 
@@ -71,12 +60,11 @@ def create_app(
     a crew, which does the long jobs instead of them. With a password, nobody comes in without it."""
     sys.setswitchinterval(SWITCH_EVERY)
     database = Database(folder)
-    running, store = Jobs(), SceneStore(database)
-    heavy = workers or Workers()
+    running, heavy = Jobs(), workers or Workers()
 
     @asynccontextmanager
     async def life(_: FastAPI) -> AsyncIterator[None]:
-        beside = [asyncio.create_task(each) for each in (_sweep(running), _clean(heavy, store))]
+        beside = [asyncio.create_task(each) for each in (_sweep(running), _clean(heavy, folder))]
         asyncio.get_running_loop().call_later(FIRST_PAGE, heavy.warm)
         over = Event()
         warming = Thread(target=_warm, args=(rooms, over), daemon=True, name="warm-up")
@@ -90,37 +78,24 @@ def create_app(
         await run_in_threadpool(running.close)
         if workers is None:
             heavy.close()
-        store.close()
+        database.close()
 
     app = FastAPI(title="Lazzik", version=__version__, docs_url=None, redoc_url=None, lifespan=life)
-    app.state.jobs, app.state.store, app.state.workers = running, store, heavy
-    app.state.database, app.state.versions, app.state.drafts = database, Versions(database, store), Drafts()
-    app.state.long = LongWork(crew or heavy, store)
-    app.state.runs, app.state.runs_at_work = Runs(database.folder), {}
-    app.state.shelf = ShelfItems(database, _shipped)
-    app.state.memo = Memo()
-    store.snapshot_due = partial(_snapshot, heavy, store, Lock())
-    if with_demo and not store.entries():
+    door = Door(password) if password else None
+    app.state = Services(database=database, jobs=running, workers=heavy, crew=crew or heavy, door=door)
+    if with_demo and not entries(database):
         from lazzik.demo.station import station
 
-        store.create(station(), "demo scene")
+        app.state.store.create(station(), "demo scene")
     app.mount(PREFIX, SHIPPED)
     rooms = Rooms(app)
     describe(app, rooms.open)
-    app.state.door = Door(password) if password else None
-    if app.state.door is not None:
-        app.add_middleware(Doorkeeper, door=app.state.door)
+    if door is not None:
+        app.add_middleware(Doorkeeper, door=door)
     app.add_middleware(Guard, allowed=hosts(host))
     for kind in (LazzikError, RequestValidationError, HTTPException, TooLarge, ClientDisconnect, OSError, Stopped):
         app.add_exception_handler(kind, answer)
     return app
-
-
-def _shipped() -> Sequence[ShelfItem]:
-    """What every shelf holds from the start; made when a shelf is first looked at."""
-    from lazzik.demo.shelf_items import shipped
-
-    return shipped()
 
 
 def _warm(rooms: Rooms, over: Event) -> None:
@@ -143,26 +118,14 @@ async def _sweep(running: Jobs) -> None:
         await run_in_threadpool(running.sweep)
 
 
-async def _clean(heavy: Workers, store: SceneStore) -> None:
+async def _clean(heavy: Workers, folder: Path) -> None:
     """Soon after the start and once a day: remove what is heavy and that nothing names."""
     await asyncio.sleep(2 * FIRST_PAGE)
+    from lazzik.work import tasks
+
     while True:
         try:
-            await run_in_threadpool(heavy.run, tasks.sweep, store.folder)
+            await run_in_threadpool(heavy.run, tasks.sweep, folder)
         except (LazzikError, Stopped) as error:
             LOG.info("nothing was cleaned: %s", error)
         await asyncio.sleep(DAY)
-
-
-def _snapshot(heavy: Workers, store: SceneStore, turn: Lock, scene_id: str, number: int) -> None:
-    """Have the whole copy of a revision written, whenever a worker has time; nobody waits for it. One after the other:
-    many people's at once would start all the workers."""
-
-    def write() -> None:
-        try:
-            with turn:
-                store.keep_snapshot(scene_id, number, heavy.run(tasks.snapshot, store.folder, scene_id, number))
-        except (LazzikError, Stopped) as error:  # opening reads a few patches more, and the next one makes good for it
-            LOG.info("no whole copy of revision %s was written: %s", number, error)
-
-    Thread(target=write, daemon=True, name="snapshot").start()

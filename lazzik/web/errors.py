@@ -10,14 +10,10 @@ from fastapi.responses import HTMLResponse, JSONResponse
 from starlette.exceptions import HTTPException
 from starlette.requests import ClientDisconnect
 
-from lazzik.core.errors import LazzikError
+from lazzik.core.errors import LazzikError, Overtaken, plain
 from lazzik.core.progress import Stopped
-from lazzik.core.scene.change import Overtaken
-from lazzik.core.scene.serialize import plain
 from lazzik.store.database import Busy, NoRoom
-from lazzik.store.rows import NoPicture, NoScene, NothingThere, StaleEdit
-from lazzik.store.shelf_items import NotOnShelf
-from lazzik.store.versions import NoVersion
+from lazzik.store.rows import NoPicture, NoScene, NothingThere, NotOnShelf, NoVersion, StaleEdit
 from lazzik.web.jobs import NoJob
 from lazzik.web.requests.bodies import TooMuchJson
 from lazzik.web.security import TooLarge

@@ -16,10 +16,10 @@ from starlette.types import Receive, Scope, Send
 
 from lazzik.web.requests.fields import refusals
 
-FRONT = ("scenes.routes", "login.routes")
+FRONT = ("scenes.front", "login.routes")
 
 ROUTES = (
-    "studio.routes", "edits.routes", "stage.routes", "stack.routes", "shape.routes", "aim.routes",
+    "scenes.routes", "studio.routes", "edits.routes", "stage.routes", "stack.routes", "shape.routes", "aim.routes",
     "air.routes", "scatter.routes", "carried.routes", "emitter.routes", "cloth.routes", "runs.routes",
     "marks.routes", "versions.routes", "objects.routes", "dials.routes", "poses.routes", "diagnose.routes",
     "object_recipes.routes", "shelf.routes", "recipes.routes", "reading.routes", "bake.routes",

@@ -9,7 +9,7 @@ from starlette.middleware.trustedhost import TrustedHostMiddleware
 from starlette.responses import JSONResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from lazzik.core.scene.serialize import LARGEST_TEXT
+from lazzik.core.scene.form import LARGEST_TEXT
 
 LOOPBACK = ("127.0.0.1", "localhost", "[::1]")
 

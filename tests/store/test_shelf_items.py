@@ -14,7 +14,8 @@ from lazzik.core.scene.shelf_file import MOST_ITEMS
 from lazzik.core.scene.shelf_item import ShelfItem
 from lazzik.demo.shelf_items import shipped
 from lazzik.store.database import Database
-from lazzik.store.shelf_items import NotOnShelf, ShelfItems, Specimen, digest
+from lazzik.store.rows import NotOnShelf
+from lazzik.store.shelf_items import ShelfItems, Specimen, digest
 from tests.conftest import edited
 from tests.core.scene.test_shelf import item
 

@@ -18,10 +18,10 @@ from lazzik.core.errors import InvalidEdit
 from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.scene import Scene
 from lazzik.store.database import FILE, MIGRATIONS, Database
-from lazzik.store.rows import NoPicture, NothingThere, StaleEdit
+from lazzik.store.rows import NoPicture, NothingThere, NoVersion, StaleEdit
 from lazzik.store.scenes import SNAPSHOT_EVERY, SceneStore, StagePicture
 from lazzik.store.steps import steps
-from lazzik.store.versions import NoVersion, Versions
+from lazzik.store.versions import Versions
 
 GUST = "beacon-mast/rotation.z#gust"
 

@@ -10,7 +10,7 @@ from urllib.parse import quote
 import pytest
 from starlette.testclient import TestClient
 
-from lazzik.demo.starts import first_scene
+from lazzik.demo.begun import first_scene
 from lazzik.web.app import create_app
 from lazzik.work.pool import Workers
 from tests.fuzzing import fuzz

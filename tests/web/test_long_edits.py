@@ -15,8 +15,8 @@ from starlette.testclient import TestClient
 from lazzik.core.progress import Progress
 from lazzik.core.scene.change import SceneDifference, difference
 from lazzik.core.scene.edits.base import Edit, applied
-from lazzik.web.app import _snapshot
 from lazzik.web.edits import landing
+from lazzik.web.services import snapshot
 from lazzik.work import tasks
 from lazzik.work.source import Source
 from tests.web.conftest import over
@@ -111,7 +111,7 @@ def test_whole_copies_of_many_scenes_are_put_together_one_after_the_other() -> N
 
     turn = Lock()
     for n in range(6):
-        _snapshot(Crew(), Store(), turn, f"scene {n}", 32)  # type: ignore[arg-type]
+        snapshot(Crew(), Store(), turn, f"scene {n}", 32)  # type: ignore[arg-type]
     expected = [(f"scene {n}", 32, f"scene {n} as text") for n in range(6)]
     assert sorted(stored.get(timeout=60) for _ in expected) == expected
     assert set(most) == {1}

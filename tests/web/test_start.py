@@ -23,6 +23,7 @@ from lazzik.web.app import create_app
 app = create_app(Path(sys.argv[1]))
 client = TestClient(app, base_url="http://127.0.0.1")  # without its life: nothing goes on beside the requests
 print(client.get("/scenes").status_code, client.get("/login").status_code, "lazzik.web.studio.routes" in sys.modules)
+print("numpy" in sys.modules, "lazzik.core.scene.scene" in sys.modules, "lazzik.store.scenes" in sys.modules)
 print(client.get("/scenes/none").status_code, client.get("/nowhere").status_code, client.put("/scenes").status_code)
 print("lazzik.web.studio.routes" in sys.modules)
 """
@@ -30,8 +31,9 @@ print("lazzik.web.studio.routes" in sys.modules)
 
 def test_the_list_of_scenes_waits_for_no_other_room(tmp_path: Path) -> None:
     done = subprocess.run([sys.executable, "-c", FIRST, tmp_path / "data"], capture_output=True, text=True, check=True)
-    first, others, read = done.stdout.splitlines()
+    first, heavy, others, read = done.stdout.splitlines()
     assert first == "200 200 False"
+    assert heavy == "False False False", "the list is made of rows of the database alone"
     assert others == "404 404 405"
     assert read == "True"
 

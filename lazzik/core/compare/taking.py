@@ -15,14 +15,13 @@ from pydantic import ValidationError
 
 from lazzik.core.channel.airflow import AIR
 from lazzik.core.compare.paths import part_of, path_of
-from lazzik.core.errors import InvalidEdit
+from lazzik.core.errors import InvalidEdit, plain
 from lazzik.core.scene.address import exists
 from lazzik.core.scene.bundle import assets_of
 from lazzik.core.scene.differences import ABSENT, ORDER, Difference, Path, differences, under, with_differences
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.references import PLACES, circle, circle_said, readers, reads_at
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.serialize import plain
 from lazzik.core.scene.visit import without_empty_sheaves
 
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from lazzik.core.errors import LazzikError
+from lazzik.core.errors import Overtaken
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.references import node_reads, seen_by
 from lazzik.core.scene.scene import Scene
@@ -41,10 +41,6 @@ def with_difference(before: Scene, made: SceneDifference) -> Scene:
     """The scene that a difference leads to. It shares with `before` whatever is the same."""
     nodes = before.by_id | {node.id: node for node in made.nodes}
     return before.replaced(**made.fields, nodes=tuple(nodes[slug] for slug in made.order))
-
-
-class Overtaken(LazzikError):
-    """Work whose beginnings are no longer what they were."""
 
 
 def carried(before: Scene, after: Scene, head: Scene) -> Scene:

@@ -7,11 +7,10 @@ from typing import Annotated, Literal
 from pydantic import Field, ValidationError
 
 from lazzik.core.document import Frozen
-from lazzik.core.errors import InvalidDocument
+from lazzik.core.errors import InvalidDocument, plain
 from lazzik.core.scene.edits.marks import AddMark
 from lazzik.core.scene.mark import LONGEST_REMARK
 from lazzik.core.scene.scene import MOST_MARKS
-from lazzik.core.scene.serialize import plain
 
 LARGEST = 4 * 2**20
 """Bytes of a file."""

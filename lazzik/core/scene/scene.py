@@ -25,7 +25,6 @@ from lazzik.core.scene.receipt import Receipt
 from lazzik.core.scene.scatter import Scatter
 from lazzik.core.scene.sheaf import Sheaf, within
 
-VERSION = 2
 MOST_NODES = 10_000
 MOST_FRAMES = 20_000
 MOST_DIALS = 200

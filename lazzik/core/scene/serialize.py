@@ -6,17 +6,15 @@ import json
 
 from pydantic import ValidationError
 
-from lazzik.core.errors import InvalidDocument
+from lazzik.core.errors import InvalidDocument, plain
 from lazzik.core.geometry.assets import AssetStore
 from lazzik.core.scene.address import DEEPEST, depth
 from lazzik.core.scene.bundle import check_assets, packed_assets, unpack_assets
+from lazzik.core.scene.form import LARGEST_TEXT, VERSION
 from lazzik.core.scene.references import circle, circle_said
-from lazzik.core.scene.scene import VERSION, Scene
+from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.upgrade import MALFORMED, upgraded
 from lazzik.core.scene.visit import layered
-
-LARGEST_TEXT = 64 * 2**20
-"""Bytes. A larger text is refused before it is parsed."""
 
 MOST_VALUES = 1_500_000
 """Values of a document: those of a thousand channels with a key on each of 300 frames. Each takes about 250 bytes."""
@@ -105,9 +103,3 @@ def _sentence(error: ValidationError) -> str:
         )
     more = f" ({len(problems) - 1} more such problems.)" if len(problems) > 1 else ""
     return f"The scene can't be read: at {where or 'the top'}, {plain(first['msg'])}.{more}"
-
-
-def plain(message: str) -> str:
-    """A checker's message as the end of a sentence."""
-    message = message.removeprefix("Value error, ")
-    return message[:1].lower() + message[1:]

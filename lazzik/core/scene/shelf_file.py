@@ -8,8 +8,9 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from lazzik.core.errors import InvalidDocument, LazzikError
-from lazzik.core.scene.serialize import LARGEST_TEXT, MOST_VALUES, plain, read_scene, scene_text
+from lazzik.core.errors import InvalidDocument, LazzikError, plain
+from lazzik.core.scene.form import LARGEST_TEXT
+from lazzik.core.scene.serialize import MOST_VALUES, read_scene, scene_text
 from lazzik.core.scene.shelf_item import ShelfItem
 
 FORMAT = "lazzik-shelf"

@@ -11,11 +11,10 @@ from fastapi import APIRouter, Request, Response
 from pydantic import RootModel, ValidationError
 from starlette.background import BackgroundTask
 
-from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.errors import InvalidEdit, UnknownAddress, plain
 from lazzik.core.formats.registry import FORMATS, Format
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.serialize import plain
 from lazzik.store.scenes import SceneStore, State
 from lazzik.store.tables import now
 from lazzik.store.versions import Versions

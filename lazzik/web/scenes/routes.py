@@ -1,4 +1,4 @@
-"""The scenes: the list, and how one is begun, opened, copied, named and removed."""
+"""The scenes: their cards, and how one is begun, opened, copied, named and removed."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from fastapi.responses import RedirectResponse
 
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.scene.edits.whole import ChangeScene
-from lazzik.demo.starts import BY_KEY, STARTS
+from lazzik.demo.starts import BY_KEY
 from lazzik.store.scenes import StagePicture
 from lazzik.web.deps import Heavy, Store
 from lazzik.web.jobs import Running
@@ -26,18 +26,6 @@ OUTLINES = "image/svg+xml"
 
 MOST_NAME = 120
 """Characters of a scene's name."""
-
-
-@router.get("/")
-def home() -> Response:
-    """The scenes are the front page."""
-    return RedirectResponse("/scenes", 302)
-
-
-@router.get("/scenes")
-def scenes(request: Request, store: Store) -> Response:
-    """All scenes as cards, and what one can begin with. What is not known of a scene yet is asked for by the page."""
-    return templates.TemplateResponse(request, "scenes/page.html", {"entries": store.entries(), "starts": STARTS})
 
 
 @router.get("/scenes/{scene_id}/card")

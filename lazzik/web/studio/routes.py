@@ -52,11 +52,7 @@ SMALL = 15
 
 
 async def _marks(request: Request) -> CoarseMarks:
-    """Those of this application, which the first studio makes: the list of scenes needs nothing of what they take."""
-    state = request.app.state
-    if not hasattr(state, "marks"):
-        state.marks = CoarseMarks()
-    return cast(CoarseMarks, state.marks)
+    return cast(CoarseMarks, request.app.state.marks)
 
 
 Marked = Annotated[CoarseMarks, Depends(_marks)]

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import TYPE_CHECKING, Any, ClassVar
 
-from lazzik.core.document import Quantity
+if TYPE_CHECKING:
+    from lazzik.core.document import Quantity
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -10,7 +10,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lazzik.core.scene.change import Overtaken, carried, difference, with_difference
+from lazzik.core.errors import Overtaken
+from lazzik.core.scene.change import carried, difference, with_difference
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from tests.conftest import edited

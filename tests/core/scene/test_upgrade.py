@@ -12,7 +12,8 @@ from lazzik.core.bake.rebake import stale
 from lazzik.core.errors import InvalidDocument
 from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.layers.noise import shaped
-from lazzik.core.scene.scene import VERSION, Scene
+from lazzik.core.scene.form import VERSION
+from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene, scene_text
 from tests.core import oracles
 

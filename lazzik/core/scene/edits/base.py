@@ -8,11 +8,10 @@ from collections.abc import Collection, Mapping
 from pydantic import ValidationError
 
 from lazzik.core.document import Frozen
-from lazzik.core.errors import InvalidEdit
+from lazzik.core.errors import InvalidEdit, plain
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.references import circle, circle_said
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.serialize import plain
 from lazzik.core.scene.visit import without_empty_sheaves
 
 

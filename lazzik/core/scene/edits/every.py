@@ -10,7 +10,7 @@ from pydantic import ConfigDict, Field, TypeAdapter, ValidationError
 
 from lazzik.core.arithmetic import PLAIN, Measure
 from lazzik.core.document import Measures
-from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.errors import InvalidEdit, UnknownAddress, plain
 from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.edits.aims import AimAt, ChangeAim, RemoveAim
 from lazzik.core.scene.edits.air import ChangeField, StandInWind
@@ -74,7 +74,6 @@ from lazzik.core.scene.edits.swarms import ChangeSwarm, Pour
 from lazzik.core.scene.edits.together import OnNumbers, Together
 from lazzik.core.scene.edits.whole import ChangeScene
 from lazzik.core.scene.scene import Scene
-from lazzik.core.scene.serialize import plain
 
 AnyEdit = Annotated[
     OnNumbers
