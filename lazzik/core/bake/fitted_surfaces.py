@@ -16,7 +16,7 @@ from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.draped import surface_seen
 from lazzik.core.threads import at_once
 
-Outcome = Fitted | InvalidEdit
+Attempt = Fitted | InvalidEdit
 """The shapes and weights of a surface, or why there are none."""
 
 
@@ -40,12 +40,12 @@ def moving_surfaces(
 
 
 def fitted_shapes(
-    motions: Sequence[Surface], tolerance: float, most: int, progress: Progress, made: Mapping[str, Outcome]
-) -> dict[str, Outcome]:
+    motions: Sequence[Surface], tolerance: float, most: int, progress: Progress, made: Mapping[str, Attempt]
+) -> dict[str, Attempt]:
     """The shapes and weights of each by its object, within so many metres, fitted on all cores where they are not made
     yet; why not, where more than `most` would be needed or the motion is too large. Raises Stopped."""
 
-    def fitted(pair: tuple[Surface, Progress]) -> Outcome:
+    def fitted(pair: tuple[Surface, Progress]) -> Attempt:
         motion, part = pair
         if motion.node.id in made:
             return made[motion.node.id]

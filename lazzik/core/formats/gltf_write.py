@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from lazzik.core.bake.fitted_surfaces import Outcome, fitted_shapes, moving_surfaces
+from lazzik.core.bake.fitted_surfaces import Attempt, fitted_shapes, moving_surfaces
 from lazzik.core.bake.morph_targets import Fitted
 from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
@@ -66,9 +66,9 @@ Row = dict[str, Any]
 
 
 def shapes_of(
-    scene: Scene, scope: Scope, progress: Progress, *, made: Mapping[str, Outcome] = NOTHING,
+    scene: Scene, scope: Scope, progress: Progress, *, made: Mapping[str, Attempt] = NOTHING,
     only: Collection[str] | None = None,
-) -> dict[str, Outcome]:  # fmt: skip
+) -> dict[str, Attempt]:  # fmt: skip
     """The shapes and weights of surfaces that move, of all or of some objects, by object; why not, where there are
     none. Raises Stopped."""
     moving = moving_surfaces(scene, scene.clock(PER_FRAME), scope, progress.part(0.0, 0.15), only)
@@ -91,7 +91,7 @@ class Writer:
     """By what is moved: metres, degrees, factors."""
     pointers: bool = False
     """Whether looks, lights and cameras change over time."""
-    made: Mapping[str, Outcome] = field(default_factory=dict)
+    made: Mapping[str, Attempt] = field(default_factory=dict)
     """Shapes that are fitted already, by object."""
     lent: frozenset[str] = frozenset()
     """Hidden objects whose shapes are written all the same, told as unseen: copies are drawn of them."""

@@ -15,9 +15,8 @@ from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 
-from lazzik.core.bake.fitted_surfaces import Outcome, fitted_shapes, moving_surfaces, shaped_nodes
+from lazzik.core.bake.fitted_surfaces import Attempt, fitted_shapes, moving_surfaces, shaped_nodes
 from lazzik.core.bake.morph_targets import Fitted
-from lazzik.core.cache import Storage
 from lazzik.core.clock import Clock
 from lazzik.core.document import Frozen, Quantity
 from lazzik.core.evaluate.copies import copies_of
@@ -112,9 +111,7 @@ def write_usd(
 
     with tempfile.TemporaryDirectory() as folder:
         plain = Path(folder) / f"scene.{'usda' if form == 'usda' else 'usdc'}"
-        writer = _Writer(scene, Scope(scene, memo or Memo()), progress, pictured=form == "usdz", shapes=shapes)
-        writer.made = made
-        writer.runs = memo.runs if memo else None
+        writer = _Writer(scene, memo or Memo(), progress, pictured=form == "usdz", shapes=shapes, made=made)
         writer.write(plain)
         if form != "usdz":
             return Written(plain.read_bytes(), writer.summary)
@@ -128,13 +125,13 @@ def write_particles(
     scene: Scene, slugs: Sequence[str], first: int, last: int, path: Path, progress: Progress = UNHEARD
 ) -> None:
     """A file of OpenUSD with the particles alone."""
-    writer = _Writer(scene, Scope(scene, Memo()), progress, pictured=False, shapes=False)
+    writer = _Writer(scene, Memo(), progress, pictured=False, shapes=False)
     writer.write_particles(path, slugs, first, last)
 
 
 def _shapes_of(
-    scene: Scene, motions: Sequence[Surface], progress: Progress, made: Mapping[str, Outcome] = NOTHING
-) -> Mapping[str, Outcome]:
+    scene: Scene, motions: Sequence[Surface], progress: Progress, made: Mapping[str, Attempt] = NOTHING
+) -> Mapping[str, Attempt]:
     """What stands for each surface, by object."""
     most = min(MOST_TARGETS, len(scene.clock().frames) // 2)  # more would hardly be smaller
     return fitted_shapes(motions, WITHIN, most, progress, made) if most else {}
@@ -143,14 +140,15 @@ def _shapes_of(
 class _Writer:
     """Writes one stage."""
 
-    def __init__(self, scene: Scene, scope: Scope, progress: Progress, *, pictured: bool, shapes: bool) -> None:
-        self.scene, self.scope, self.progress, self.pictured, self.shapes = scene, scope, progress, pictured, shapes
+    def __init__(
+        self, scene: Scene, memo: Memo, progress: Progress, *, pictured: bool, shapes: bool, made: Made = NOTHING
+    ) -> None:
+        self.scene, self.progress, self.pictured, self.shapes, self.made = scene, progress, pictured, shapes, made
+        self.scope, self.runs = Scope(scene, memo), memo.runs
         self.clock = scene.clock()
         self.still = Clock.over(scene.fps, scene.first, scene.first)
         self.paths: dict[str, str] = {}
         self.looks: dict[str, Any] = {}
-        self.runs: Storage[Any] | None = None
-        self.made: Made = NOTHING
         self.moving: dict[str, tuple[Surface, Fitted | None]] = {}
         """Surfaces by object; without shapes, where all points are smaller."""
 
@@ -181,7 +179,7 @@ class _Writer:
     def _move(self) -> None:
         """Evaluate what moves; shapes take the place of its points where they are smaller."""
         motions = moving_surfaces(self.scene, self.clock, self.scope, self.progress.part(0.0, 0.1))
-        found: Mapping[str, Outcome] = {}
+        found: Mapping[str, Attempt] = {}
         if self.shapes:
             found = _shapes_of(self.scene, motions, self.progress.part(0.1, 0.6), self.made)
         for motion in motions:
