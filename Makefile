@@ -6,7 +6,7 @@ BIN = .venv/bin
 
 COVERED = 90
 
-.PHONY: demo setup setup-dev test test-slow coverage lint fuzz soak bench screenshots lock vendor clean
+.PHONY: demo setup setup-dev test test-slow busy coverage lint fuzz soak bench screenshots lock vendor clean
 
 # the first time the demo's snow is worked out too, so that the first sight of it needs no wait
 demo: setup
@@ -40,6 +40,11 @@ test: setup-dev
 # and every property over ten times as many random documents
 test-slow: setup-dev
 	$(BIN)/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder -m "slow or hypothesis" --hypothesis-profile thorough $(ARGS)
+
+# the tests RUNS times in a row, with a loop beside them on each core that never rests
+RUNS ?= 5
+busy: setup-dev
+	$(BIN)/python -m tools.busy $(RUNS)
 
 # kernels count by tests/core/test_plain.py, which runs them without the compiler
 coverage: setup-dev
