@@ -26,7 +26,7 @@ FLAGS = [
     "--enable-unsafe-swiftshader",
 ]
 
-PATIENCE = 120_000
+PATIENCE = 300_000
 """Milliseconds that a state may take to come about on a machine that is busy with other things."""
 
 expect.set_options(timeout=PATIENCE)

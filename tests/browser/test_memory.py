@@ -58,8 +58,9 @@ def held(page: Page) -> dict[str, Any]:
 
 @pytest.mark.parametrize(("drags", "changes", "last"), [(6, 4, 20), pytest.param(200, 50, 250, marks=pytest.mark.slow)])
 def test_drags_and_changes_leave_nothing_behind(page: Page, demo_url: str, drags: int, changes: int, last: int) -> None:
-    # fewer frames of surfaces to wait for, and no particles, which come when their run does
-    edits = [{"do": "change-scene", "last": last}, {"do": "change-object", "node": "snow", "visible": False}]
+    # fewer frames of surfaces to wait for, and no particles and no cloth, which come when their run does
+    hidden = [{"do": "change-object", "node": node, "visible": False} for node in ("snow", "canvas")]
+    edits = [{"do": "change-scene", "last": last}, *hidden]
     shorter = {"revision": 0, "edits": edits}
     assert page.request.post(f"{demo_url}/edits", data=shorter).ok
     page.goto(f"{demo_url}?at=cloth/shape")
