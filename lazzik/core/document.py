@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Annotated, Any, Literal, Protocol, Self, TypeVar
 
@@ -84,6 +84,12 @@ class Frozen(BaseModel):
         """What another process is given: the fields, without what was worked out of them and is kept beside them."""
         state = super().__getstate__()
         return state | {"__dict__": {name: state["__dict__"][name] for name in type(self).model_fields}}
+
+    def __repr_args__(self) -> Iterable[tuple[str | None, Any]]:
+        """Fields and values, as pydantic has them. (It walks through `__dict__` itself, which fails once another thread
+        keeps there what it worked out of this part.)"""
+        fields = type(self).model_fields
+        return [(name, value) for name, value in self.__dict__.copy().items() if name in fields and fields[name].repr]
 
     def replaced(self, **changes: Any) -> Self:
         """A checked copy with some fields changed. Parts that stay are shared, not copied.

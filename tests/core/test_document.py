@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from functools import cached_property
 from itertools import product
 from typing import Any
 
@@ -118,3 +119,30 @@ def test_every_number_and_every_choice_explains_itself(kind: type[Layer] | type[
     for mark in [mark_of(kind, name, Option) for name in kind.settings()] + list(numbers_of(kind).values()):
         for setting, under in ((mark.only if mark else None) or {}).items():
             assert set(under) <= set(kind.settings()[setting])
+
+
+class Whole(Frozen):
+    """Keeps beside its fields what is worked out of them."""
+
+    part: Any = None
+    number: float = 0.0
+
+    @cached_property
+    def doubled(self) -> float:
+        return 2 * self.number
+
+
+class Meddling:
+    """Has the whole keep something while it is written: what another thread may do at any moment."""
+
+    whole: Whole
+
+    def __repr__(self) -> str:
+        return f"{self.whole.doubled:g}"
+
+
+def test_a_part_is_written_while_another_thread_keeps_what_it_worked_out_of_it() -> None:
+    part = Meddling()
+    part.whole = Whole(part=part, number=2.0)
+    assert repr(part.whole) == "Whole(part=4, number=2.0)"
+    assert repr(part.whole) == "Whole(part=4, number=2.0)"
