@@ -17,7 +17,9 @@ from pydantic import StringConstraints
 from sqlalchemy import select
 from sqlalchemy.orm import Session, defer
 
+from lazzik.core.compare.words import in_words, summary
 from lazzik.core.errors import InvalidEdit
+from lazzik.core.scene.differences import differences
 from lazzik.core.scene.scene import Scene
 from lazzik.store.database import Database
 from lazzik.store.rows import NoPicture, NothingThere, NoVersion, head_row, revision_row, scene_row
@@ -198,10 +200,6 @@ NOTHING_TRIED = "Nothing is being tried in this scene."
 
 def changes_between(before: Scene, after: Scene) -> str:
     """What differs between two states, in a line."""
-    # whoever only lists what is there, as a first page does, needs no words for what differs
-    from lazzik.core.compare.words import in_words, summary
-    from lazzik.core.scene.differences import differences
-
     return summary(in_words(differences(before, after), before, after))[:MOST_CHANGES]
 
 
