@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Hashable
 from functools import cached_property
-from typing import TYPE_CHECKING, Annotated, Self
+from typing import TYPE_CHECKING, Annotated, Any, Self
 
 import numpy as np
-from pydantic import Discriminator, Field, Tag, model_validator
+from pydantic import Field, GetCoreSchemaHandler, model_validator
+from pydantic_core import core_schema
 
 from lazzik.core.channel.keys import SAME_FRAME, Beyond, Curve, Key, curve_through
 from lazzik.core.clock import Clock
-from lazzik.core.document import Finite, Frozen
+from lazzik.core.document import LARGEST, Finite, Frozen
 from lazzik.core.types import Samples
 
 if TYPE_CHECKING:
@@ -104,7 +105,17 @@ def _tag(value: object) -> str:
     return "layered" if isinstance(value, dict | Channel) else "constant"
 
 
-Number = Annotated[Annotated[Finite, Tag("constant")] | Annotated[Channel, Tag("layered")], Discriminator(_tag)]
+class _PlainOrLayered:
+    """How a number of the document is checked: what `Annotated[Finite, …] | Annotated[Channel, …]` would say, in the
+    validator's own terms. There are hundreds of such fields, and pydantic would work it out anew for each."""
+
+    def __get_pydantic_core_schema__(self, source: Any, handler: GetCoreSchemaHandler) -> core_schema.CoreSchema:
+        constant = core_schema.float_schema(strict=True, ge=-LARGEST, le=LARGEST, allow_inf_nan=False)
+        choices = {"constant": constant, "layered": handler.generate_schema(Channel)}
+        return core_schema.tagged_union_schema(choices, discriminator=_tag)
+
+
+Number = Annotated[float | Channel, _PlainOrLayered()]
 """Every number of the document: plain, or a channel whose layers have numbers of their own, to any depth."""
 
 
