@@ -16,7 +16,8 @@ from typing import Any
 
 from lazzik.core.errors import LazzikError
 from lazzik.core.progress import UNHEARD, Progress, Stopped
-from lazzik.work.crew import WorkBroken
+from lazzik.work.crew import TooMuchMemory, WorkBroken
+from lazzik.work.outcome import Outcome, made_of, outcome_of
 
 ASK_EVERY = 0.1
 """Seconds after which it is asked anew whether the work is still wanted."""
@@ -91,7 +92,7 @@ class Cluster:
                     raise WorkBroken(f"This takes more than the {seconds:g} s that it may; make it simpler")
                 progress.report(*heard.pop()) if heard else progress.hear()
                 over.wait(ASK_EVERY)
-            kind, *told = future.result(timeout=PATIENCE)
+            outcome: Outcome = future.result(timeout=PATIENCE)
         except (KilledWorker, CancelledError, OSError, TimeoutError):
             raise WorkBroken("A worker of the cluster ended, and so did those that went on with its work") from None
         except BaseException:
@@ -100,15 +101,7 @@ class Cluster:
             raise
         finally:
             self._client.unsubscribe_topic(name)
-        match kind:
-            case "done":
-                return told[0]
-            case "stopped":
-                raise Stopped
-            case "refused":
-                raise told[0]
-            case _:
-                raise WorkBroken(f"Something went wrong that should not have: {told[0]}")
+        return made_of(outcome)
 
     def close(self) -> None:
         """Leave the cluster; it goes on."""
@@ -142,7 +135,7 @@ def _processor() -> str:
         return platform.processor() or platform.machine()
 
 
-def _worked(task: Callable[..., Any], arguments: tuple[Any, ...], name: str) -> tuple[Any, ...]:
+def _worked(task: Callable[..., Any], arguments: tuple[Any, ...], name: str) -> Outcome:
     """Do a task on a worker, and tell of it."""
     from distributed import Event, get_worker
 
@@ -160,10 +153,6 @@ def _worked(task: Callable[..., Any], arguments: tuple[Any, ...], name: str) -> 
             raise Stopped
 
     try:
-        return ("done", task(*arguments, Progress(hear)))
-    except Stopped:
-        return ("stopped",)
-    except LazzikError as error:
-        return ("refused", error)
-    except Exception as error:  # whatever it is, whoever waits must hear of it
-        return ("broken", type(error).__name__)
+        return outcome_of(task, arguments, Progress(hear))
+    except MemoryError:
+        return ("refused", TooMuchMemory("This needs more memory than a worker of the cluster has"))

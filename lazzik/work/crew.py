@@ -29,6 +29,10 @@ class WorkBroken(LazzikError):
     """Work that ended by a mistake of ours, or whose process ended."""
 
 
+class TooMuchMemory(LazzikError):
+    """Work that needs more memory than it may have."""
+
+
 class Crew(Protocol):
     """Some who work at once. Safe between threads."""
 

@@ -18,6 +18,7 @@ from typing import Any, TypeVar, cast
 from lazzik.core.errors import LazzikError
 from lazzik.core.progress import UNHEARD, Progress, Stopped
 from lazzik.work.crew import WorkBroken
+from lazzik.work.outcome import made_of
 from lazzik.work.worker import serve
 
 Made = TypeVar("Made")
@@ -182,11 +183,10 @@ def _worked(
         begun = time.monotonic()
         while True:
             if worker.pipe.poll(ASK_EVERY):
-                kind, *told = worker.pipe.recv()
-                if kind == "heard":
-                    progress.report(*told)
-                else:
-                    return cast(Made, _told(kind, told))
+                kind, *told = message = worker.pipe.recv()
+                if kind != "heard":
+                    return cast(Made, made_of(message))
+                progress.report(*told)
             else:
                 progress.hear()
             if seconds is not None and time.monotonic() - begun > seconds:
@@ -198,21 +198,6 @@ def _worked(
     except (EOFError, OSError):
         worker.end()
         raise WorkBroken("The work ended suddenly: it needed more memory than there is, or was ended") from None
-
-
-def _told(kind: str, told: list[Any]) -> Any:
-    match kind:
-        case "done":
-            return told[0]
-        case "stopped":
-            raise Stopped
-        case "refused":
-            raise told[0]
-        case _:
-            error, where, trace = told
-            at = f" at '{where}'" if where else ""
-            LOG.error("work failed%s\n%s", at, trace)
-            raise WorkBroken(f"Something went wrong{at} that should not have: {error}")
 
 
 def _stop(worker: _Worker) -> None:

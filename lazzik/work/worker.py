@@ -1,7 +1,7 @@
 """The inside of a worker: it waits for tasks, runs them one by one, and tells how far they are.
 
-Messages are tuples. In: ("run", task, arguments, bytes) and ("stop",). Out: ("ready",), ("heard", share, said),
-("done", value), ("stopped",), ("refused", LazzikError) and ("broken", kind, where, text).
+Messages are tuples. In: ("run", task, arguments, bytes) and ("stop",). Out: ("ready",), ("heard", share, said), and the
+outcome (outcome.py).
 """
 
 from __future__ import annotations
@@ -17,8 +17,9 @@ import traceback
 from multiprocessing.connection import Connection
 from typing import Any
 
-from lazzik.core.errors import LazzikError
 from lazzik.core.progress import Progress, Stopped
+from lazzik.work.crew import TooMuchMemory
+from lazzik.work.outcome import Outcome, outcome_of
 
 WARM = (
     "lazzik.core.bake.rebake",
@@ -38,10 +39,6 @@ TOLD_EVERY = 0.05
 
 BELOW = 5
 """How much less urgent a worker is than the server, in the system's own steps."""
-
-
-class TooMuchMemory(LazzikError):
-    """Work that needs more memory than it may have."""
 
 
 def serve(pipe: Connection, memory: int) -> None:
@@ -65,21 +62,12 @@ def serve(pipe: Connection, memory: int) -> None:
         return
 
 
-def _outcome(pipe: Connection, task: Any, arguments: tuple[Any, ...], memory: int, *, most: int) -> tuple[Any, ...]:
+def _outcome(pipe: Connection, task: Any, arguments: tuple[Any, ...], memory: int, *, most: int) -> Outcome:
     _limit(memory or most)
-    heard = _Heard(pipe)
     try:
-        return ("done", task(*arguments, Progress(heard)))
-    except Stopped:
-        return ("stopped",)
-    except LazzikError as error:
-        return ("refused", error)
+        return outcome_of(task, arguments, Progress(_Heard(pipe)))
     except MemoryError:
         return ("refused", TooMuchMemory(f"This needs more than the {(memory or most) // 2**20:,} MB that it may take"))
-    except (EOFError, BrokenPipeError, ConnectionResetError):
-        raise
-    except Exception as error:  # whatever it is, whoever waits must hear of it
-        return ("broken", type(error).__name__, heard.said, traceback.format_exc())
     finally:
         _limit(most)
 
@@ -105,13 +93,13 @@ class _Heard:
     def __init__(self, pipe: Connection) -> None:
         self._pipe = pipe
         self._last = 0.0
-        self.said = ""
+        self._said = ""
 
     def __call__(self, share: float, said: str) -> None:
         while self._pipe.poll():
             if self._pipe.recv()[0] == "stop":
                 raise Stopped
         now = time.monotonic()
-        if now - self._last >= TOLD_EVERY or said != self.said:
-            self._last, self.said = now, said or self.said
+        if now - self._last >= TOLD_EVERY or said != self._said:
+            self._last, self._said = now, said or self._said
             self._pipe.send(("heard", share, said))

@@ -10,9 +10,8 @@ import pytest
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.progress import Progress, Stopped
 from lazzik.work import pool as pools
-from lazzik.work.crew import WorkBroken
+from lazzik.work.crew import TooMuchMemory, WorkBroken
 from lazzik.work.pool import Workers
-from lazzik.work.worker import TooMuchMemory
 from tests.work import chores
 
 
