@@ -1,4 +1,5 @@
-"""The cubic Hermite (two values and two slopes), and smoothstep, which it is between 0 and 1 with level ends."""
+"""The cubic Hermite (two values and two slopes); smoothstep, which it is between 0 and 1 with level ends; and the
+quintic fade, which has no bend there either."""
 
 from __future__ import annotations
 
@@ -40,3 +41,24 @@ def smoothstep(u: Samples) -> Samples:
     """
     u = np.clip(u, 0.0, 1.0)
     return u * u * (3.0 - 2.0 * u)
+
+
+@kernel("float64(float64)")
+def fade_at(f: float) -> float:
+    """6f⁵ − 15f⁴ + 10f³ for f in [0, 1] (K. Perlin, 'Improving noise', SIGGRAPH 2002)."""
+    return f * f * f * (f * (f * 6.0 - 15.0) + 10.0)
+
+
+def fade(f: Samples) -> Samples:
+    """6f⁵ − 15f⁴ + 10f³ of an array within [0, 1].
+
+    Parameters
+    ----------
+    f : array of any shape
+
+    Returns
+    -------
+    array of the same shape
+        0 to 1.
+    """
+    return f * f * f * (f * (f * 6.0 - 15.0) + 10.0)

@@ -22,10 +22,11 @@ import numpy as np
 
 from lazzik.core.air.drift import Drift, drifted
 from lazzik.core.air.field import EVERYWHERE, PLACE, AirField, FieldInputs, Rows, axes_of, reached
-from lazzik.core.air.turbulence import Whole, curl, eased, potential
+from lazzik.core.air.turbulence import Whole, curl, potential
 from lazzik.core.channel.phase import integrate
 from lazzik.core.clock import Clock
 from lazzik.core.document import LARGEST, Option, Quantity
+from lazzik.core.hermite import fade
 from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.types import PointBlock, Points, Samples
@@ -130,14 +131,13 @@ class Eddies(AirField):
             if drift.stalls and self.loop is not None:  # there is no way for them to go: they turn into others instead
                 passed: Samples = np.mod(clock.elapsed, self.loop) / self.loop * 2
                 rows[:, 23], rows[:, 24] = np.mod(np.floor(passed), 2), np.mod(np.floor(passed) + 1, 2)
-                rows[:, 25] = [eased(float(f)) for f in passed % 1.0]
+                rows[:, 25] = fade(passed % 1.0)
             return
         phase = integrate(inputs, ("life",), lambda life: 1.0 / np.maximum(life, SHORTEST), self.loop, least=2)
         which = np.floor(phase.cycles)
         wrap = phase.wrap or 2**40
         rows[:, 23], rows[:, 24] = np.mod(which, wrap), np.mod(which + 1, wrap)
-        f = phase.cycles - which
-        rows[:, 25] = f * f * f * (f * (f * 6.0 - 15.0) + 10.0)
+        rows[:, 25] = fade(phase.cycles - which)
 
 
 SHORTEST = 1e-3

@@ -20,6 +20,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from lazzik.core.hermite import fade_at
 from lazzik.core.kernels import kernel
 
 Table = NDArray[np.float64]
@@ -87,18 +88,12 @@ def wrapped(cell: Whole, wrap: Whole) -> int:
     return cell % wrap if wrap > 0 else cell  # type: ignore[return-value]
 
 
-@kernel("float64(float64)")
-def eased(f: float) -> float:
-    """The share of the farther corner, from 0 to 1 with no slope and no bend at either end."""
-    return f * f * f * (f * (f * 6.0 - 15.0) + 10.0)
-
-
 @kernel("float64(float64, float64, int64, int64)")
 def noise_2(a: float, b: float, wrap: Whole, salt: Whole) -> float:
     """Noise of two dimensions, |n| ≤ 1/√2; closed along the first after `wrap` cells."""
     i, j = np.int64(math.floor(a)), np.int64(math.floor(b))
     u, v = a - i, b - j
-    fu, fv = eased(u), eased(v)
+    fu, fv = fade_at(u), fade_at(v)
     total = 0.0
     for corner in range(4):
         x, y = corner & 1, corner >> 1
@@ -113,7 +108,7 @@ def noise_3(a: float, b: float, c: float, wrap: Whole, salt: Whole) -> float:
     """Noise of three dimensions, closed along the last after `wrap` cells."""
     i, j, k = np.int64(math.floor(a)), np.int64(math.floor(b)), np.int64(math.floor(c))
     u, v, w = a - i, b - j, c - k
-    fu, fv, fw = eased(u), eased(v), eased(w)
+    fu, fv, fw = fade_at(u), fade_at(v), fade_at(w)
     total = 0.0
     for corner in range(8):
         x, y, z = corner & 1, (corner >> 1) & 1, corner >> 2
@@ -162,7 +157,7 @@ def curl(a: float, b: float, c: float, wrap: Whole, salt: Whole) -> tuple[float,
     x1 = np.uint64(wrapped(i + 1, wrap)) * A + np.uint64(salt) * SALT
     y0, z0 = np.uint64(j) * B, np.uint64(k) * C
     y1, z1 = y0 + B, z0 + C
-    fu, fv, fw = eased(u), eased(v), eased(w)
+    fu, fv, fw = fade_at(u), fade_at(v), fade_at(w)
     gu, gv, gw = 1.0 - fu, 1.0 - fv, 1.0 - fw
     su, sv, sw = 30.0 * (u * (1.0 - u)) ** 2, 30.0 * (v * (1.0 - v)) ** 2, 30.0 * (w * (1.0 - w)) ** 2
     u1, v1, w1 = u - 1.0, v - 1.0, w - 1.0
@@ -185,7 +180,7 @@ def potential(a: float, b: float, c: float, wrap: Whole, salt: Whole) -> tuple[f
     """ψ itself, where `curl` gives its curl."""
     i, j, k = np.int64(math.floor(a)), np.int64(math.floor(b)), np.int64(math.floor(c))
     u, v, w = a - i, b - j, c - k
-    fu, fv, fw = eased(u), eased(v), eased(w)
+    fu, fv, fw = fade_at(u), fade_at(v), fade_at(w)
     px = py = pz = 0.0
     for corner in range(8):
         x, y, z = corner & 1, (corner >> 1) & 1, corner >> 2

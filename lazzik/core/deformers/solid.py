@@ -9,6 +9,7 @@ import math
 
 import numpy as np
 
+from lazzik.core.hermite import fade_at
 from lazzik.core.kernels import kernel
 from lazzik.core.layers.noise import lattice
 from lazzik.core.types import RowBlock, Samples, Shares
@@ -22,9 +23,7 @@ def noise_at(x: float, y: float, z: float, seed: int) -> float:
     """The noise at one place, measured in cells."""
     cx, cy, cz = math.floor(x), math.floor(y), math.floor(z)
     fx, fy, fz = x - cx, y - cy, z - cz
-    sx = fx * fx * fx * (fx * (fx * 6.0 - 15.0) + 10.0)
-    sy = fy * fy * fy * (fy * (fy * 6.0 - 15.0) + 10.0)
-    sz = fz * fz * fz * (fz * (fz * 6.0 - 15.0) + 10.0)
+    sx, sy, sz = fade_at(fx), fade_at(fy), fade_at(fz)
     total = 0.0
     for a in range(2):
         for b in range(2):

@@ -41,6 +41,7 @@ from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer
 from lazzik.core.channel.phase import Phase, integrate, rounded_note, steady_phases
 from lazzik.core.clock import Clock
 from lazzik.core.document import LARGEST, Only, Option, Quantity
+from lazzik.core.hermite import fade_at
 from lazzik.core.kernels import kernel
 from lazzik.core.types import SampleRows, Samples
 
@@ -161,9 +162,9 @@ class Noise(Layer):
             position, wraps = self._white(clock, shift), np.zeros(len(below), np.int64)
         else:
             phases = steady_phases(1.0 / numbers["period"], clock, self.loop)
-            position, wraps = phases.cycles - shift * phases.start_rates, phases.wraps
+            position, wraps = phases.later(shift), phases.wraps
         out = np.empty(below.shape)
-        table = np.stack([numbers[name] for name in SHAPED], axis=1)
+        table = np.concatenate([numbers[name] for name in SHAPED], axis=1)[..., None]
         noises(position, wraps, CHARACTERS.index(self.character), table, REACH, SIDES.index(self.side), out)
         return out
 

@@ -21,6 +21,7 @@ from functools import cache
 
 import numpy as np
 
+from lazzik.core.hermite import fade
 from lazzik.core.layers.noise import REACH, reach_of
 from lazzik.core.types import Samples
 
@@ -67,7 +68,7 @@ def _octave() -> tuple[Samples, Samples]:
     """S₁ at cycles a cell up to HIGHEST."""
     u = np.linspace(-1.0, 1.0, 2049)
     f = np.abs(u)
-    pulse = 2.0 * u * (1.0 - f**3 * (f * (f * 6.0 - 15.0) + 10.0))
+    pulse = 2.0 * u * (1.0 - fade(f))
     nu = np.linspace(0.0, HIGHEST, 1601)
     sines = np.trapezoid(pulse * np.sin(2.0 * np.pi * nu[:, None] * u), u, axis=1)
     return nu, np.asarray(sines**2 / 3.0, dtype=np.float64)
