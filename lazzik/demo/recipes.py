@@ -10,7 +10,7 @@ from lazzik.core.channel.keys import Key
 from lazzik.core.channel.layer import Layer
 from lazzik.core.layers import BY_KIND, Recipe
 from lazzik.core.layers.recipe import exposing
-from lazzik.core.scene.address import Address, find
+from lazzik.core.scene.address import find_at
 from lazzik.core.scene.scene import Scene
 
 ARRIVAL = (Key(frame=0, value=0.0), Key(frame=40, value=0.0, go="linear"), Key(frame=60, value=10.0))
@@ -179,6 +179,6 @@ def _recipe(
         layer_id, _, number = target.rpartition("#")[2].partition(".")
         taken = {item["name"] for item in exposed}
         shown = f"{layer_id.replace('-', ' ').capitalize()} {number}"
-        quantity = find(scene, Address.parse(f"recipes/{name}#{target}")).quantity
+        quantity = find_at(scene, f"recipes/{name}#{target}").quantity
         exposed.append(exposing(number if number not in taken else f"{layer_id}_{number}", shown, target, quantity))
     return plain.replaced(exposed=exposed)

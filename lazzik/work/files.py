@@ -141,12 +141,12 @@ def _table(scene: Scene) -> bytes:
 
 
 def _receipt(scene: Scene, placed: PlaceBake) -> list[str]:
-    from lazzik.core.scene.address import Address, find
+    from lazzik.core.scene.address import find_at
 
     rows = [f"frames {placed.first} to {placed.last}, {placed.method}" + (f" {placed.every}" if placed.every else "")]
     width = max(len(channel.address) for channel in placed.channels)
     for channel in placed.channels:
-        unit = find(scene, Address.parse(channel.address)).quantity.unit
+        unit = find_at(scene, channel.address).quantity.unit
         rows.append(
             f"{channel.address:<{width}}  {len(channel.keys):>5} keys  worst {channel.worst:.3g} {unit}".rstrip()
         )

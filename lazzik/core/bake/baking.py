@@ -16,7 +16,7 @@ from lazzik.core.evaluate.memo import Memo
 from lazzik.core.fitting.fitting import extremes_of, fit, jumps_of, worst_error
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.progress import UNHEARD, Progress
-from lazzik.core.scene.address import Address, find, title
+from lazzik.core.scene.address import Address, find_at, title
 from lazzik.core.scene.edits.bakes import BakedChannel, PlaceBake
 from lazzik.core.scene.node import channels_of
 from lazzik.core.scene.receipt import Method
@@ -94,7 +94,7 @@ def bake(
 
 def bake_channel(scene: Scene, address: str, plan: BakePlan, memo: Memo | None = None) -> BakedChannel:
     """Bake one channel; the worst error is measured on the keys that come out, also between the checked sub-frames."""
-    unit = find(scene, Address.parse(address)).quantity.unit
+    unit = find_at(scene, address).quantity.unit
     fine = evaluate(scene, [address], finer_clock(scene, plan.first, plan.last), memo)[address]
     keys, worst, between = measured(fine, plan, unit, scene.fps)
     return BakedChannel(address=address, keys=keys, worst=worst, between=between)

@@ -31,7 +31,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.fitting.fitting import worst_error
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.progress import UNHEARD, Progress
-from lazzik.core.scene.address import Address, find, title, write
+from lazzik.core.scene.address import Address, find, find_at, title, write
 from lazzik.core.scene.edits.bakes import BakeAgain, BakedAgain
 from lazzik.core.scene.receipt import Receipt, ReceiptLine
 from lazzik.core.scene.references import closure, place_of, readers
@@ -105,7 +105,7 @@ def bake_again(scene: Scene, name: str, memo: Memo | None = None, progress: Prog
     beside = _unbaked(scene, receipt)
     for line in progress.over(_read_first(scene, receipt), lambda line: title(scene, Address.parse(line.address))):
         fine, channel = _source(scene, beside, line, finer_clock(scene, plan.first, plan.last), memo)
-        unit = find(scene, Address.parse(line.address)).quantity.unit
+        unit = find_at(scene, line.address).quantity.unit
         baked, worst, between = measured(fine, plan, unit, scene.fps)
         y = fine[::FINER].copy()
         old, mine = line.baked or channel.keys, channel.keys or baked
@@ -164,7 +164,7 @@ def _read_first(scene: Scene, receipt: Receipt) -> list[ReceiptLine]:
 
 def _source(scene: Scene, beside: Scene, line: ReceiptLine, clock: Clock, memo: Memo | None) -> tuple[Samples, Channel]:
     """(samples,) what the bake stands for, as it is now in the scene `beside`, and the channel."""
-    place = find(scene, Address.parse(line.address))
+    place = find_at(scene, line.address)
     channel = place.channel
     y = clamp(number_on(line.stands_for(channel), clock, Scope(beside, memo, [], home=place.home)), place.quantity)
     return np.array(np.broadcast_to(y, clock.frames.shape), dtype=float), channel

@@ -15,7 +15,7 @@ from lazzik.core.clock import Clock
 from lazzik.core.errors import LazzikError, UnknownAddress
 from lazzik.core.evaluate.evaluator import value_at
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.scene.address import Address, exists, find
+from lazzik.core.scene.address import Address, exists, find, find_at
 from lazzik.core.scene.node import channels_of
 from lazzik.core.scene.references import affected, reads_at, same_read
 from lazzik.core.scene.scene import Scene
@@ -125,4 +125,4 @@ def _size(before: Scope, after: Scope, address: str, clock: Clock) -> float:
         return 0.0
     values = found.difference if found.difference is not None else found.after
     assert values is not None  # it is one of the second state's
-    return float(np.max(np.abs(values))) / max(find(_scene(after), Address.parse(address)).reach, 1e-9)
+    return float(np.max(np.abs(values))) / max(find_at(_scene(after), address).reach, 1e-9)

@@ -13,7 +13,7 @@ from lazzik.core.channel.window import Window
 from lazzik.core.compare.paths import address_of
 from lazzik.core.document import Frozen, Option, Quantity, mark_of
 from lazzik.core.errors import UnknownAddress
-from lazzik.core.scene.address import WORDS, Address, find
+from lazzik.core.scene.address import WORDS, find_at
 from lazzik.core.scene.differences import ABSENT, BASE, ORDER, RANGE, Base, Difference
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
@@ -264,7 +264,7 @@ def _measure(difference: Difference, scene: Scene) -> tuple[str, float]:
     address = address_of(difference.path)
     if address:
         try:
-            quantity = find(scene, Address.parse(address)).quantity
+            quantity = find_at(scene, address).quantity
         except UnknownAddress:
             pass
         else:

@@ -22,7 +22,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface_plan import step_of
 from lazzik.core.layers.breeze import Breeze
 from lazzik.core.layers.noise import lattice
-from lazzik.core.scene.address import Address, find
+from lazzik.core.scene.address import find_at
 from lazzik.core.scene.node import Node, channels_of
 from lazzik.core.scene.references import fields_for
 from lazzik.core.scene.rest_pose import placement, rest_position
@@ -78,7 +78,7 @@ def way_of(scene: Scene, node: Node, scope: Scope) -> tuple[Points, Points]:
     ((3,) array, (3,) array)
         Metres; of unit length.
     """
-    first = world_of(scene, node, scene.clock().at(np.array([float(scene.first)])), scope)
+    first = world_of(scene, node, scene.clock().start, scope)
     way = axes_of(first)[0, 0]
     speed = getattr(node.field, "speed", 1.0) if node.field is not None and node.field.kind == "wind" else 1.0
     return first[0, :3, 3], -way if base_value(speed) < 0 else way
@@ -107,7 +107,7 @@ def answering(scene: Scene, node: Node, scope: Scope) -> list[Answering]:
         if rows:
             _, address, frequency, unit, deformer = max(rows, key=lambda row: row[0])
             distance = float((rest_position(scene, other) - origin) @ way)
-            unit = unit if deformer else find(scene, Address.parse(address)).quantity.unit
+            unit = unit if deformer else find_at(scene, address).quantity.unit
             found.append(Answering(other.id, address, distance, frequency, unit, deformer))
     return sorted(found, key=lambda row: row.distance)
 

@@ -13,7 +13,7 @@ from lazzik.core.clock import Clock
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.layers import Clip, Recipe
-from lazzik.core.scene.address import Address, Place, find
+from lazzik.core.scene.address import Place, find_at
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.references import answers, hangs, read_by, reads_of, seen_by
 from lazzik.core.scene.scene import Scene
@@ -98,7 +98,7 @@ class Scope:
         """Another number of the scene. Raises UnknownAddress."""
         if self.scene is None:
             raise UnknownAddress(f"There is no scene in which '{address}' could be looked up", address)
-        return find(self.scene, Address.parse(address))
+        return find_at(self.scene, address)
 
     def counted(self, channel: Channel) -> tuple[Layer, ...]:
         """The layers of a channel, those in a sheaf with what they share."""

@@ -12,7 +12,7 @@ from lazzik.core.evaluate.evaluator import number_at, number_on
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.layers.expression import NAMES, read_expression
 from lazzik.core.layers.formula import Formula
-from lazzik.core.scene.address import Address, find, find_layer
+from lazzik.core.scene.address import Address, find, find_at, find_layer
 from lazzik.core.scene.edits.base import Edit, applied
 from lazzik.core.scene.edits.numbers import SetNumber
 from lazzik.core.scene.scene import Scene
@@ -37,7 +37,7 @@ def with_seeds(scene: Scene, at: Address, seeds: Iterable[int], scope: Scope) ->
     layer = find_layer(scene, at)
     if "seed" not in numbers_of(type(layer)):
         raise InvalidEdit(f"A {layer.title} layer has no seed", str(at))
-    now = find(scene, Address.parse(f"{at}.seed")).channel
+    now = find_at(scene, f"{at}.seed").channel
     if now.keys or now.layers:
         raise InvalidEdit("The seed is keyed or driven; open its own strata to change it", str(at))
     rows: list[tuple[Edit, Samples]] = []

@@ -16,7 +16,7 @@ from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.formats.base import Format, moving_addresses
 from lazzik.core.progress import UNHEARD, Progress
-from lazzik.core.scene.address import Address, find
+from lazzik.core.scene.address import find_at
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
 
@@ -74,7 +74,7 @@ def write_long_csv(scene: Scene, addresses: list[str], clock: Clock, memo: Memo 
     writer = csv.writer(out)
     writer.writerow(["address", "unit", "frame", "value"])
     for address in addresses:
-        unit = find(scene, Address.parse(address)).quantity.unit
+        unit = find_at(scene, address).quantity.unit
         for frame, value in zip(clock.frames, columns[address], strict=True):
             writer.writerow([address, unit, f"{frame:.10g}", repr(float(value))])
     return out.getvalue()

@@ -15,7 +15,7 @@ from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.formats.csv_curves import read_csv
 from lazzik.core.geometry.assets import AssetStore, pack_mesh, pack_weights
 from lazzik.core.geometry.imported import ENDINGS, MeshShape
-from lazzik.core.scene.address import Address, exists, find
+from lazzik.core.scene.address import exists, find_at
 from lazzik.core.scene.edits.base import Edit, free_slug
 from lazzik.core.scene.edits.keys import PasteKeys
 from lazzik.core.scene.edits.objects import BringIn
@@ -101,7 +101,7 @@ def import_curves(scene: Scene, text: str, at: str = "", *, fitted: bool = False
         address = at if name in strangers and len(strangers) == 1 and at else name
         if name in strangers and address == name:
             continue
-        unit = find(scene, Address.parse(address)).quantity.unit
+        unit = find_at(scene, address).quantity.unit
         keys = _keys(frames, values, scene.fps, TOLERANCES.get(unit, TOLERANCES[""]) if fitted else None)
         edits.append(PasteKeys(address=address, keys=keys, frame=keys[0].frame))
     if not edits:

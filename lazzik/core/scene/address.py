@@ -127,6 +127,15 @@ def find(scene: Scene, address: Address) -> Place:
     return place
 
 
+def find_at(scene: Scene, text: str) -> Place:
+    """The number at a written address, looked up once in each state of a scene. Raises UnknownAddress."""
+    places: dict[str, Place] = scene.looked_up
+    place = places.get(text)
+    if place is None:
+        place = places[text] = find(scene, Address.parse(text))
+    return place
+
+
 def part_named(text: str) -> tuple[str, str] | None:
     """The object and the part of it that an address lays open: 'cover/cloth'; None if it is none of these."""
     slug, _, part = text.partition("/")

@@ -16,7 +16,7 @@ from lazzik.core.channel.airflow import AIR, CARRIED_AIR
 from lazzik.core.channel.channel import Channel
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.layers import Clip
-from lazzik.core.scene.address import Address, find, title
+from lazzik.core.scene.address import Address, find_at, title
 from lazzik.core.scene.aim import Aim
 from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.node import Node, channels_of
@@ -154,7 +154,7 @@ def reads_at(scene: Scene, address: str) -> frozenset[str]:
     if part in PLACES:
         return _place_reads(node, part) if node else NOTHING
     try:
-        reads = reads_of(find(scene, Address.parse(address)).number)
+        reads = reads_of(find_at(scene, address).number)
     except UnknownAddress:
         return NOTHING
     return reads | hangs(node) if node is not None and answers(scene, reads) else reads

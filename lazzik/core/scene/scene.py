@@ -116,6 +116,11 @@ class Scene(Frozen):
         return {node.id: node for node in self.nodes}
 
     @cached_property
+    def looked_up(self) -> dict[str, Any]:
+        """Numbers that were looked up, by their addresses: see `find_at`."""
+        return {}
+
+    @cached_property
     def called(self) -> dict[str, str]:
         """What each object is called where it stands alone: its label, and before it those of the objects above it as
         far as it takes to tell it from others of the same label ('Post 2 / Lamp')."""

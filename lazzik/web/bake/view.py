@@ -18,7 +18,7 @@ from lazzik.core.evaluate.evaluator import number_at, number_on
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.fitting.minimax import PER_FRAME
-from lazzik.core.scene.address import Address, find, title
+from lazzik.core.scene.address import Address, find, find_at, title
 from lazzik.core.scene.edits.bakes import PlaceBake
 from lazzik.core.scene.receipt import Receipt
 from lazzik.core.scene.scene import Scene
@@ -139,7 +139,7 @@ def review(scene: Scene, placed: PlaceBake) -> list[Row]:
 def reviewed_curves(scene: Scene, placed: PlaceBake, place: int, memo: Memo) -> Curves:
     """One channel of it: as it is evaluated, and through the keys."""
     channel = _nth(placed.channels, place)
-    there = find(scene, Address.parse(channel.address))
+    there = find_at(scene, channel.address)
     before = number_at(there, _clock(scene, placed.first, placed.last), Scope(scene, memo))
     return _curves(scene, channel.address, before, channel.keys, placed.first, placed.last)
 
@@ -168,7 +168,7 @@ def receipts(scene: Scene) -> list[ReceiptView]:
     for receipt in reversed(scene.receipts):
         rows = []
         for entry in receipt.lines:
-            keys = find(scene, Address.parse(entry.address)).channel.keys
+            keys = find_at(scene, entry.address).channel.keys
             rows.append(_row(scene, entry.address, keys, entry.worst, entry.between))
         views.append(
             ReceiptView(receipt=receipt, summary=_summary(receipt, {row.unit for row in rows}), rows=tuple(rows))
@@ -179,7 +179,7 @@ def receipts(scene: Scene) -> list[ReceiptView]:
 def receipt_curves(scene: Scene, receipt: Receipt, place: int, memo: Memo) -> Curves:
     """One channel of a past bake: as its layers would move it, and through its keys."""
     entry = _nth(receipt.lines, place)
-    there = find(scene, Address.parse(entry.address))
+    there = find_at(scene, entry.address)
     channel, scope = there.channel, Scope(scene, memo, [], home=there.home)
     before = number_on(entry.source(channel), _clock(scene, receipt.first, receipt.last), scope)
     return _curves(scene, entry.address, before, channel.keys, receipt.first, receipt.last)
@@ -202,7 +202,7 @@ def _clock(scene: Scene, first: int, last: int) -> Clock:
 
 
 def _unit(scene: Scene, address: str) -> str:
-    return find(scene, Address.parse(address)).quantity.unit
+    return find_at(scene, address).quantity.unit
 
 
 def _with_unit(value: float, unit: str) -> str:

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Form, Request, Response, UploadFile
 
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.reading.outcome import Take
-from lazzik.core.scene.address import Address, exists, find, title
+from lazzik.core.scene.address import Address, exists, find_at, title
 from lazzik.core.scene.scene import Scene
 from lazzik.web.deps import Heavy, Store, source_of
 from lazzik.web.jobs import Running
@@ -40,7 +40,7 @@ def page(request: Request, scene_id: str, store: Store, at: str = "", also: Also
     content = {
         "state": state, "scene": state.scene, "step": "recipes", "numbers": numbers, "takes": TAKE_WORDS,
         "number": _called(state.scene, numbers),
-        "unit": find(state.scene, Address.parse(numbers[0])).quantity.unit if numbers else "",
+        "unit": find_at(state.scene, numbers[0]).quantity.unit if numbers else "",
     }  # fmt: skip
     return templates.TemplateResponse(request, "reading/page.html", content)
 

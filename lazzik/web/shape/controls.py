@@ -13,7 +13,7 @@ from lazzik.core.geometry.font_names import SHIPPED
 from lazzik.core.geometry.imported import MeshShape
 from lazzik.core.geometry.lettering import LONGEST, Lettering
 from lazzik.core.geometry.shapes import AnyShape
-from lazzik.core.scene.address import Address, find
+from lazzik.core.scene.address import find_at
 from lazzik.core.scene.edits.copies import turning
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.picture import Picture
@@ -35,7 +35,7 @@ PIVOTS = (
 def number_control(scene: Scene, node: Node, path: str, *, label: str = "", about: str = "") -> Knob:
     """A number of an object; what it is called and what it is about are its quantity's, if nothing is said."""
     address = f"{node.id}/{path}"
-    place = find(scene, Address.parse(address))
+    place = find_at(scene, address)
     own = place.channel
     return Knob(
         address=address,
@@ -121,7 +121,7 @@ def shape_controls(scene: Scene, node: Node) -> Iterator[Control]:
         for row in node.targets.rows:
             yield number_control(scene, node, f"targets.rows.{row.id}.weight", label=row.label.lower(), about="size")
     if node.look:
-        parts = [find(scene, Address.parse(f"{node.id}/look.color.{part}")).channel for part in "rgb"]
+        parts = [find_at(scene, f"{node.id}/look.color.{part}").channel for part in "rgb"]
         levels = [round(255 * min(1.0, max(0.0, base_value(part)))) for part in parts]
         yield Swatch(
             address=f"{node.id}/look.color",

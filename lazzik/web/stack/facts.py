@@ -6,7 +6,7 @@ from typing_extensions import TypedDict
 
 from lazzik.core.channel.keys import Beyond, Go, Slope
 from lazzik.core.channel.window import Window
-from lazzik.core.scene.address import Address, find, title
+from lazzik.core.scene.address import Address, find_at, title
 from lazzik.core.scene.scene import Scene
 from lazzik.web.stack.view import StrataView
 
@@ -104,7 +104,7 @@ def stack_facts(view: StrataView | None, scene: Scene) -> StackFacts:
 
 
 def _track(scene: Scene, address: str) -> TrackFacts:
-    place = find(scene, Address.parse(address))
+    place = find_at(scene, address)
     channel = place.channel
     keys: list[KeyFacts] = []
     if channel.keys:

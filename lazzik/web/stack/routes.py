@@ -13,7 +13,7 @@ from lazzik.core.errors import BadFormula, UnknownAddress
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.trials import with_formula, with_seeds
 from lazzik.core.layers.expression import EXAMPLES, FUNCTIONS, LONGEST, NAMES
-from lazzik.core.scene.address import Address, find, find_layer, title
+from lazzik.core.scene.address import Address, find, find_at, find_layer, title
 from lazzik.core.scene.edits.stacks import used_recipes, used_sheaves
 from lazzik.core.scene.scene import Scene
 from lazzik.web.deps import Kept, Store
@@ -60,7 +60,7 @@ def seed_sheet(
     layer = find_layer(scene, address)
     rows = with_seeds(scene, address, range(first, first + SEEDS), Scope(scene, memo))
     low, high = min(float(v.min()) for _, v in rows), max(float(v.max()) for _, v in rows)
-    now = find(scene, Address.parse(f"{at}.seed")).channel.value
+    now = find_at(scene, f"{at}.seed").channel.value
     curves = [
         SeedCurve(seed=seed, curve=line(v, *SMALL, low, high), chosen=seed == now, edits=[edit.model_dump(mode="json")])
         for seed, (edit, v) in enumerate(rows, first)
@@ -137,7 +137,7 @@ def formula_help(request: Request, scene_id: str, store: Store) -> Response:
 
 
 def _has(scene: Scene, member: str, layer_id: str) -> bool:
-    return find(scene, Address.parse(member)).channel.layer(layer_id) is not None
+    return find_at(scene, member).channel.layer(layer_id) is not None
 
 
 @router.get("/curves")

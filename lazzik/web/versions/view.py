@@ -14,7 +14,7 @@ from lazzik.core.compare.paths import address_of
 from lazzik.core.compare.words import Worded, group_name, grouped, in_words
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.scene.address import Address, exists, find, title
+from lazzik.core.scene.address import Address, exists, find_at, title
 from lazzik.core.scene.differences import differences
 from lazzik.core.scene.scene import Scene
 from lazzik.web.stack.curves import MOST_POINTS
@@ -151,7 +151,7 @@ def compared_curves(before: NamedState, after: NamedState, address: str, memo: M
     number = str(Address.parse(address).channel)
     found = apart(Scope(before.scene, memo, []), Scope(scene, memo, []), number, clock)
     there = scene if exists(scene, number) else before.scene
-    quantity = find(there, Address.parse(number)).quantity
+    quantity = find_at(there, number).quantity
     difference = found.difference
     most = int(np.argmax(np.abs(difference))) if difference is not None else 0
     return {

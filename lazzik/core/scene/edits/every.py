@@ -11,7 +11,7 @@ from pydantic import ConfigDict, Field, TypeAdapter, ValidationError
 from lazzik.core.arithmetic import PLAIN, Measure
 from lazzik.core.document import Measures
 from lazzik.core.errors import InvalidEdit, UnknownAddress, plain
-from lazzik.core.scene.address import Address, find
+from lazzik.core.scene.address import find_at
 from lazzik.core.scene.edits.aims import AimAt, ChangeAim, RemoveAim
 from lazzik.core.scene.edits.air import ChangeField, StandInWind
 from lazzik.core.scene.edits.bakes import BakeAgain, PlaceBake, TakeBack
@@ -190,7 +190,7 @@ class _Measures:
 
     def at(self, address: str) -> Measure:
         try:
-            quantity = find(self.scene, Address.parse(address)).quantity
+            quantity = find_at(self.scene, address).quantity
         except UnknownAddress:  # made by an edit before this one, or nowhere: said when it is applied
             return PLAIN
         return Measure(quantity.unit, self.scene.fps, inverse=quantity.low > 0)

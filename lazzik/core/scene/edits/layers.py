@@ -12,7 +12,7 @@ from lazzik.core.channel.layer import Landing, Layer, numbers_of
 from lazzik.core.document import InFrames, Label
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.layers import BY_KIND
-from lazzik.core.scene.address import Address, Place, find, find_layer, title, write
+from lazzik.core.scene.address import Address, Place, find, find_at, find_layer, title, write
 from lazzik.core.scene.clip_blocks import crossfaded
 from lazzik.core.scene.edits.base import Edit, free_slug
 from lazzik.core.scene.scene import Scene
@@ -243,7 +243,7 @@ def _with_settings(scene: Scene, layer: Layer, given: dict[str, str], where: str
         return layer
     changed = layer.replaced(**given)
     for reads in sorted(changed.references()):
-        find(scene, Address.parse(reads))
+        find_at(scene, reads)
     return changed
 
 

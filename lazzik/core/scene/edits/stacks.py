@@ -12,7 +12,7 @@ from lazzik.core.channel.repeats import Repeats
 from lazzik.core.document import Finite, InFrames
 from lazzik.core.layers import AnyLayer, Recipe
 from lazzik.core.layers.recipe import Use
-from lazzik.core.scene.address import Address, find, find_layer, title, write
+from lazzik.core.scene.address import Address, find, find_at, find_layer, title, write
 from lazzik.core.scene.edits.base import Edit, free_label, free_slug
 from lazzik.core.scene.edits.dials import free_name
 from lazzik.core.scene.node import Node
@@ -59,7 +59,7 @@ class PutLayers(Edit):
         stack = list(place.channel.layers) if self.how == "on-top" else []
         for layer in layers:
             for reads in sorted(layer.references()):
-                find(scene, Address.parse(reads))
+                find_at(scene, reads)
             slug = free_slug(layer.label, {item.id for item in stack})
             fitted = layer if factor == 1.0 or layer.combine == "multiply" else layer.scaled(factor)
             stack.append(fitted.replaced(id=slug))

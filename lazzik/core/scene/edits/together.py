@@ -10,7 +10,7 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.scaling import moved_base, scaled_base
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.layers import BY_KIND
-from lazzik.core.scene.address import Address, exists, find, write
+from lazzik.core.scene.address import Address, exists, find, find_at, write
 from lazzik.core.scene.edits.base import Edit
 from lazzik.core.scene.edits.keys import PutKey, SetBeyond
 from lazzik.core.scene.edits.layers import SEEDS, AddLayer, ChangeLayer, MoveLayer, RemoveLayer, SwapEnds, SwitchLayer
@@ -92,13 +92,13 @@ class Together(Edit):
         landed: list[str] = []
         for there in dict.fromkeys(channel + rest for channel in self.channels):
             if exists(scene, there):
-                had = {id(layer) for layer in find(before, Address.parse(there)).channel.layers}
-                now = find(scene, Address.parse(there)).channel.layers
+                had = {id(layer) for layer in find_at(before, there).channel.layers}
+                now = find_at(scene, there).channel.layers
                 landed += [f"{there}#{layer.id}" for layer in now if id(layer) not in had and layer.sheaf is None]
         return gathered(scene, landed) if len({text.rpartition("#")[0] for text in landed}) > 1 else scene
 
     def _moved(self, before: Scene, scene: Scene, edit: SetNumber, there: str) -> Scene:
-        was = find(before, Address.parse(edit.address)).channel.value
+        was = find_at(before, edit.address).channel.value
         if self.how == "times" and was == 0:
             raise InvalidEdit("A number that is 0 can't be changed by times; add to it instead", edit.address)
 
