@@ -9,6 +9,7 @@ import time
 import urllib.request
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from statistics import median
 
 from benchmarks.timing import goal
 from lazzik.core.scene.serialize import scene_text
@@ -17,13 +18,13 @@ from tests.serving import Server
 
 MAST = "beacon-mast/rotation.z"
 
-
-ROUNDS = 7
-"""In which all take turns: a machine that slows down slows them all."""
+ROUNDS = 9
 
 
 def rows() -> Iterator[str]:
-    """The measured rows."""
+    """The measured rows. Each start is held against an `import numpy` just before it, and the middle of all rounds
+    counts: on a host that slows down for seconds at a time, the fastest of some short runs falls into a quick moment
+    far more often than the fastest of some long ones."""
     with tempfile.TemporaryDirectory() as folder:
         demo = Path(folder) / "demo.json"
         demo.write_text(scene_text(station()))
@@ -32,10 +33,11 @@ def rows() -> Iterator[str]:
             "lazzik sample of the demo": (8, lambda: _run("-m", "lazzik", "sample", str(demo), MAST)),
             "server ready for its first page": (10, lambda: _first_page(Path(folder) / "data")),
         }
-        times = [[_run("-c", "import numpy"), *(act() for _, act in starts.values())] for _ in range(ROUNDS)]
-    yardstick, *seconds = map(min, zip(*times, strict=True))
-    for (name, (most, _)), each in zip(starts.items(), seconds, strict=True):
-        yield f"{name}: {each:.2f} s, `import numpy` {yardstick:.2f} s: {goal(each / yardstick, most)}"
+        rounds = [[(_run("-c", "import numpy"), act()) for _, act in starts.values()] for _ in range(ROUNDS)]
+    for (name, (most, _)), pairs in zip(starts.items(), zip(*rounds, strict=True), strict=True):
+        yardstick, seconds = (median(each) for each in zip(*pairs, strict=True))
+        times = median(spent / least for least, spent in pairs)
+        yield f"{name}: {seconds:.2f} s, `import numpy` {yardstick:.2f} s: {goal(times, most)}"
 
 
 def _run(*words: str) -> float:

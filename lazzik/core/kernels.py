@@ -38,10 +38,8 @@ class Kernel:
 
     def _unread(self, *arguments: Any) -> Any:
         """The call of a kernel that is not read yet: as plain Python while that is quicker."""
-        if _INTERPRETER.inside:
-            return self.py_func(*arguments)
         small = _INTERPRETER.seconds > 0.0 and all(getattr(each, "size", 0) <= SMALL for each in arguments)
-        return _INTERPRETER.run(self.py_func, arguments) if small and self._exact else self.ready(*arguments)
+        return _INTERPRETER.run(self.plain, arguments) if small and self._exact else self.ready(*arguments)
 
     @cached_property
     def _exact(self) -> bool:
@@ -55,6 +53,15 @@ class Kernel:
         used = {name: globals_.get(name) for name in self.py_func.__code__.co_names}
         return {name: kernel for name, kernel in used.items() if isinstance(kernel, Kernel)}
 
+    @cached_property
+    def plain(self) -> FunctionType:
+        """The function as it is written, calling others as they are written."""
+        return self._calling({name: kernel.plain for name, kernel in self._inner.items()})
+
+    def _calling(self, inner: dict[str, Any]) -> FunctionType:
+        """The function with something in place of the kernels that it calls."""
+        return _with_globals(self.py_func, self.py_func.__globals__ | inner) if inner else self.py_func
+
     @property
     def ready(self) -> Any:
         """The compiled function."""
@@ -62,13 +69,12 @@ class Kernel:
             if self._ready is None:
                 numba = _compiler()
                 # the compiler knows its own functions only, so those that this one calls stand in for their kernels
-                inner = {name: kernel.ready for name, kernel in self._inner.items()}
-                function = _with_globals(self.py_func, self.py_func.__globals__ | inner) if inner else self.py_func
+                function = self._calling({name: kernel.ready for name, kernel in self._inner.items()})
                 compiled = numba.njit(
                     list(self._signatures), cache=True, nogil=True, error_model="numpy", **self._options
                 )
                 made = compiled(function)
-                self._ready = _plain(function) if numba.config.DISABLE_JIT else made
+                self._ready = _quiet(function) if numba.config.DISABLE_JIT else made
             return self._ready
 
 
@@ -108,15 +114,13 @@ class _Interpreter:
 
     def __init__(self) -> None:
         self.seconds = 0.0
-        self.inside = False
 
-    def run(self, function: FunctionType, arguments: tuple[Any, ...]) -> Any:
+    def run(self, function: Callable[..., Any], arguments: tuple[Any, ...]) -> Any:
         """Call one that is not called by another."""
-        begun, self.inside = time.perf_counter(), True
+        begun = time.perf_counter()
         try:
-            return _plain(function)(*arguments)
+            return _quiet(function)(*arguments)
         finally:
-            self.inside = False
             self.seconds -= time.perf_counter() - begun
 
 
@@ -147,7 +151,7 @@ def _compiler() -> Any:
     return numba
 
 
-def _plain(function: FunctionType) -> Callable[..., Any]:
+def _quiet(function: Callable[..., Any]) -> Callable[..., Any]:
     """The function as plain Python, as quiet as its compiled form: hashes wrap around, and x / 0 is no error."""
     import numpy as np
 
