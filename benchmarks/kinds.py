@@ -96,7 +96,7 @@ def bare_of(name: str) -> Callable[[], object]:
 
     def spring() -> object:
         x = below(fine / SUBSTEPS, wide)
-        full, halves = np.full(len(fine), 9.0), np.full(2 * nodes - 2, 9.0)
+        full = halves = np.array([9.0])  # that never change
         e[0] = v[0] = 0.0
         if name == "settle":
             return ring(x, 0.0, halves, halves, full, 0.008, 0, e, v)
@@ -127,7 +127,7 @@ def bare_of(name: str) -> Callable[[], object]:
     packed[:, 4], packed[:, 5], packed[:, 8], packed[:, 18] = 1e30, 6.0, 0.45, 0.1
     seconds, halves_of, y, w = (
         np.arange(moments) / 60.0,
-        np.full(moments - 1, 5.0),
+        np.array([5.0]),
         np.zeros(moments),
         np.zeros(moments),
     )

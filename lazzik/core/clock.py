@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
@@ -70,6 +72,16 @@ class Clock:
         """
         return Clock(self.fps, self.first, frames)
 
+    @cached_property
+    def start(self) -> Clock:
+        """The scene's first frame alone."""
+        return self.at(np.array([float(self.first)]))
+
+    @cached_property
+    def once(self) -> Clock:
+        """The first of the moments alone: what stands still is the same at all of them."""
+        return self.at(self.frames[:1])
+
     def on_grid(self, low: int, high: int) -> Clock:
         """The points `low` to `high` of the sub-step grid, counted from the scene's first frame.
 
@@ -77,6 +89,11 @@ class Clock:
         """
         frames = self.first + np.arange(low, high + 1) / SUBSTEPS
         return Clock(self.fps, self.first, frames, (self.fps, self.first, frames[0], frames[-1], SUBSTEPS))
+
+    @cached_property
+    def made(self) -> dict[Hashable, Any]:
+        """What was made of these moments alone, for all that is asked for at them."""
+        return {}
 
     @cached_property
     def grid(self) -> Clock:

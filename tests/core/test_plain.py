@@ -99,7 +99,8 @@ def _kinds(post: Scene) -> Scene:
 
 
 def _motions(scene: Scene) -> Numbers:
-    return list(evaluate(scene, bakeable(scene), scene.clock(2)).values())
+    # thirds of frames: what swings is also asked for between the points of its grid
+    return list(evaluate(scene, bakeable(scene), scene.clock(3)).values())
 
 
 def _crowds(_: Scene) -> Numbers:

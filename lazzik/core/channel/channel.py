@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from array import array
 from collections.abc import Hashable
 from functools import cached_property
 from typing import TYPE_CHECKING, Annotated, Any, Self
@@ -82,10 +83,12 @@ class Channel(Frozen):
         return tuple(layer.form for layer in layers[:count])
 
     @cached_property
-    def constants(self) -> tuple[float, ...]:
-        """The numbers of the layers that `forms` tells of, lowest first."""
+    def constants(self) -> bytes:
+        """The numbers of the layers that `forms` tells of, lowest first, as float64. (Not as an array: parts of the
+        document are compared with what is kept beside their fields.)"""
         layers = self.sounding[: len(self.forms)]
-        return tuple(float(number) for layer in layers for number in layer.stored())  # type: ignore[arg-type]
+        numbers = (number for layer in layers for number in layer.stored())
+        return array("d", [float(number) for number in numbers]).tobytes()  # type: ignore[arg-type]
 
     @cached_property
     def moves(self) -> bool:

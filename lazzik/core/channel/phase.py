@@ -172,6 +172,21 @@ class Phases:
     wraps: NDArray[np.int64]
     """(rows,) whole cycles in a loop."""
 
+    def later(self, shift: SampleRows) -> SampleRows:
+        """The cycles of motions that come later: cycles − shift · rate at the first frame.
+
+        Parameters
+        ----------
+        shift : (rows, 1) array
+            Seconds.
+
+        Returns
+        -------
+        (rows, frames) array
+            Cycles.
+        """
+        return self.cycles - shift * self.start_rates if shift.any() else self.cycles
+
 
 def steady_phases(rates: SampleRows, asked: Clock, loop: float | None, *, least: int = 1) -> Phases:
     """What `integrate` makes of many rates that never change.

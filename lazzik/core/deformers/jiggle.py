@@ -27,7 +27,7 @@ from lazzik.core.document import Quantity
 from lazzik.core.hermite import smoothstep
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.layers.follow import trail_between
-from lazzik.core.layers.oscillator import by_halves, grid_for, trail
+from lazzik.core.layers.oscillator import grid_for, spring_of, trail
 from lazzik.core.types import RowBlock, Shares
 
 
@@ -62,7 +62,7 @@ class Jiggle(Deformer):
         """(frames, 4, 4) M⁻¹·F[M] at every moment."""
         grid = grid_for(tracks.clock, None)
         ways = tracks.world(grid.clock)[:, :3, :].reshape(-1, 12)
-        omega, damping = 2 * np.pi * by_halves(tracks, "frequency", grid), by_halves(tracks, "damping", grid)
+        omega, damping = spring_of(tracks, grid)
         now = tracks.world(tracks.clock)
         late = now.copy()
         for entry in range(12):

@@ -23,7 +23,7 @@ from lazzik.core.evaluate.quaternions import dot, orientations, rotated, short_w
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.triples import base_triple, triple
 from lazzik.core.layers.follow import trailing
-from lazzik.core.layers.oscillator import by_halves, grid_for
+from lazzik.core.layers.oscillator import grid_for, spring_of
 from lazzik.core.scene.aim import Aim, axis_vector
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
@@ -125,8 +125,7 @@ class Aimer:
         aimed = self._there(clock)
         if self.aim.lag:
             grid = grid_for(clock, self.aim.loop)
-            omega = 2 * np.pi * by_halves(self, "frequency", grid)
-            damping = by_halves(self, "damping", grid)
+            omega, damping = spring_of(self, grid)
             followed = self._there(grid.clock)
             for k in range(3):
                 aimed[:, k] = trailing(grid.samples(followed[:, k]), aimed[:, k], omega, damping, grid)

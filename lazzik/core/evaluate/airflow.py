@@ -142,11 +142,11 @@ class Standing:
         if self.node is None:
             return np.asarray(air(np.zeros((1, 1, 3)), clock, self.scope, self.fields)[:, 0])
         if self.node.parent is None:
-            points = base_triple(self.node.position, clock if self._keyed else clock.at(clock.frames[:1]))
+            points = base_triple(self.node.position, clock if self._keyed else clock.once)
             return np.asarray(air(points[:, None], clock, self.scope, self.fields)[:, 0])
         above = self.scene.by_id[self.node.parent]
         around = self._around(above, clock)
-        base = base_triple(self.node.position, clock if len(around) > 1 or self._keyed else clock.at(clock.frames[:1]))
+        base = base_triple(self.node.position, clock if len(around) > 1 or self._keyed else clock.once)
         points = np.einsum("fij,fj->fi", around[:, :3, :3], base) + around[:, :3, 3]
         blown = air(points[:, None], clock, self.scope, self.fields)[:, 0]
         axes = axes_of(around)
@@ -160,7 +160,7 @@ class Standing:
         if of_air is None:  # of what stands in one air, each asks for the same
             numbers = [number for node in self.fields for number in _air_numbers(self.scene, node)]
             of_air = known[asked] = jumps_of(numbers, first, last, self.scene.fps, self.scope)
-        if self.node is None:
+        if self.node is None or (self.node.parent is None and not self._keyed):
             return of_air
         fps, above = self.scene.fps, self.node.parent
         carried = _place_numbers(self.scene, self.scene.by_id[above]) if above is not None else []
@@ -178,7 +178,7 @@ class Standing:
     def _around(self, above: Node, clock: Clock) -> NDArray[np.float64]:
         """(frames or 1, 4, 4) the space that it hangs in."""
         moving = any(moves(self.scene, here) for here in self.scene.lineage(above))
-        at = clock if moving or self._keyed else clock.at(clock.frames[:1])
+        at = clock if moving or self._keyed else clock.once
         return world(self.scene, above, at, self.scope)
 
 
@@ -240,7 +240,7 @@ def world_of(scene: Scene, node: Node, clock: Clock, scope: Scope) -> NDArray[np
     """
     if any(moves(scene, here) for here in scene.lineage(node)):
         return world(scene, node, clock, scope)
-    return np.repeat(world(scene, node, clock.at(clock.frames[:1]), scope), len(clock.frames), axis=0)
+    return np.repeat(world(scene, node, clock.once, scope), len(clock.frames), axis=0)
 
 
 def _air_numbers(scene: Scene, node: Node) -> list[float | Channel]:

@@ -57,10 +57,11 @@ def work_out_alike(numbers: Iterable[float | Channel], clock: Clock, scope: Scop
         blocks += [missing[start : start + rows] for start in range(0, len(missing), rows)]
     spread = at_once if len(blocks) >= MANY else map
     for block, made in zip(blocks, spread(lambda block: motions(block, clock), blocks), strict=True):
-        for channel, motion in zip(block, made, strict=True):
+        limited = np.minimum(np.maximum(made, -LARGEST), LARGEST)
+        for channel, motion, result in zip(block, made, limited, strict=True):
             one = ready[id(channel)] = Ready(channel, clock, len(channel.forms), motion)
             if one.whole:  # an array of its own: one row that is kept must not keep its block
-                one.motion = np.minimum(np.maximum(motion, -LARGEST, out=motion), LARGEST)
+                one.motion = result.copy()
                 scope.keep(channel, clock, one.motion)
 
 
@@ -76,14 +77,16 @@ def motions(channels: list[Channel], clock: Clock) -> SampleRows:
     for row, channel in zip(x, channels, strict=True):
         if channel.keys:
             row[:] = channel.base(clock)
-    columns = np.array([channel.constants for channel in channels]).T[..., None]
+    numbers = np.frombuffer(b"".join(channel.constants for channel in channels)).reshape(len(channels), -1)
+    columns = np.ascontiguousarray(numbers.T)[..., None]
     first = 0
     for layer in channels[0].sounding[: len(channels[0].forms)]:
         names = numbers_of(type(layer))
         own = dict(zip(names, columns[first : first + len(names)], strict=True))
         y = layer.signals(own, x, clock)
-        x = combined(layer.combine, x, y, own["weight"])
+        weight = own["weight"]
+        x = combined(layer.combine, x, y, 1.0 if np.all(weight == 1.0) else weight)
         if layer.combine == "replace":  # what replaces all is not rounded by what it replaces
-            x = np.where(own["weight"] == 1.0, y, x)
+            x = np.where(weight == 1.0, y, x)
         first += len(names)
     return x

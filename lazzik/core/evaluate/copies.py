@@ -140,7 +140,7 @@ def borne_by(scene: Scene, node: Node) -> list[Node]:
 
 
 def _worked_out(scene: Scene, node: Node, scatter: Scatter, surface: Node | None, scope: Scope) -> Copies:
-    first = scene.clock().at(np.array([float(scene.first)]))
+    first = scene.clock().start
     number = {name: _first(scatter, name, first, scope) for name in NUMBERS}
     count, seed = min(int(number["count"]), MOST_COPIES), int(number["seed"])
     corners = None

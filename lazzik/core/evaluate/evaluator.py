@@ -333,7 +333,7 @@ def loop_note(number: float | Channel, layer: Layer, clock: Clock, scope: Scope)
     """What a loop made of the rate of one of a number's layers, for the person to read; '' if nothing."""
     stack = stack_of(as_channel(number), Scope(scope.scene, scope.memo, [], home=scope.home))
     (layer,) = scope.scene.counted((layer,)) if scope.scene else (layer,)
-    return layer.note(LayerInputs(layer, 0, stack, clock.at(clock.frames[:1]), stack.scope))
+    return layer.note(LayerInputs(layer, 0, stack, clock.once, stack.scope))
 
 
 @dataclass(eq=False, slots=True)

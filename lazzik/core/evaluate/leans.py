@@ -21,7 +21,7 @@ from lazzik.core.evaluate.quaternions import product
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.kernels import kernel
 from lazzik.core.layers.breeze import USUAL
-from lazzik.core.layers.oscillator import trailed
+from lazzik.core.layers.oscillator import index_of, trailed
 from lazzik.core.layers.response import Spring, pieces_for
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.references import fields_for
@@ -130,7 +130,7 @@ def lean_all(
         When the air was read.
     before, after : (nodes, copies, 2) arrays
         Where it would hold each, just before each node and just after it.
-    omega, damping : (nodes − 1,) arrays
+    omega, damping : (nodes − 1,) or (1,) arrays
         Radians per second; ratios to the critical one.
     stiffness : (copies,) array
         Times the frequency of each.
@@ -157,7 +157,7 @@ def lean_all(
                 for k in range(nodes - 1):
                     h = seconds[k + 1] - seconds[k]
                     a, b = after[k, n, side], before[k + 1, n, side]
-                    w, d = omega[k] * stiffness[n], damping[k]
+                    w, d = omega[index_of(omega, k)] * stiffness[n], damping[index_of(damping, k)]
                     if turn == rounds - 1:
                         while f < frames and (place[f] < seconds[k + 1] - 1e-12 or k == nodes - 2):
                             t = max(0.0, place[f] - seconds[k])

@@ -42,7 +42,7 @@ def coarse(scene: Scene, node: Node, scope: Scope) -> list[Coarse]:
     """The deformers for which an object's mesh is too coarse, at the scene's first frame."""
     if node.shape is None or not any(True for _ in acting(scene, node)):
         return []
-    motion = surface_of(scene, node, scene.clock().at(scene.clock().frames[:1]), scope)
+    motion = surface_of(scene, node, scene.clock().once, scope)
     found = []
     for step, (owner, deformer) in zip(motion.steps, acting(scene, node), strict=True):
         own = owner is node

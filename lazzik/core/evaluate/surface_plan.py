@@ -50,7 +50,7 @@ def step_of(scene: Scene, node: Node, owner: Node, deformer: Deformer, clock: Cl
     there = back = None
     if owner is not node:
         moving = any(moves(scene, part) for part in _between(scene, node, owner))
-        around = clock if moving else clock.at(clock.frames[:1])
+        around = clock if moving else clock.once
         there = np.asarray(np.linalg.solve(world(scene, owner, around, scope), world(scene, node, around, scope)))
         back = np.asarray(np.linalg.inv(there))
     return Step(deformer, numbers, frames, plan, there, back, scene.assets)

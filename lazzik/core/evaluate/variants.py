@@ -59,7 +59,7 @@ def parts_of(scene: Scene, node: Node, place: int, variant: int, clock: Clock, s
 
 def parts_at(scene: Scene, source: Node, clock: Clock, scope: Scope) -> list[Part]:
     """The shapes of an object and of all below it over the moments of a clock, but for where the object stands."""
-    at = clock if _turns(scene, source) else clock.at(clock.frames[:1])
+    at = clock if _turns(scene, source) else clock.once
     shapes = repeated(scene, source)
     rows: dict[str | None, Matrices] = {}
     found = []
@@ -108,7 +108,7 @@ def shifted(scene: Scene, scatter: Scatter, variant: int, clock: Clock, scope: S
 
 def ahead(scatter: Scatter, variant: int, clock: Clock, scope: Scope) -> float:
     """Seconds by which a variant is ahead of the source."""
-    first = clock.at(np.array([float(clock.first)]))
+    first = clock.start
     return float(np.ravel(value_of(scatter, "shift", first, scope))[0]) * variant / max(1, scatter.variants)
 
 

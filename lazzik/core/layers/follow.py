@@ -18,7 +18,7 @@ from lazzik.core.channel.layer import Family, Inputs, Layer
 from lazzik.core.clock import Clock
 from lazzik.core.document import Quantity
 from lazzik.core.kernels import kernel
-from lazzik.core.layers.oscillator import Grid, by_halves, closed, followed, grid_for, trail
+from lazzik.core.layers.oscillator import Grid, closed, followed, grid_for, spring_of, trail
 from lazzik.core.types import Samples
 
 
@@ -49,7 +49,7 @@ class Follow(Layer):
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) the trailing value."""
         grid = grid_for(inputs.clock, self.loop)
-        omega, damping = 2 * np.pi * by_halves(inputs, "frequency", grid), by_halves(inputs, "damping", grid)
+        omega, damping = spring_of(inputs, grid)
         u = grid.samples(inputs.below(self._late(inputs, grid.clock)))
         return trailing(u, inputs.below(), omega, damping, grid)
 
@@ -71,7 +71,7 @@ def trailing(u: Samples, now: Samples, omega: Samples, damping: Samples, grid: G
         What is followed, at the grid's samples.
     now : (frames,) array
         What is followed, at the asked moments: before the first frame that is the answer.
-    omega, damping : (2 (nodes − 1),) arrays
+    omega, damping : (2 (nodes − 1),) or (1,) arrays
         Radians per second; ratios to the critical one, by halves of steps.
 
     Returns
@@ -115,5 +115,9 @@ def trail_between(
     for n in range(place.shape[0]):
         if place[n] < 0.0:
             continue
-        k = min(int(place[n] + 1e-9), y.shape[0] - 2)
-        out[n], _ = followed(y[k], v[k], u, omega, damping, k, h, max(0.0, place[n] - k) * h)
+        k = min(int(place[n] + 1e-9), y.shape[0] - 1)
+        rest = max(0.0, place[n] - k) * h
+        if rest < 1e-12 or k == y.shape[0] - 1:
+            out[n] = y[k]
+        else:
+            out[n], _ = followed(y[k], v[k], u, omega, damping, k, h, rest)

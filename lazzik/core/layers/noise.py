@@ -273,8 +273,8 @@ def _octave(character: int, place: Samples, low: Samples, high: Samples, out: Sa
         return
     for i in range(out.shape[0]):
         f = place[i]
-        fade = f * f * f * (f * (f * 6.0 - 15.0) + 10.0)
-        out[i] = 2.0 * ((1.0 - fade) * low[i] * f + fade * high[i] * (f - 1.0))
+        share = fade_at(f)
+        out[i] = 2.0 * ((1.0 - share) * low[i] * f + share * high[i] * (f - 1.0))
     if character == 1:
         for i in range(out.shape[0]):
             out[i] = 2.0 * abs(out[i]) - 1.0

@@ -61,12 +61,12 @@ class Grid:
         places = (np.arange(2 * self.count - 2) + 0.5) * width
         return self.clock.at(np.asarray(self.clock.first + places, dtype=np.float64))
 
-    def samples(self, values: float | Samples) -> Samples:
+    def samples(self, values: Samples) -> Samples:
         """What was read on the clock, from two samples before the first node to the last node.
 
         Parameters
         ----------
-        values : float or (frames,) array
+        values : (frames,) array
             As read on the grid's clock.
 
         Returns
@@ -74,8 +74,7 @@ class Grid:
         (2 nodes + 1,) array
             In the same unit.
         """
-        out = np.array(np.broadcast_to(np.asarray(values, dtype=np.float64), self.clock.frames.shape))
-        return out[self.lead :]  # a copy of its own: kernels take no view that can't be written
+        return np.array(values[self.lead :])  # a copy of its own: kernels take no view that can't be written
 
     def slope_before(self, values: Samples) -> float:
         """The slope, per second, at which what was read on the clock comes to the first node.
@@ -98,7 +97,14 @@ class Grid:
 
 def grid_for(clock: Clock, loop: float | None) -> Grid:
     """The part of the fixed sub-step grid that covers the asked moments and the first frame, or one loop of so many
-    frames."""
+    frames. It is made once for all that swings over one clock."""
+    made: Grid | None = clock.made.get((Grid, loop))
+    if made is None:
+        made = clock.made[Grid, loop] = _grid(clock, loop)
+    return made
+
+
+def _grid(clock: Clock, loop: float | None) -> Grid:
     if loop is not None:
         points = 2 * max(1, round(loop * SUBSTEPS / 2))
         width = loop / points
@@ -142,21 +148,24 @@ def on_grid(source: Numbered, name: str, grid: Grid) -> Samples:
     Returns
     -------
     (2 nodes + 1,) array
-        In the number's own unit.
+        In the number's own unit; (1,) where it does not change.
     """
-    return grid.samples(source.number(name, grid.clock))
+    value = source.number(name, grid.clock)
+    return np.array([float(value)]) if isinstance(value, float | int) else grid.samples(value)
 
 
-def by_halves(source: Numbered, name: str, grid: Grid) -> Samples:
-    """(2 (nodes − 1),) one number in the middle of each half step.
+def spring_of(source: Numbered, grid: Grid) -> tuple[Samples, Samples]:
+    """What a source's `frequency` and `damping` come to in the middle of each half step.
 
     Returns
     -------
-    (2 (nodes − 1),) array
-        In the number's own unit.
+    ((2 (nodes − 1),) array, (2 (nodes − 1),) array)
+        Radians per second; ratios to the critical one. (1,) where neither changes.
     """
-    value = np.asarray(source.number(name, grid.halves), dtype=np.float64)
-    return np.array(np.broadcast_to(value, grid.halves.frames.shape))
+    frequency, damping = source.number("frequency", grid.halves), source.number("damping", grid.halves)
+    numbers = np.broadcast_arrays(2 * np.pi * np.atleast_1d(frequency), np.atleast_1d(damping))
+    omega, ratio = (np.array(each, dtype=np.float64) for each in numbers)
+    return omega, ratio
 
 
 @kernel("UniTuple(float64, 4)(float64, float64, float64)")
@@ -180,23 +189,38 @@ def free(omega: float, damping: float, h: float) -> tuple[float, float, float, f
     return c + pull * s, s, -omega * omega * s, c - pull * s
 
 
-@kernel("UniTuple(float64, 2)(float64, float64, float64, float64, float64, float64)")
-def pushed(e: float, v: float, omega: float, damping: float, push: float, t: float) -> tuple[float, float]:
-    """The state of e'' + 2ζω e' + ω² e = push, t seconds later."""
+Step = tuple[float, float, float, float]
+"""What `free` makes of a step."""
+
+
+@kernel("UniTuple(float64, 2)(UniTuple(float64, 4), float64, float64, float64, float64)")
+def pushed(step: Step, e: float, v: float, omega: float, push: float) -> tuple[float, float]:
+    """The state of e'' + 2ζω e' + ω² e = push after a step."""
     lasting = push / (omega * omega)
-    a, b, c, d = free(omega, damping, t)
+    a, b, c, d = step
     return a * (e - lasting) + b * v + lasting, c * (e - lasting) + d * v
+
+
+@kernel("int64(float64[::1], int64)")
+def index_of(numbers: Samples, k: int) -> int:
+    """Where the k-th of some numbers stands: at its own place, or at the only one where all are the same.
+
+    Parameters
+    ----------
+    numbers : (n,) or (1,) array
+    """
+    return int(min(k, numbers.shape[0] - 1))
 
 
 @kernel("UniTuple(float64, 2)(float64, float64, float64[::1], float64[::1], int64, float64, float64, float64)")
 def rung(
     e: float, v: float, omega: Samples, damping: Samples, k: int, push: float, h: float, t: float
 ) -> tuple[float, float]:
-    """The state t seconds into the step from node k, of h seconds; omega and damping (2 (nodes − 1),).
+    """The state t seconds into the step from node k, of h seconds.
 
     Parameters
     ----------
-    omega, damping : (2 (nodes − 1),) arrays
+    omega, damping : (2 (nodes − 1),) or (1,) arrays
         Radians per second; ratios to the critical one.
 
     Returns
@@ -204,29 +228,57 @@ def rung(
     tuple of float
         Position, and velocity per second.
     """
-    half = min(t, 0.5 * h)
-    e, v = pushed(e, v, omega[2 * k], damping[2 * k], push, half)
+    half, j = min(t, 0.5 * h), index_of(omega, 2 * k)
+    e, v = pushed(free(omega[j], damping[j], half), e, v, omega[j], push)
     if t > half:
-        e, v = pushed(e, v, omega[2 * k + 1], damping[2 * k + 1], push, t - half)
+        j = index_of(omega, 2 * k + 1)
+        e, v = pushed(free(omega[j], damping[j], t - half), e, v, omega[j], push)
     return e, v
 
 
-@kernel("UniTuple(float64, 2)(float64, float64, float64, float64, float64, float64, float64, float64)")
-def trailed(
-    y: float, v: float, omega: float, damping: float, a: float, b: float, c: float, t: float
+@kernel(
+    "UniTuple(float64, 2)(UniTuple(float64, 4), float64, float64, float64, float64, float64, float64, float64, float64)"
+)
+def drawn(
+    step: Step, y: float, v: float, omega: float, damping: float, a: float, b: float, c: float, t: float
 ) -> tuple[float, float]:
-    """The state of y'' + 2ζω y' + ω² (y − u) = 0 against u = a + b·t + c·t², t seconds later.
+    """The state of y'' + 2ζω y' + ω² (y − u) = 0 against u = a + b·t + c·t², after a step of t seconds.
 
     The lasting part of the answer is A + B·t + c·t², B = b − 4ζc/ω, A = a − 2ζB/ω − 2c/ω²; what differs from it dies
     freely.
     """
     slope = b - 4.0 * damping * c / omega
     level = a - 2.0 * damping * slope / omega - 2.0 * c / (omega * omega)
-    m00, m01, m10, m11 = free(omega, damping, t)
+    m00, m01, m10, m11 = step
     away, speed = y - level, v - slope
     return (
         m00 * away + m01 * speed + level + slope * t + c * t * t,
         m10 * away + m11 * speed + slope + 2.0 * c * t,
+    )
+
+
+@kernel("UniTuple(float64, 2)(float64, float64, float64, float64, float64, float64, float64, float64)")
+def trailed(
+    y: float, v: float, omega: float, damping: float, a: float, b: float, c: float, t: float
+) -> tuple[float, float]:
+    """As `drawn`, of a step that is taken once."""
+    return drawn(free(omega, damping, t), y, v, omega, damping, a, b, c, t)
+
+
+@kernel("UniTuple(float64, 3)(float64[::1], int64, float64)")
+def parabola(u: Samples, k: int, h: float) -> tuple[float, float, float]:
+    """a, b and c of the parabola a + b·t + c·t² through the samples of the step from node k, of h seconds.
+
+    Parameters
+    ----------
+    u : (2 nodes + 1,) array
+        From two samples before the first node.
+    """
+    i = 2 * k + 2
+    return (
+        u[i],
+        (-3.0 * u[i] + 4.0 * u[i + 1] - u[i + 2]) / h,
+        2.0 * (u[i] - 2.0 * u[i + 1] + u[i + 2]) / (h * h),
     )
 
 
@@ -240,7 +292,7 @@ def followed(
     ----------
     u : (2 nodes + 1,) array
         What is followed.
-    omega, damping : (2 (nodes − 1),) arrays
+    omega, damping : (2 (nodes − 1),) or (1,) arrays
         Radians per second; ratios to the critical one.
 
     Returns
@@ -248,14 +300,13 @@ def followed(
     tuple of float
         Position, and velocity per second.
     """
-    i = 2 * k + 2
-    a, b = u[i], (-3.0 * u[i] + 4.0 * u[i + 1] - u[i + 2]) / h
-    c = 2.0 * (u[i] - 2.0 * u[i + 1] + u[i + 2]) / (h * h)
-    half = min(t, 0.5 * h)
-    y, v = trailed(y, v, omega[2 * k], damping[2 * k], a, b, c, half)
+    a, b, c = parabola(u, k, h)
+    half, j = min(t, 0.5 * h), index_of(omega, 2 * k)
+    y, v = trailed(y, v, omega[j], damping[j], a, b, c, half)
     if t > half:
         a, b = a + half * (b + half * c), b + 2.0 * half * c
-        y, v = trailed(y, v, omega[2 * k + 1], damping[2 * k + 1], a, b, c, t - half)
+        j = index_of(omega, 2 * k + 1)
+        y, v = trailed(y, v, omega[j], damping[j], a, b, c, t - half)
     return y, v
 
 
@@ -272,7 +323,7 @@ def push_of(x: Samples, strength: Samples, k: int, h: float, when: int) -> float
 
     Parameters
     ----------
-    x, strength : (2 nodes + 1,) arrays
+    x, strength : arrays
         As of `ring`.
 
     Returns
@@ -284,7 +335,7 @@ def push_of(x: Samples, strength: Samples, k: int, h: float, when: int) -> float
     if not heard(x[i + 1] - x[i], x[i + 2] - x[i + 1], when):
         return 0.0
     bent: float = (x[i] - 2.0 * x[i + 1] + x[i + 2]) * (4.0 / (h * h))
-    return -strength[i + 1] * bent  # type: ignore[no-any-return]
+    return -strength[index_of(strength, i + 1)] * bent  # type: ignore[no-any-return]
 
 
 @kernel(
@@ -304,47 +355,65 @@ def ring(
     """Ringing after the bends of x: pushed by −s·x'' within each step, and at each node its velocity jumps by −s times
     the change of slope from one parabola to the next.
 
-    x and strength (2 nodes + 1,), from two samples before the first node, to which x comes at `slope`; omega and
-    damping (2 (nodes − 1),), by halves; e and v (nodes,). e[0] and v[0] are the state before the first bend, later v
-    are those after it. `when`: 0 any bend, 1 where x slows, 2 where it speeds up.
+    e[0] and v[0] are the state before the first bend, later v are those after it. `when`: 0 any bend, 1 where x slows,
+    2 where it speeds up.
 
     Parameters
     ----------
     x : (2 nodes + 1,) array
         In the channel's unit, from two samples before the first node, to which it comes at `slope` per second.
-    strength : (2 nodes + 1,) array
+    strength : (2 nodes + 1,) or (1,) array
         Times.
-    omega, damping : (2 (nodes − 1),) arrays
+    omega, damping : (2 (nodes − 1),) or (1,) arrays
         Radians per second; ratios to the critical one, by halves of steps.
     e, v : (nodes,) arrays
         Filled from 1 on: the ringing, and its velocity per second after the bend.
     """
     count = e.shape[0]
+    w = d = math.nan
+    step = (0.0, 0.0, 0.0, 0.0)
+    apart = 1 if omega.shape[0] > 1 else 0
     for k in range(count):
         i = 2 * k + 2
         if k > 0:
             push = push_of(x, strength, k - 1, h, when)
-            e[k], v[k] = rung(e[k - 1], v[k - 1], omega, damping, k - 1, push, h, h)
+            e[k], v[k] = e[k - 1], v[k - 1]
+            for half in range(2 * k - 2, 2 * k):
+                j = half * apart
+                if omega[j] != w or damping[j] != d:  # the matrix of a step is that of the one before, mostly
+                    w, d = omega[j], damping[j]
+                    step = free(w, d, 0.5 * h)
+                e[k], v[k] = pushed(step, e[k], v[k], w, push)
         if k < count - 1 and heard(x[i] - x[i - 1], x[i + 1] - x[i], when):  # the last node's bend is the next round's
             before = (x[i - 2] - 4.0 * x[i - 1] + 3.0 * x[i]) / h if k > 0 else slope
             after = (-3.0 * x[i] + 4.0 * x[i + 1] - x[i + 2]) / h
-            v[k] -= strength[i] * (after - before)
+            v[k] -= strength[index_of(strength, i)] * (after - before)
 
 
 @kernel("void(float64[::1], float64[::1], float64[::1], float64, float64[::1], float64[::1])")
 def trail(u: Samples, omega: Samples, damping: Samples, h: float, y: Samples, v: Samples) -> None:
     """Follow u from node to node, begun at y[0] and v[0].
 
-    u (2 nodes + 1,), from two samples before the first node; omega, damping (2 (nodes − 1),); y, v (nodes,).
-
     Parameters
     ----------
     u : (2 nodes + 1,) array
         In the channel's unit, from two samples before the first node.
-    omega, damping : (2 (nodes − 1),) arrays
-        Radians per second; ratios to the critical one.
+    omega, damping : (2 (nodes − 1),) or (1,) arrays
+        Radians per second; ratios to the critical one, by halves of steps.
     y, v : (nodes,) arrays
         Filled from 1 on: the trailing value, and its velocity per second.
     """
+    w = d = math.nan
+    step = (0.0, 0.0, 0.0, 0.0)
+    apart = 1 if omega.shape[0] > 1 else 0
+    t = 0.5 * h
     for k in range(1, y.shape[0]):
-        y[k], v[k] = followed(y[k - 1], v[k - 1], u, omega, damping, k - 1, h, h)
+        a, b, c = parabola(u, k - 1, h)
+        y[k], v[k] = y[k - 1], v[k - 1]
+        for half in range(2 * k - 2, 2 * k):
+            j = half * apart
+            if omega[j] != w or damping[j] != d:  # as in `ring`
+                w, d = omega[j], damping[j]
+                step = free(w, d, t)
+            y[k], v[k] = drawn(step, y[k], v[k], w, d, a, b, c, t)
+            a, b = a + t * (b + t * c), b + 2.0 * t * c

@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 from lazzik.core.channel.airflow import Airflow
 from lazzik.core.clock import Clock
 from lazzik.core.kernels import kernel
-from lazzik.core.layers.oscillator import closed, trailed
+from lazzik.core.layers.oscillator import closed, drawn, free, index_of, trailed
 from lazzik.core.types import Samples
 
 PER_FRAME = 2
@@ -35,6 +35,9 @@ LONGEST = 32.0
 
 SIDE = 1e-7
 """Frames before and after a jump at which its two values are read."""
+
+ALIKE = 1e-12
+"""Seconds by which two steps may differ and be one: what rounding makes of moments that lie evenly."""
 
 Over = Callable[[Clock], float | Samples]
 """Something over the moments of a clock: a float if it is constant."""
@@ -108,7 +111,7 @@ class Pieces:
             return self.grid.frames
         return np.asarray(np.concatenate([self.grid.frames, self.jumps])[self._order])
 
-    @property
+    @cached_property
     def seconds(self) -> Samples:
         """The same from the first on.
 
@@ -145,9 +148,14 @@ class Pieces:
         Returns
         -------
         (nodes − 1,) array
-            As `of` gives it.
+            As `of` gives it; (1,) where it does not change.
         """
-        return _values(of, self.grid.at(0.5 * (self.nodes[1:] + self.nodes[:-1])))
+        value = of(self._middles)
+        return np.array(np.atleast_1d(value), dtype=np.float64)
+
+    @cached_property
+    def _middles(self) -> Clock:
+        return self.grid.at(0.5 * (self.nodes[1:] + self.nodes[:-1]))
 
     def place(self, clock: Clock) -> Samples:
         """Where moments lie.
@@ -173,25 +181,34 @@ def pieces_for(clock: Clock, spring: Spring, jumps: Callable[[float, float], Sam
     grid = nodes_for(clock, spring, loop)
     found = jumps(float(grid.frames[0]), float(grid.frames[-1]))
     found = found[(found > grid.frames[0] + 2 * SIDE) & (found < grid.frames[-1] - 2 * SIDE)]
-    if len(found):
-        grid = grid.at(grid.frames[np.abs(grid.frames[:, None] - found).min(axis=1) > 2 * SIDE])
-    return Pieces(grid, found, loop)
+    if not len(found):  # the same for all that asks for the air at these moments
+        pieces: Pieces = grid.made.setdefault((Pieces, loop), Pieces(grid, found, loop))
+        return pieces
+    return Pieces(grid.at(grid.frames[np.abs(grid.frames[:, None] - found).min(axis=1) > 2 * SIDE]), found, loop)
 
 
 def nodes_for(clock: Clock, spring: Spring, loop: float | None) -> Clock:
     """The moments at which the air is read: from the pre-roll on, or once around a loop."""
     if loop is not None and loop == int(loop):  # an even clock, which whatever is kept is kept by
-        return Clock.over(clock.fps, clock.first, clock.first + int(loop), per_frame=PER_FRAME)
+        return _even(clock, clock.first, clock.first + int(loop))
     if loop is not None:
         inside = np.arange(math.ceil(loop * PER_FRAME)) / PER_FRAME
         return clock.at(clock.first + np.append(inside, loop))
-    start = clock.at(np.array([float(clock.first)]))
+    start = clock.start
     pace = float(np.ravel(spring.damping(start))[0]) * 2 * np.pi * float(np.ravel(spring.frequency(start))[0])
     seconds = min(FADED / pace, LONGEST) if pace > 0 else LONGEST
     # one of a few lengths, so that what stands in one air asks for the same moments
     before = math.ceil(2.0 ** math.ceil(math.log2(max(seconds, 1.0))) * clock.fps)
     last = max(clock.first + 1, math.ceil(clock.frames.max(initial=float(clock.first))))
-    return Clock.over(clock.fps, clock.first, last, start=clock.first - before, per_frame=PER_FRAME)
+    return _even(clock, clock.first - before, last)
+
+
+def _even(clock: Clock, start: int, last: int) -> Clock:
+    """The moments from one frame to another, made once for all that asks for the air at those of a clock."""
+    made: Clock | None = clock.made.get((start, last))
+    if made is None:
+        made = clock.made[start, last] = Clock.over(clock.fps, clock.first, last, start=start, per_frame=PER_FRAME)
+    return made
 
 
 def _values(over: Over, clock: Clock) -> Samples:
@@ -212,15 +229,21 @@ def respond(
         When they are.
     before, after : (nodes,) arrays
         The lean just before each node, and just after it.
-    omega, damping : (nodes − 1,) arrays
+    omega, damping : (nodes − 1,) or (1,) arrays
         Radians per second; ratios to the critical one.
     y, v : (nodes,) arrays
         Filled from 1 on: where it is, and its velocity per second.
     """
+    w = d = t = math.nan
+    step = (0.0, 0.0, 0.0, 0.0)
     for k in range(1, y.shape[0]):
         h = seconds[k] - seconds[k - 1]
+        i, j = index_of(omega, k - 1), index_of(damping, k - 1)
+        if omega[i] != w or damping[j] != d or abs(h - t) > ALIKE:
+            w, d, t = omega[i], damping[j], h
+            step = free(w, d, t)
         slope = (before[k] - after[k - 1]) / h
-        y[k], v[k] = trailed(y[k - 1], v[k - 1], omega[k - 1], damping[k - 1], after[k - 1], slope, 0.0, h)
+        y[k], v[k] = drawn(step, y[k - 1], v[k - 1], w, d, after[k - 1], slope, 0.0, h)
 
 
 @kernel(
@@ -255,5 +278,10 @@ def respond_between(
     for n in range(place.shape[0]):
         t = max(place[n], 0.0)
         k = min(max(np.searchsorted(seconds, t + 1e-12) - 1, 0), last)
-        slope = (before[k + 1] - after[k]) / (seconds[k + 1] - seconds[k])
-        out[n], _ = trailed(y[k], v[k], omega[k], damping[k], after[k], slope, 0.0, max(0.0, t - seconds[k]))
+        beyond = t - seconds[k]
+        if beyond < ALIKE:
+            out[n] = y[k]
+        else:
+            w, d = omega[index_of(omega, k)], damping[index_of(damping, k)]
+            slope = (before[k + 1] - after[k]) / (seconds[k + 1] - seconds[k])
+            out[n], _ = trailed(y[k], v[k], w, d, after[k], slope, 0.0, beyond)

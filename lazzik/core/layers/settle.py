@@ -20,7 +20,7 @@ from lazzik.core.channel.channel import Number
 from lazzik.core.channel.layer import Family, Inputs, Layer
 from lazzik.core.document import Option, Quantity
 from lazzik.core.kernels import kernel
-from lazzik.core.layers.oscillator import by_halves, closed, grid_for, on_grid, push_of, ring, rung
+from lazzik.core.layers.oscillator import closed, grid_for, on_grid, push_of, ring, rung, spring_of
 from lazzik.core.types import Samples
 
 WHEN = ("both", "arrivals", "departures")
@@ -64,7 +64,7 @@ class Settle(Layer):
         grid = grid_for(inputs.clock, self.loop)
         below = inputs.below(grid.clock)
         x, slope = grid.samples(below), grid.slope_before(below)
-        omega, damping = 2 * np.pi * by_halves(inputs, "frequency", grid), by_halves(inputs, "damping", grid)
+        omega, damping = spring_of(inputs, grid)
         strength = on_grid(inputs, "strength", grid)
         when = WHEN.index(self.when)
 

@@ -69,7 +69,7 @@ def seams(scene: Scene, slug: str) -> tuple[int, int]:
     loop = round(carried.loop) if carried.loop is not None else 0
     if loop < 1 or not isinstance(carried, Blended):
         return 0, 0
-    now = scene.clock().at(scene.clock().frames[:1])
+    now = scene.clock().once
     blend = np.nan_to_num(np.asarray(value_of(carried, "blend", now, Scope(scene, None, []).at(node.id)), dtype=float))
     return loop, min(max(round(float(blend.reshape(-1)[0])), 0), loop)
 
