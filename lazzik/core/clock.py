@@ -73,6 +73,11 @@ class Clock:
         return Clock(self.fps, self.first, frames)
 
     @cached_property
+    def latest(self) -> float:
+        """The last of the moments, or the scene's first frame if that is later."""
+        return float(self.frames.max(initial=float(self.first)))
+
+    @cached_property
     def start(self) -> Clock:
         """The scene's first frame alone."""
         return self.at(np.array([float(self.first)]))

@@ -73,7 +73,7 @@ class FieldInputs(Protocol):
         Returns
         -------
         (frames, 4, 4) array
-            Metres.
+            Metres. (1, 4, 4) where it stands still.
         """
         ...
 

@@ -71,7 +71,7 @@ class Wind(AirField):
         """(frames, columns) PLACE, velocity, gusts, two axes of the lattice, way along them, third place, cells per
         metre, wraps, seed."""
         clock = inputs.clock
-        start = axes_of(inputs.world(clock.at(np.array([float(clock.first)]))))[0]
+        start = axes_of(inputs.world(clock.start))[0]
         names = ("speed", "gust_length", "swing")
         drift = drifted(
             lambda at: self._velocity(inputs, at) / _column(inputs.number("gust_length", at)),

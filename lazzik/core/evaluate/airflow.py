@@ -111,7 +111,8 @@ class FieldAt:
 
     def world(self, clock: Clock) -> NDArray[np.float64]:
         """From the field's space to the scene's."""
-        return world_of(self.scene, self.node, clock, self.scope)
+        moving = any(moves(self.scene, here) for here in self.scene.lineage(self.node))
+        return world(self.scene, self.node, clock if moving else clock.once, self.scope)
 
     def wind(self, clock: Clock) -> Points:
         """What the winds blow at where the field stands."""

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import cache
 from importlib import import_module
 from typing import Any
 
@@ -90,9 +92,7 @@ class Scope:
         """The air as it passes where the number is."""
         if self.scene is None:
             return StillAir()
-        # a number may read the air, which reads the places of fields, which are numbers: the ring is a true one
-        made: Airflow = import_module("lazzik.core.evaluate.airflow").airflow_for(self)
-        return made
+        return _airflow()(self)
 
     def place(self, address: str) -> Place:
         """Another number of the scene. Raises UnknownAddress."""
@@ -172,6 +172,13 @@ class Scope:
         if node is None or not answers(self.scene, reads):
             return seen_by(self.scene, reads)
         return (node, *seen_by(self.scene, reads | hangs(node)))
+
+
+@cache
+def _airflow() -> Callable[[Scope], Airflow]:
+    # a number may read the air, which reads the places of fields, which are numbers: the ring is a true one
+    made: Callable[[Scope], Airflow] = import_module("lazzik.core.evaluate.airflow").airflow_for
+    return made
 
 
 ALONE = Scope()

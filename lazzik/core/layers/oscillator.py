@@ -163,9 +163,9 @@ def spring_of(source: Numbered, grid: Grid) -> tuple[Samples, Samples]:
         Radians per second; ratios to the critical one. (1,) where neither changes.
     """
     frequency, damping = source.number("frequency", grid.halves), source.number("damping", grid.halves)
-    numbers = np.broadcast_arrays(2 * np.pi * np.atleast_1d(frequency), np.atleast_1d(damping))
-    omega, ratio = (np.array(each, dtype=np.float64) for each in numbers)
-    return omega, ratio
+    both = np.broadcast_arrays(2 * np.pi * np.asarray(frequency), damping)
+    omega, ratios = (np.array(each, dtype=np.float64, ndmin=1) for each in both)
+    return omega, ratios
 
 
 @kernel("UniTuple(float64, 4)(float64, float64, float64)")

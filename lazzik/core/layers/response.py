@@ -150,8 +150,7 @@ class Pieces:
         (nodes − 1,) array
             As `of` gives it; (1,) where it does not change.
         """
-        value = of(self._middles)
-        return np.array(np.atleast_1d(value), dtype=np.float64)
+        return np.array(of(self._middles), dtype=np.float64, ndmin=1)
 
     @cached_property
     def _middles(self) -> Clock:
@@ -194,12 +193,12 @@ def nodes_for(clock: Clock, spring: Spring, loop: float | None) -> Clock:
     if loop is not None:
         inside = np.arange(math.ceil(loop * PER_FRAME)) / PER_FRAME
         return clock.at(clock.first + np.append(inside, loop))
-    start = clock.start
-    pace = float(np.ravel(spring.damping(start))[0]) * 2 * np.pi * float(np.ravel(spring.frequency(start))[0])
+    damping, frequency = (float(np.asarray(of(clock.start)).item()) for of in (spring.damping, spring.frequency))
+    pace = damping * 2 * np.pi * frequency
     seconds = min(FADED / pace, LONGEST) if pace > 0 else LONGEST
     # one of a few lengths, so that what stands in one air asks for the same moments
     before = math.ceil(2.0 ** math.ceil(math.log2(max(seconds, 1.0))) * clock.fps)
-    last = max(clock.first + 1, math.ceil(clock.frames.max(initial=float(clock.first))))
+    last = max(clock.first + 1, math.ceil(clock.latest))
     return _even(clock, clock.first - before, last)
 
 

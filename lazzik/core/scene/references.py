@@ -188,8 +188,14 @@ def acts(node: Node) -> bool:
 
 def fields_for(scene: Scene, home: str) -> tuple[Node, ...]:
     """The fields that what belongs to `home`, an object or a part of the scene, answers: those that act, on all that
-    stands in the air, and do not depend on it themselves."""
-    return tuple(node for node in scene.common_fields if acts(node) and home not in _needs(scene)[node.id])
+    stands in the air, and do not depend on it themselves. Kept in the scene, which never changes."""
+    kept: dict[str, tuple[Node, ...]] = scene.__dict__.setdefault("_fields_for", {})
+    fields = kept.get(home)
+    if fields is None:
+        needs = _needs(scene)
+        fields = tuple(node for node in scene.common_fields if acts(node) and home not in needs[node.id])
+        kept[home] = fields
+    return fields
 
 
 def _needs(scene: Scene) -> dict[str, frozenset[str]]:

@@ -71,7 +71,7 @@ def called(scene: Scene, node: Node, scope: Scope) -> str:
     force, name = beaufort(speed)
     if node.field.kind != "wind" or not force:
         return name if node.field.kind == "wind" else ""
-    first = scene.clock().at(np.array([float(scene.first)]))
+    first = scene.clock().start
     way = world_of(scene, node, first, scope)[0, :3, 0] * np.sign(speed)
     if np.hypot(way[0], way[2]) < 0.2 * np.linalg.norm(way):
         return f"{name}, {'upward' if way[1] > 0 else 'downward'}"
