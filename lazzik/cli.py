@@ -375,12 +375,12 @@ def prepare(
 ) -> None:
     """Compile what is compiled and keep it on disk, so that nothing waits for it later; in a data folder work out the
     particles of its scenes."""
-    from lazzik.core.kernels import KERNELS, compiled_now
-    from lazzik.web.ui.templating import compile_all
+    from lazzik.web.ui.templating import compile_templates
+    from lazzik.work.kernels import compile_all, every_kernel
 
-    every_kernel()
-    typer.echo(f"{len(KERNELS)} kernels are ready, {len(compiled_now())} of them compiled just now.")
-    typer.echo(f"{compile_all()} templates are ready.")
+    kernels = every_kernel()
+    typer.echo(f"{len(kernels)} kernels are ready, {compile_all(kernels)} of them compiled just now.")
+    typer.echo(f"{compile_templates()} templates are ready.")
     if data is not None:
         _prepare_scenes(data, demo)
 
@@ -404,17 +404,6 @@ def _prepare_scenes(data: Path, demo: bool) -> None:
                     made = simulated(Source(data, entry.id, entry.revision), node.id, Progress())
                     typer.echo(f"{entry.name}, {node.label}: {made} stretches of frames worked out.")
         store.close()
-
-
-def every_kernel() -> None:
-    """Know all kernels there are: those of every module of the core."""
-    import importlib
-    import pkgutil
-
-    import lazzik.core
-
-    for module in pkgutil.walk_packages(lazzik.core.__path__, "lazzik.core."):
-        importlib.import_module(module.name)
 
 
 @app.command()

@@ -44,10 +44,10 @@ class Kernel:
     @cached_property
     def _exact(self) -> bool:
         """Whether the compiler may not do its sums otherwise than Python: both give the same bits."""
-        return not self._options and all(kernel._exact for kernel in self._inner.values())
+        return not self._options and all(kernel._exact for kernel in self.calls.values())
 
     @property
-    def _inner(self) -> dict[str, Kernel]:
+    def calls(self) -> dict[str, Kernel]:
         """The kernels that it calls."""
         globals_ = self.py_func.__globals__
         used = {name: globals_.get(name) for name in self.py_func.__code__.co_names}
@@ -56,7 +56,7 @@ class Kernel:
     @cached_property
     def plain(self) -> FunctionType:
         """The function as it is written, calling others as they are written."""
-        return self._calling({name: kernel.plain for name, kernel in self._inner.items()})
+        return self._calling({name: kernel.plain for name, kernel in self.calls.items()})
 
     def _calling(self, inner: dict[str, Any]) -> FunctionType:
         """The function with something in place of the kernels that it calls."""
@@ -69,13 +69,19 @@ class Kernel:
             if self._ready is None:
                 numba = _compiler()
                 # the compiler knows its own functions only, so those that this one calls stand in for their kernels
-                function = self._calling({name: kernel.ready for name, kernel in self._inner.items()})
+                function = self._calling({name: kernel.ready for name, kernel in self.calls.items()})
                 compiled = numba.njit(
                     list(self._signatures), cache=True, nogil=True, error_model="numpy", **self._options
                 )
                 made = compiled(function)
                 self._ready = _quiet(function) if numba.config.DISABLE_JIT else made
             return self._ready
+
+    @property
+    def compiled_now(self) -> bool:
+        """Whether this process had to compile it, because the disk cache did not hold it."""
+        stats = getattr(self.ready, "stats", None)
+        return stats is not None and bool(sum(stats.cache_misses.values()))
 
 
 KERNELS: list[Kernel] = []
@@ -167,9 +173,3 @@ def _with_globals(function: FunctionType, globals_: dict[str, Any]) -> FunctionT
     copy.__qualname__, copy.__module__ = function.__qualname__, function.__module__
     copy.__doc__, copy.__kwdefaults__ = function.__doc__, function.__kwdefaults__
     return copy
-
-
-def compiled_now() -> list[str]:
-    """Names of the kernels that this process had to compile because the cache did not hold them."""
-    ready = [k for k in KERNELS if hasattr(k.ready, "stats")]
-    return [k.__name__ for k in ready if sum(k.ready.stats.cache_misses.values())]

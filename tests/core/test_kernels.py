@@ -2,21 +2,33 @@
 
 from __future__ import annotations
 
+import os
 import subprocess
 import sys
+import textwrap
+from pathlib import Path
 
 import numpy as np
 import pytest
 
-from lazzik.cli import every_kernel
 from lazzik.core.fitting.fitting import fit
 from lazzik.core.kernels import KERNELS
 from lazzik.core.layers.noise import REACH, octave_noise, shape_noise
+from lazzik.work.kernels import every_kernel
 
 EVERYTHING = (
-    "import lazzik.web.app, lazzik.work.tasks; from lazzik.cli import every_kernel;"
-    "from lazzik.core.kernels import KERNELS, compiled_now; every_kernel(); print(len(KERNELS), compiled_now())"
+    "import lazzik.web.app, lazzik.work.tasks; from lazzik.work.kernels import every_kernel; every = every_kernel();"
+    "print(len(every), [kernel.__name__ for kernel in every if kernel.compiled_now])"
 )
+
+SOME = """
+from lazzik.core.deformers.solid import noise_at, solid_noise
+from lazzik.core.hermite import fade_at
+from lazzik.core.layers.noise import lattice
+from lazzik.work.kernels import compile_all
+
+print(compile_all([solid_noise, noise_at, fade_at, lattice]))
+"""
 
 
 def test_nothing_compiles_at_start_up() -> None:
@@ -27,6 +39,18 @@ def test_nothing_compiles_at_start_up() -> None:
     count, compiled = done.stdout.split(" ", 1)
     assert int(count) == len(KERNELS) > 10
     assert compiled.strip() == "[]"
+
+
+def test_what_is_missing_is_compiled_by_several_processes_once_and_found_by_the_next(tmp_path: Path) -> None:
+    """Those that call others come after them, whatever order they are named in."""
+    script = tmp_path / "some.py"
+    script.write_text(f"if __name__ == '__main__':{textwrap.indent(SOME, '    ')}")
+    environment = os.environ | {"NUMBA_CACHE_DIR": str(tmp_path / "kept"), "PYTHONPATH": os.getcwd()}
+    counts = [
+        subprocess.run([sys.executable, script], capture_output=True, text=True, check=True, env=environment).stdout
+        for _ in range(2)
+    ]
+    assert counts == ["4\n", "0\n"]
 
 
 def test_kernels_have_fixed_signatures_so_that_no_request_compiles() -> None:
@@ -68,7 +92,7 @@ def test_what_the_compiler_may_sum_otherwise_never_runs_plain() -> None:
     assert len(free) > 8
     for kernel in KERNELS:
         if kernel in free:
-            assert kernel._options or any(inner in free for inner in kernel._inner.values())
+            assert kernel._options or any(inner in free for inner in kernel.calls.values())
         else:
             assert not kernel._options
 

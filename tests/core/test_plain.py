@@ -14,7 +14,6 @@ from typing import Any
 import numpy as np
 import pytest
 
-from lazzik.cli import every_kernel
 from lazzik.core.bake.baking import bakeable
 from lazzik.core.channel.channel import Channel, as_channel
 from lazzik.core.clock import Clock
@@ -39,6 +38,7 @@ from lazzik.core.simulate.cloth import ClothRun
 from lazzik.core.simulate.particles import Particles
 from lazzik.core.simulate.shell import shell_of
 from lazzik.core.simulate.swarm import SwarmRun
+from lazzik.work.kernels import every_kernel
 from tests.conftest import edited
 
 Numbers = list[np.ndarray[Any, np.dtype[np.float64]]]

@@ -49,7 +49,7 @@ def _environment() -> Environment:
 templates = Jinja2Templates(env=_environment())
 
 
-def compile_all() -> int:
+def compile_templates() -> int:
     """Compile every template and keep it so; how many there are."""
     names = templates.env.list_templates()
     for name in names:
