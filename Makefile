@@ -6,7 +6,7 @@ BIN = .venv/bin
 
 COVERED = 90
 
-.PHONY: demo setup setup-dev test test-slow busy coverage lint fuzz soak bench screenshots lock vendor clean
+.PHONY: demo setup setup-dev test test-slow busy coverage lint types style fuzz soak bench screenshots lock vendor clean
 
 # the first time the demo's snow is worked out too, so that the first sight of it needs no wait
 demo: setup
@@ -50,10 +50,16 @@ busy: setup-dev
 coverage: setup-dev
 	$(BIN)/python -m pytest -n 2 --dist loadfile tests/core tests/test_library.py --cov=lazzik.core --cov-report=term:skip-covered --cov-fail-under=$(COVERED) $(ARGS)
 
+# types take as long as all else together, on one core
 lint: setup-dev
+	@$(MAKE) --no-print-directory --jobs 2 types style
+
+types:
+	$(BIN)/mypy
+
+style:
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
-	$(BIN)/mypy
 	$(BIN)/lint-imports
 	$(BIN)/python -m tools.docstrings
 	npm run lint --silent
