@@ -18,7 +18,8 @@ from typing import Any
 import numpy as np
 import pytest
 
-from lazzik.cli import listening, main
+from lazzik.cli import main
+from lazzik.cli.serving import listening
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.evaluate.evaluator import evaluate
@@ -98,7 +99,7 @@ def test_sample_prints_a_table(file: Path, demo: Scene) -> None:
 def test_a_sample_needs_no_compiler(file: Path) -> None:
     """It takes longer to load than a number takes to evaluate."""
     script = (
-        "import sys; from lazzik import cli; cli.AT_ONCE = 1e9;"
+        "import sys; from lazzik import cli; cli.curves.AT_ONCE = 1e9;"
         f"cli.app(['sample', {str(file)!r}, {MAST!r}, '-o', {str(file) + '.csv'!r}], standalone_mode=False);"
         "print('numba' in sys.modules)"
     )

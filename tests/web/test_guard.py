@@ -6,7 +6,7 @@ import pytest
 from fastapi import FastAPI
 from starlette.testclient import TestClient
 
-from lazzik.cli import serve
+from lazzik.cli.serving import serve
 from tests.web.conftest import reviewed
 from tests.web.test_api import SET
 

@@ -16,33 +16,24 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Iterator
-from typing import Any, TypeVar
+from typing import Any
 
 from lazzik.core.channel.channel import Channel, as_channel, base_value, simplest
 from lazzik.core.channel.layer import Layer
-from lazzik.core.channel.scaling import moved_base, scaled
-from lazzik.core.document import Frozen
+from lazzik.core.channel.scaling import moved_base
 from lazzik.core.scene.address import with_number
 from lazzik.core.scene.differences import ABSENT, BASE, ORDER, Difference, differences, with_differences
-from lazzik.core.scene.node import CARRIED, Node, Position, Scale, channels_of
+from lazzik.core.scene.node import CARRIED, Node, Position, channels_of
 from lazzik.core.scene.object_recipe import ObjectRecipe
 from lazzik.core.scene.object_use import ObjectUse
 from lazzik.core.scene.renaming import copied, readdressed
-
-Part = TypeVar("Part", bound=Frozen)
+from lazzik.core.scene.sizing import WITH_SPEEDS, larger, sized, with_carriers_sized
 
 Parts = tuple[tuple[str, str], ...]
 """(place, id): 'rotation.z#gust' or 'deform.bend' of a recipe, and the id that it has where it is used."""
 
 TAKEN_WHOLE = ("aim", "field", "scatter", *CARRIED)
 """Parts of an object that come from a recipe as they are, and of which an object has one."""
-
-CARRIERS = ("field", "scatter", "emitter", "swarm")
-"""Parts whose lengths are measured in metres of the scene, whatever the object's scale."""
-
-METRES = frozenset({"m", "own"})
-WITH_SPEEDS = METRES | {"m/s", "own/s"}
-"""Units of what grows with an object; waves that run over it too, so that they take as long as before."""
 
 
 def laid(recipe: ObjectRecipe, use: ObjectUse, main: Node) -> tuple[Node, tuple[Node, ...]]:
@@ -64,7 +55,7 @@ def laid(recipe: ObjectRecipe, use: ObjectUse, main: Node) -> tuple[Node, tuple[
     if not there.visible:  # it is there for what is made of it
         whole["visible"] = False
     if whole:
-        main = _with_carriers_sized(main.replaced(**whole), use.inside)
+        main = with_carriers_sized(main.replaced(**whole), use.inside)
     others = tuple(_beside(recipe, node, use, main, names) for node in recipe.others if node.id in names)
     return main, others
 
@@ -123,19 +114,6 @@ def without_lost(node: Node, there: Collection[str]) -> Node:
     return node.replaced(**changes) if changes else node
 
 
-def sized(part: Part, factor: float, units: Collection[str] = METRES) -> Part:
-    """A part of the document with all its lengths so many times as large; those that are open stay so."""
-    if factor == 1.0:
-        return part
-    for path, number, quantity in channels_of(part):
-        if quantity.unit in units and (isinstance(number, Channel) or number != quantity.open_at):
-            larger = scaled(number, factor)
-            if not isinstance(larger, Channel):
-                larger = min(max(larger, quantity.low), quantity.high)
-            part = with_number(part, path.split("."), larger)
-    return part
-
-
 def _names(recipe: ObjectRecipe, use: ObjectUse, main: Node) -> dict[str, str]:
     return {recipe.main.id: main.id, **dict(use.objects)}
 
@@ -167,34 +145,18 @@ def _beside(recipe: ObjectRecipe, there: Node, use: ObjectUse, main: Node, names
     """One of the other objects: under what it hangs under, or beside the object that the recipe is on."""
     node = with_parts_called(copied(there, names), main.id, use.parts)
     node = node.replaced(id=names[there.id], parent=names.get(there.parent or "", main.parent), uses=())
-    node = _with_carriers_sized(node, use.inside if there.parent in names else use.outside)
+    node = with_carriers_sized(node, use.inside if there.parent in names else use.outside)
     if there.parent == recipe.main.id:
-        return _larger(node, use.inside)
+        return larger(node, use.inside)
     if there.parent in names:
         return node
-    node = _larger(node, use.outside)
+    node = larger(node, use.outside)
     by = {
         axis: base_value(getattr(main.position, axis)) - use.outside * base_value(getattr(recipe.main.position, axis))
         for axis in "xyz"
     }
     place = {axis: moved_base(getattr(node.position, axis), by[axis]) for axis in "xyz"}
     return node.replaced(position=Position(**place))
-
-
-def _larger(node: Node, factor: float) -> Node:
-    """An object so many times as large, and as far away."""
-    if factor == 1.0:
-        return node
-    position = {axis: scaled(getattr(node.position, axis), factor) for axis in "xyz"}
-    scale = {axis: scaled(getattr(node.scale, axis), factor) for axis in "xyz"}
-    return node.replaced(position=Position(**position), scale=Scale(**scale))
-
-
-def _with_carriers_sized(node: Node, factor: float) -> Node:
-    if factor == 1.0:
-        return node
-    parts = {name: sized(part, factor) for name in CARRIERS if (part := getattr(node, name)) is not None}
-    return node.replaced(**parts) if parts else node
 
 
 def _sized_layer(layer: Layer, path: str, use: ObjectUse, ids: dict[str, str]) -> Layer:

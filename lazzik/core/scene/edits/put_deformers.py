@@ -12,10 +12,10 @@ from lazzik.core.document import Finite, Slug
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.scene.edits.base import Edit
 from lazzik.core.scene.edits.dials import free_name
-from lazzik.core.scene.laying import WITH_SPEEDS, sized
 from lazzik.core.scene.node import MOST_DEFORMERS, Node
 from lazzik.core.scene.rest_pose import extent
 from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.sizing import WITH_SPEEDS, sized
 
 
 class PutDeformers(Edit):
