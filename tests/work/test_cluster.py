@@ -7,9 +7,11 @@ import subprocess
 import sys
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
+import httpx2
 import pytest
-from distributed import LocalCluster
+from distributed import Client, LocalCluster
 
 from lazzik.core.bake.baking import BakePlan, bake, bakeable
 from lazzik.core.errors import InvalidEdit
@@ -25,6 +27,7 @@ from lazzik.work.crew import WorkBroken
 from lazzik.work.deliveries import made_by_all
 from lazzik.work.files import delivered
 from lazzik.work.source import SceneText
+from tests.serving import Server
 from tests.work import chores
 
 
@@ -135,6 +138,31 @@ def test_the_command_line_sends_work_there(address: str, tmp_path: Path, few: Sc
         assert "keys on" in done.stdout
         made.append([(tmp_path / f"{name}.csv").read_bytes() for name in "ab"])
     assert made[0] == made[1]
+
+
+def test_a_server_sends_its_jobs_there(address: str, tmp_path: Path, few: Scene) -> None:
+    server = Server(tmp_path / "data", "--cluster", address, demo=False)
+    try:
+        with (
+            Client(address, set_as_default=False) as cluster,
+            httpx2.Client(base_url=server.url, timeout=300) as client,
+        ):
+            before = sum(cluster.run(_done).values())
+            file = {"file": ("few.json", scene_text(few))}
+            scene = client.post("/scenes/open", files=file).headers["location"].split("?")[0]
+            job = client.post(f"{scene}/deliver/csv", json={}).json()
+            with client.stream("GET", f"/jobs/{job['id']}/events") as events:
+                assert '"state": "done"' in "".join(events.iter_text())
+            made = client.get(f"/jobs/{job['id']}/result").content
+            assert sum(cluster.run(_done).values()) > before
+    finally:
+        server.kill()
+    assert made == format_for("x.csv").write(few)
+
+
+def _done(dask_worker: Any) -> int:
+    """How many tasks a worker has done."""
+    return int(dask_worker.state.executed_count)
 
 
 @pytest.mark.parametrize("ending", ["csv", "svg"])
