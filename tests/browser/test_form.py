@@ -44,8 +44,9 @@ def test_a_deformer_bends_at_once_and_a_coarse_mesh_is_mended(shaped: Studio) ->
 
 def test_a_knob_shows_the_shape_while_it_is_dragged_and_lands_once(shaped: Studio) -> None:
     page = shaped.page
+    rest = points(shaped)
     add(shaped, "taper", 1)
-    waits(shaped, points(shaped) * 0 + 9)
+    waits(shaped, rest)
     before = points(shaped)
     shaped.drag(shaped.knob("last").locator("input[type=range]"), 30, let_go=False)
     waits(shaped, before)
@@ -158,8 +159,9 @@ def test_frames_that_are_kept_play_without_asking_again(shaped: Studio) -> None:
 
 def test_a_shape_is_made_permanent_and_undone(shaped: Studio) -> None:
     page = shaped.page
+    rest = points(shaped)
     add(shaped, "bend", 1)
-    waits(shaped, points(shaped) * 0 + 9)
+    waits(shaped, rest)
     bent = points(shaped)
     page.click("[data-act=permanent]")
     shaped.lands(2)
