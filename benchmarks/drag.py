@@ -23,7 +23,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import reshaped
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.evaluate.transforms import transforms
-from lazzik.core.scene.address import Address, find
+from lazzik.core.scene.address import find_at
 from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.references import affected
@@ -84,7 +84,7 @@ def _server(scene: Scene, address: str, layer: str) -> str:
         now = Clock.over(after.fps, after.first, after.first, start=after.first)
         began = time.perf_counter()
         scope = Scope(after, Memo(behind=memo), [])
-        strata(find(after, Address.parse(address)).number, after.clock(4), scope.at(address.split("/")[0]))
+        strata(find_at(after, address).number, after.clock(4), scope.at(address.split("/")[0]))
         for node in reached:
             transforms(node, after.clock(), scope)
         for node in shaped:

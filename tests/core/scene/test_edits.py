@@ -19,7 +19,7 @@ from lazzik.core.evaluate.evaluator import evaluate, number_on
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.layers import BY_KIND
 from lazzik.core.layers.noise import Noise
-from lazzik.core.scene.address import Address, find
+from lazzik.core.scene.address import Address, find, find_at
 from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.scene import Scene
 from tests.conftest import edited
@@ -273,3 +273,14 @@ def test_a_key_put_by_hand_lies_on_the_curve_with_automatic_slopes(post: Scene) 
     curve = find(moved, Address.parse(at)).channel.curve(moved.fps)
     assert curve.slopes_in[1] == pytest.approx(curve.slopes_out[1])
     assert edited(more, {"do": "put-key", "address": at, "frame": 10}) == more
+
+
+def test_a_number_is_looked_up_once_in_each_state_of_a_scene(post: Scene) -> None:
+    at = "post/position.x"
+    place = find_at(post, at)
+    assert find_at(post, at) is place
+    changed = edited(post, {"do": "set", "address": at, "value": 2})
+    assert (place.number, find_at(changed, at).number) == (0.0, 2.0)
+    for _ in range(2):  # what is not there is not there the second time either
+        with pytest.raises(UnknownAddress):
+            find_at(post, "nobody/position.x")
