@@ -8,7 +8,7 @@ from lazzik.work.crew import Crew, hands_of, in_parts, tried
 from lazzik.work.tasks import made_pieces, pieces_of
 
 if TYPE_CHECKING:
-    from lazzik.core.formats.base import Format, Made
+    from lazzik.core.formats.base import Format, Made, PieceName
     from lazzik.core.progress import Progress
     from lazzik.work.source import Readable
 
@@ -17,7 +17,7 @@ def made_by_all(crew: Crew, source: Readable, chosen: Format, progress: Progress
     """What the pieces of a file come to; nothing where one would do them all. Raises as `Crew.run` does."""
     if crew.most < 2:
         return {}
-    pieces: list[str] = tried(crew, pieces_of, source, chosen, progress=progress.part(0.0, 0.05))
+    pieces: list[PieceName] = tried(crew, pieces_of, source, chosen, progress=progress.part(0.0, 0.05))
     if len(pieces) < 2:
         return {}
     share = progress.part(0.05, 1.0)

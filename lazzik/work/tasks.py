@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from lazzik.core.bake.baking import BakePlan
     from lazzik.core.bake.rebake import Redone
     from lazzik.core.evaluate.memo import Memo
-    from lazzik.core.formats.base import Format, Made, Written
+    from lazzik.core.formats.base import Format, Made, PieceName, Written
     from lazzik.core.formats.importer import Import
     from lazzik.core.formats.preview import Preview
     from lazzik.core.reading.together import Readings
@@ -142,14 +142,14 @@ def opened(folder: Path, path: Path, label: str, progress: Progress) -> str:
     return store_in(folder).create(scene, label).id
 
 
-def pieces_of(source: Readable, chosen: Format, progress: Progress) -> list[str]:
-    """Ids of objects whose part of a file can be made by itself."""
+def pieces_of(source: Readable, chosen: Format, progress: Progress) -> list[PieceName]:
+    """What of a file can be made by itself."""
     pieces = chosen.pieces(source.read())
     progress.hear()
     return pieces
 
 
-def made_pieces(source: Readable, pieces: Sequence[str], chosen: Format, progress: Progress) -> Made:
+def made_pieces(source: Readable, pieces: Sequence[PieceName], chosen: Format, progress: Progress) -> Made:
     """What some of them come to, while others make the others."""
     from lazzik.core.threads import alone
 

@@ -5,13 +5,21 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import Path
+from xml.etree import ElementTree
 
 import pytest
 
 from lazzik.core.bake.baking import BakePlan, bake, bakeable
+from lazzik.core.channel.channel import Channel
 from lazzik.core.errors import InvalidEdit, UnknownAddress
+from lazzik.core.formats import svg
 from lazzik.core.formats.registry import format_for
+from lazzik.core.formats.svg import AnimatedSvg
+from lazzik.core.geometry.primitives import Box
+from lazzik.core.layers.follow import Follow
+from lazzik.core.layers.noise import Noise
 from lazzik.core.progress import UNHEARD, Progress, Stopped
+from lazzik.core.scene.node import Node, Position
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import scene_text
 from lazzik.work.bakes import baked_by_all
@@ -20,6 +28,7 @@ from lazzik.work.crew import LEAST, blocks_of, hands_of
 from lazzik.work.deliveries import made_by_all
 from lazzik.work.pool import Workers
 from lazzik.work.source import SceneText, StoredFile
+from tests.conftest import turned
 from tests.work.chores import copied, pieces
 
 
@@ -99,6 +108,33 @@ def test_a_delivery_in_pieces_is_the_delivery_of_one_piece(
     assert chosen.deliver(few, UNHEARD, made=made) == whole
     # what is given is what is taken: without some of it, the rest is made
     assert chosen.deliver(few, UNHEARD, made=dict([*made.items()][::2])) == whole
+
+
+def test_the_pictures_of_one_object_are_drawn_by_several(
+    tmp_path: Path, crew: Workers, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What has memory too: the cut goes through a spring that swings on."""
+    sway = Noise(kind="noise", id="gust", label="Gust", amplitude=40.0)
+    spring = Follow(kind="follow", id="spring", label="Spring", frequency=1.1, damping=0.2)
+    swings = turned(Channel(layers=(sway, spring)), last=150)
+    rod = Box(kind="box", width=0.2, height=2.0, depth=0.2)
+    board = Node(id="board", label="Board", shape=rod, position=Position(x=2.0))
+    scene = swings.replaced(nodes=(swings.nodes[0].replaced(shape=rod), board))
+    chosen = AnimatedSvg(view="front", every=1)
+    assert [piece.node for piece in chosen.pieces(scene)] == ["post"] * 5 + ["board"]
+    (file := tmp_path / "scene.json").write_text(scene_text(scene))
+    made = made_by_all(crew, StoredFile(file), chosen, UNHEARD)
+    assert set(made) == set(chosen.pieces(scene))
+    whole = chosen.write(scene)
+    assert chosen.deliver(scene, made=made).content == whole
+    post, still = ElementTree.fromstring(whole).iter("{http://www.w3.org/2000/svg}path")
+    assert {post.get("id"), still.get("id")} == {"post", "board"}
+    pictures = [animate.get("values", "").split(";") for animate in (*post, *still) if animate.tag.endswith("animate")]
+    assert [len(values) for values in pictures] == [151]
+    assert len(set(pictures[0])) > 140
+    monkeypatch.setattr(svg, "IN_A_PIECE", 1000)
+    assert len(chosen.pieces(scene)) == 2
+    assert chosen.write(scene) == whole
 
 
 def test_what_has_no_pieces_or_only_one_who_works_is_made_whole(tmp_path: Path, crew: Workers, demo: Scene) -> None:

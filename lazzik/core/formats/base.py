@@ -12,8 +12,11 @@ from lazzik.core.evaluate.memo import Memo
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.scene import Scene
 
-Made = Mapping[str, Any]
-"""What pieces of a file came to, by the ids of their objects."""
+PieceName = Any
+"""What tells pieces of a file apart: ids of objects, or what a kind says. It can be hashed, and sent."""
+
+Made = Mapping[PieceName, Any]
+"""What pieces of a file came to."""
 
 NOTHING: Made = MappingProxyType({})
 
@@ -71,12 +74,12 @@ class Format(Frozen):
         """Several states in one file; the first alone, unless the kind takes several."""
         return self.deliver(states[0].scene, progress, memo, made)
 
-    def pieces(self, scene: Scene) -> list[str]:
-        """Ids of objects whose part of the file can be made by itself, whoever makes it, those that take longest first.
-        None, unless the kind says so."""
+    def pieces(self, scene: Scene) -> list[PieceName]:
+        """What of the file can be made by itself, whoever makes it: what takes longest first. Nothing, unless the kind
+        says so."""
         return []
 
-    def make(self, scene: Scene, pieces: Sequence[str], progress: Progress, memo: Memo | None = None) -> Made:
+    def make(self, scene: Scene, pieces: Sequence[PieceName], progress: Progress, memo: Memo | None = None) -> Made:
         """What some of the pieces come to, for `deliver`. It is sent between processes. Raises Stopped."""
         return NOTHING
 

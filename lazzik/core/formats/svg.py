@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from html import escape
+from itertools import groupby
 from typing import Annotated, ClassVar, Literal, NamedTuple
 
 import numpy as np
@@ -22,20 +23,23 @@ from lazzik.core.document import Quantity
 from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.shapes import shapes_over_time
-from lazzik.core.evaluate.transforms import world
+from lazzik.core.evaluate.shapes import hangs_as_cloth, shapes_over_time, surface_moves
+from lazzik.core.evaluate.transforms import moves, world
 from lazzik.core.formats.base import NOTHING, Format, Made, Written
 from lazzik.core.formats.silhouette import NEAR, Silhouette
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.node import Look, Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.simulate.draped import surface_seen
-from lazzik.core.types import Points
+from lazzik.core.types import Points, Samples
 
 View = Literal["camera", "front", "side", "top"]
 
 MARGIN = 0.06
 """Part of the picture's width and height that is left free around the scene in the views without a camera."""
+
+IN_A_PIECE = 32
+"""Pictures of an object that are drawn together at most."""
 
 AXES: dict[str, NDArray[np.float64]] = {
     "front": np.array([[1.0, 0, 0], [0, 1, 0], [0, 0, 1]]),
@@ -74,12 +78,15 @@ class AnimatedSvg(Format):
     ) -> Written:
         """The document as UTF-8."""
         scene, shown = self._shown(scene, memo)
-        missing = [node.id for node in shown if node.id not in made]
-        drawn = {**made, **self._drawn(scene, missing, progress, memo)}
+        parts = self._parts(scene, shown)
+        outlines = {**made, **self._drawn(scene, [part for part in parts if part not in made], progress, memo)}
+        drawn = {
+            slug: _joined([outlines[part] for part in own]) for slug, own in groupby(parts, key=lambda part: part.node)
+        }
         order = sorted(shown, key=lambda node: -drawn[node.id].distance)
         seconds = (scene.last - scene.first + 1) / scene.fps
         scope = Scope(scene, memo, [])
-        body = "\n".join(_path(node, drawn[node.id].pictures, seconds, scope, scene) for node in order)
+        body = "\n".join(_path(node, drawn[node.id].paths, seconds, scope, scene) for node in order)
         head = (
             f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {self.width} {self.height}" width="{self.width}" '
             f'height="{self.height}">\n<title>{escape(scene.name)}</title>\n'
@@ -87,12 +94,12 @@ class AnimatedSvg(Format):
         )
         return Written(f"{head}{body}\n</g>\n</svg>\n".encode())
 
-    def pieces(self, scene: Scene) -> list[str]:
-        """Objects that are seen."""
+    def pieces(self, scene: Scene) -> list[Pictures]:
+        """Objects that are seen, those of which pictures may differ some pictures at a time."""
         scene, shown = self._shown(scene, None)
-        return [node.id for node in sorted(shown, key=lambda node: not shapes_over_time(scene, node))]
+        return self._parts(scene, sorted(shown, key=lambda node: not shapes_over_time(scene, node)))
 
-    def make(self, scene: Scene, pieces: Sequence[str], progress: Progress, memo: Memo | None = None) -> Made:
+    def make(self, scene: Scene, pieces: Sequence[Pictures], progress: Progress, memo: Memo | None = None) -> Made:
         """The outlines of some of them."""
         scene, _ = self._shown(scene, memo)
         return self._drawn(scene, pieces, progress, memo)
@@ -102,17 +109,46 @@ class AnimatedSvg(Format):
         scene = with_objects(scene, self.copies, Scope(scene, memo, []))
         return scene, [node for node in scene.nodes if node.shape is not None and node.visible]
 
-    def _drawn(self, scene: Scene, ids: Sequence[str], progress: Progress, memo: Memo | None) -> dict[str, Outlines]:
-        clock = Clock(scene.fps, scene.first, np.arange(scene.first, scene.last + 1, self.every, dtype=np.float64))
+    def _frames(self, scene: Scene) -> Samples:
+        """(pictures,) the frames that are drawn."""
+        return np.arange(scene.first, scene.last + 1, self.every, dtype=np.float64)
+
+    def _camera(self, scene: Scene) -> Node | None:
+        """The camera that it is seen from, if it is."""
+        return next((node for node in scene.nodes if node.camera is not None), None) if self.view == "camera" else None
+
+    def _parts(self, scene: Scene, shown: Sequence[Node]) -> list[Pictures]:
+        """The pictures of some objects, cut in time where they may differ. Those of cloth are not: whoever has no run
+        of it at hand works it out from the first frame, so the second part would take as long as both."""
+        count, camera = len(self._frames(scene)), self._camera(scene)
+        roams = camera is not None and any(moves(scene, part) for part in scene.lineage(camera))
+        out = []
+        for node in shown:
+            differ = roams or surface_moves(scene, node) or any(moves(scene, part) for part in scene.lineage(node))
+            most = IN_A_PIECE if differ and not hangs_as_cloth(node) else count
+            out += [Pictures(node.id, start, min(start + most, count)) for start in range(0, count, most)]
+        return out
+
+    def _drawn(
+        self, scene: Scene, parts: Sequence[Pictures], progress: Progress, memo: Memo | None
+    ) -> dict[Pictures, Outlines]:
+        clock = Clock(scene.fps, scene.first, self._frames(scene))
         scope = Scope(scene, memo, [])
         eye = self._eye(scene, clock, scope)
-        nodes = [scene.node(slug) for slug in ids]
-        shown = progress.over(nodes, lambda node: node.label)
-        return {node.id: _outlines(scene, node, clock, scope, eye) for node in shown}
+        out: dict[Pictures, Outlines] = {}
+        for slug, own in groupby(parts, key=lambda part: part.node):
+            node = scene.node(slug)
+            assert node.shape is not None
+            silhouette = Silhouette(node.shape.mesh(scene.assets))
+            for part in own:
+                progress.report(len(out) / len(parts), node.label)
+                now = clock.at(clock.frames[part.start : part.end])
+                out[part] = _outlines(scene, node, now, scope, eye.between(part.start, part.end), silhouette)
+        return out
 
     def _eye(self, scene: Scene, clock: Clock, scope: Scope) -> Eye:
-        camera = next((node for node in scene.nodes if node.camera is not None), None)
-        if self.view == "camera" and camera is not None and camera.camera is not None:
+        camera = self._camera(scene)
+        if camera is not None and camera.camera is not None:
             view = np.broadcast_to(
                 np.asarray(value_of(camera.camera, "view", clock, scope.at(camera.id))), clock.frames.shape
             )
@@ -142,6 +178,10 @@ class Eye:
         self.matrices, self.scale, self.x, self.y, self.perspective = matrices, scale, x, y, perspective
         self.still = bool(np.all(matrices == matrices[0]) and np.all(scale == scale[0]))
 
+    def between(self, start: int, end: int) -> Eye:
+        """The same at some of the moments alone, which follow one another."""
+        return Eye(self.matrices[start:end], self.scale[start:end], self.x, self.y, self.perspective)
+
     def seen(self, points: Points, index: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """((n, 2) pixels, right and down, (n,) metres before the viewer).
 
@@ -162,33 +202,46 @@ class Eye:
         return np.column_stack([self.x + flat[:, 0], self.y - flat[:, 1]]), depth
 
 
+class Pictures(NamedTuple):
+    """Those of an object's pictures that are drawn together: from the one at `start` until before that at `end`."""
+
+    node: str
+    start: int
+    end: int
+
+
 class Outlines(NamedTuple):
-    """What is drawn of an object."""
+    """What is drawn of an object in some pictures that follow one another."""
 
-    pictures: list[str]
-    """The `d` of its path at every moment, or once, if it stands still."""
+    paths: list[str]
+    """The `d` of its path in each of them."""
     distance: float
-    """How far it is at the first."""
+    """How far it is in the first."""
 
 
-def _outlines(scene: Scene, node: Node, clock: Clock, scope: Scope, eye: Eye) -> Outlines:
+def _joined(parts: Sequence[Outlines]) -> Outlines:
+    """Parts that follow one another as one; of what looks the same throughout, a single picture."""
+    paths = [path for part in parts for path in part.paths]
+    return Outlines(paths[:1] if all(path == paths[0] for path in paths) else paths, parts[0].distance)
+
+
+def _outlines(scene: Scene, node: Node, clock: Clock, scope: Scope, eye: Eye, silhouette: Silhouette) -> Outlines:
     assert node.shape is not None
-    mesh = node.shape.mesh(scene.assets)
     motion = surface_seen(scene, node, clock, scope) if shapes_over_time(scene, node) else None
     places = world(scene, node, clock, scope)
     still = eye.still and bool(np.all(places == places[0])) and (motion is None or motion.still)
-    silhouette, out, distance = Silhouette(mesh), [], 0.0
+    paths, distance = [], 0.0
     moments = 1 if still else len(clock.frames)
     moving = motion.each(0, moments) if motion is not None and not motion.still else None
-    first = motion.points(0) if motion is not None and motion.still else mesh.points
+    first = motion.points(0) if motion is not None and motion.still else node.shape.mesh(scene.assets).points
     for index in range(moments):
         points = first if moving is None else next(moving)[1]
         placed = points @ places[index][:3, :3].T + places[index][:3, 3]
         flat, depth = eye.seen(placed, index)
         if index == 0:
             distance = float(depth.mean())
-        out.append(silhouette.path(flat, depth if eye.perspective else None))
-    return Outlines(out, distance)
+        paths.append(silhouette.path(flat, depth if eye.perspective else None))
+    return Outlines(paths * (len(clock.frames) if still else 1), distance)
 
 
 def _corners(scene: Scene, node: Node, clock: Clock, scope: Scope) -> Points:
@@ -202,15 +255,15 @@ def _corners(scene: Scene, node: Node, clock: Clock, scope: Scope) -> Points:
     return moved.reshape(-1, 3)
 
 
-def _path(node: Node, pictures: list[str], seconds: float, scope: Scope, scene: Scene) -> str:
+def _path(node: Node, paths: list[str], seconds: float, scope: Scope, scene: Scene) -> str:
     look = node.look or Look()
     now = Clock.over(scene.fps, scene.first, scene.first)
     parts = [float(np.ravel(value_of(look.color, name, now, scope.at(node.id)))[0]) for name in "rgb"]
     code = "".join(f"{round(255 * part):02X}" for part in parts)
-    head = f'<path id="{node.id}" fill="#{code}" d="{pictures[0]}"><title>{escape(node.label)}</title>'
-    if len(pictures) == 1:
+    head = f'<path id="{node.id}" fill="#{code}" d="{paths[0]}"><title>{escape(node.label)}</title>'
+    if len(paths) == 1:
         return f"{head}</path>"
-    values = ";".join(pictures)
+    values = ";".join(paths)
     return (
         f'{head}<animate attributeName="d" dur="{seconds:.6g}s" repeatCount="indefinite" calcMode="discrete" '
         f'values="{values}"/></path>'
