@@ -142,7 +142,7 @@ def curve_through(keys: tuple[Key, ...], fps: float, before: Beyond = "hold", af
     values = np.array([k.value for k in keys])
     arrives, leaves = [k.slope_in for k in keys], [k.slope_out for k in keys]
     go = np.array([GO_CODES[k.go] for k in keys], dtype=np.float64)
-    if all(isinstance(slope, float) for slope in arrives) and all(isinstance(slope, float) for slope in leaves):
+    if {*map(type, arrives), *map(type, leaves)} == {float}:
         slopes_in, slopes_out = np.array(arrives, dtype=np.float64), np.array(leaves, dtype=np.float64)
         return Curve(frames, values, slopes_in, slopes_out, go, before, after)
     automatic = automatic_slopes(frames / fps, values, before, after)

@@ -1,8 +1,7 @@
 """As few keys as possible on a smooth stretch: seed, re-solve, prune.
 
 1. Seed with the longest cubics at a fraction of the tolerance (`minimax.longest_cubic`).
-2. Solve all values and slopes together: a banded least-squares problem in the Hermite basis, re-weighted by the error
-   (C. L. Lawson, 1961) so that the largest error falls.
+2. Solve all values and slopes together, so that the largest error is as small as can be (`chebyshev`).
 3. Where a segment still misses, put a key midway and solve its neighbourhood again.
 4. Take out every key whose neighbourhood can do without it.
 5. Put one key in the place of two neighbours where that can do.
@@ -14,7 +13,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from lazzik.core.fitting.least_squares import segment_error, solve
+from lazzik.core.fitting.chebyshev import solve
+from lazzik.core.fitting.joined_cubics import segment_error
 from lazzik.core.fitting.minimax import PER_FRAME, cubic_fits, longest_cubic
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Places, Samples
@@ -28,9 +28,6 @@ OTHER = 0.35
 
 WORTH = 1.4
 """How many times more keys than any chain of cubics needs make it worth to try other seeds."""
-
-ROUNDS = 12
-"""Re-weightings of one solve."""
 
 REACH = 3
 """Keys on either side that are solved anew when one is put in or taken out."""
@@ -90,7 +87,7 @@ def seed_and_mend(
         slopes[0] = slope_a
     if last:
         slopes[count - 1] = slope_b
-    worst = solve(y, keys, 0, count - 1, values, slopes, first, last, tolerance, ROUNDS)
+    worst = solve(y, keys, 0, count - 1, values, slopes, first, last, tolerance)
     while worst > tolerance:
         put = 0
         s = 0
@@ -108,7 +105,7 @@ def seed_and_mend(
                     put += 1
                     lo, hi = max(0, s + 1 - REACH), min(count - 1, s + 1 + REACH)
                     first, last = lo > 0 or not np.isnan(slope_a), hi < count - 1 or not np.isnan(slope_b)
-                    solve(y, keys, lo, hi, values, slopes, first, last, tolerance, ROUNDS)
+                    solve(y, keys, lo, hi, values, slopes, first, last, tolerance)
                     s += 1
             s += 1
         worst = 0.0
@@ -179,7 +176,7 @@ def prune(
             take_out(keys, values, slopes, k, count)
             lo, hi = max(0, k - REACH), min(count - 2, k - 1 + REACH)
             first, last = lo > 0 or not np.isnan(slope_a), hi < count - 2 or not np.isnan(slope_b)
-            if solve(y, keys, lo, hi, values, slopes, first, last, tolerance, ROUNDS) <= tolerance:
+            if solve(y, keys, lo, hi, values, slopes, first, last, tolerance) <= tolerance:
                 count -= 1
                 removed = True
                 fresh[k:count] = fresh[k + 1 : count + 1].copy()
@@ -262,7 +259,7 @@ def merge_pairs(
         take_out(keys, values, slopes, k + 1, count)
         lo, hi = max(0, k - REACH), min(count - 2, k + REACH)
         first, last = lo > 0 or not np.isnan(slope_a), hi < count - 2 or not np.isnan(slope_b)
-        if solve(y, keys, lo, hi, values, slopes, first, last, tolerance, ROUNDS) <= tolerance:
+        if solve(y, keys, lo, hi, values, slopes, first, last, tolerance) <= tolerance:
             count -= 1
             k = max(1, k - 2)
         else:

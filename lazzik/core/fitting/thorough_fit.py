@@ -4,9 +4,9 @@ From the better of a few seeds (see `smooth_fit`), every run of w keys between t
 
 1. The t-th new key lies between the place that t longest cubics reach from the key before the run, and the one from
    which longest cubics lead back from the key after it. Where these cross, no keys will do, and most runs end here.
-2. The keys begin halfway. All values and slopes of the neighbourhood are solved; a segment that misses is made shorter,
-   at the side where the next one has more room, by as much as its error tells (it grows with the fourth power of the
-   span), and the neighbourhood is solved again, a few times.
+2. The keys begin halfway. All values and slopes of the neighbourhood are solved. Where it misses, the solver tells how
+   the error changes with the place of each key, those beside the run too (see `chebyshev`): all go down that slope, as
+   far as it promises what is needed, and it is solved again, a few times.
 
 Runs of 2 to LONGEST keys are gone through until none can do with fewer. Slopes are per sample.
 """
@@ -15,8 +15,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from lazzik.core.fitting.least_squares import segment_error, solve
-from lazzik.core.fitting.minimax import PER_FRAME, cubic_fits
+from lazzik.core.fitting.chebyshev import solve_or_tell
+from lazzik.core.fitting.minimax import PER_FRAME, cubic_fits, farthest
 from lazzik.core.fitting.smooth_fit import from_seed, take_out
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Places, Samples
@@ -25,7 +25,7 @@ SEEDS = np.array([0.5, 0.35, 0.65, 0.8, 0.42])
 """Parts of the tolerance at which seeds are laid."""
 
 REACH = 3
-"""Keys on either side of a run that are solved with it."""
+"""Keys on either side of a run that are solved and moved with it."""
 
 LONGEST = 4
 """Keys in a run at most."""
@@ -36,8 +36,18 @@ TRIES = 8
 WORTH = 1.15
 """How many times the keys of the best outcome a seed may have, and still be worth the time."""
 
-ROUNDS = 20
-"""Re-weightings of one solve."""
+HOPE = 2.0
+"""How many tolerances the smallest largest error may be, and still be worth moving keys for."""
+
+CLOSE = 1.0
+"""How near the bound and the largest error are, in tolerances, when it is told which way keys should go: nearer costs
+twice as much, and helps no more."""
+
+MORE = 1.4
+"""How many times further keys go than the slope of the error promises to be enough: it flattens out."""
+
+LEAST = 0.2
+"""Steps that did not help are halved; below this part nothing is tried any more."""
 
 
 @kernel("void(float64[::1], int64, int64, float64, int64[::1], int64[::1])")
@@ -126,14 +136,15 @@ def evened_out(
     low: Places,
     high: Places,
 ) -> bool:
-    """Move the `run` keys from `first` on within their rooms until all segments about them hold. Whether they do.
+    """Move the `run` keys from `first` on within their rooms, and those about them, until all segments hold. Whether
+    they do.
 
     Parameters
     ----------
     y : (n,) array
         Samples, in any unit.
     keys : (keys,) array
-        Places of samples, rising; those of the run are moved.
+        Places of samples, rising; those of the run and about it are moved.
     values, slopes : (keys,) arrays
         In the unit of y, and per sample; filled about the run.
     low, high : (run or more,) arrays
@@ -145,40 +156,34 @@ def evened_out(
     """
     lo, hi = max(0, first - REACH), min(count - 1, first + run - 1 + REACH)
     hold_first, hold_last = lo > 0 or slope_a_given, hi < count - 1 or slope_b_given
-    before = np.inf
+    told, pulls = np.empty(hi - lo + 1), np.zeros(hi - lo + 1)
+    best, kept, part = np.inf, keys[lo : hi + 1].copy(), 1.0
     for _ in range(TRIES):
-        worst = solve(y, keys, lo, hi, values, slopes, hold_first, hold_last, tolerance, ROUNDS)
+        told[:] = 0.0
+        worst = solve_or_tell(y, keys, lo, hi, values, slopes, hold_first, hold_last, tolerance, HOPE, CLOSE, told)
         if worst <= tolerance:
             return True
-        if worst > 6.0 * tolerance or worst > 1.5 * before:
+        if worst < best:
+            best, kept[:], pulls[:] = worst, keys[lo : hi + 1], told
+        else:
+            part *= 0.5
+        steepest = farthest(pulls)
+        if steepest == 0.0 or part < LEAST:
             return False
-        before = min(before, worst)
+        down = part * MORE * (best - tolerance) / (np.sum(pulls * pulls) * PER_FRAME)
         moved = False
-        largest, at = 0.0, first - 1
-        for s in range(first - 1, first + run):
-            error = segment_error(y, keys, s, values, slopes)
-            if error > largest:
-                largest, at = error, s
-        if largest <= tolerance:  # what misses lies beside the run
-            return False
-        frames = (keys[at + 1] - keys[at]) / PER_FRAME
-        step = max(1, int(round(0.5 * frames * (1.0 - (tolerance / largest) ** 0.25)))) * PER_FRAME
-        left = segment_error(y, keys, at - 1, values, slopes) if at > first - 1 else np.inf
-        right = segment_error(y, keys, at + 1, values, slopes) if at < first + run - 1 else np.inf
-        for turn in range(2):
-            from_left = (left <= right) == (turn == 0)
-            if from_left and at > first - 1:
-                k = at
-                place = min(keys[k] + step, high[k - first], keys[k + 1] - PER_FRAME)
-                if place > keys[k]:
-                    keys[k], values[k], moved = place, y[place], True
-            elif not from_left and at < first + run - 1:
-                k = at + 1
-                place = max(keys[k] - step, low[k - first], keys[k - 1] + PER_FRAME)
-                if place < keys[k]:
-                    keys[k], values[k], moved = place, y[place], True
-            if moved:
-                break
+        for j in range(1, hi - lo):
+            k = lo + j
+            frames = -int(round(down * pulls[j]))
+            if frames == 0 and abs(pulls[j]) == steepest:
+                frames = -1 if pulls[j] > 0.0 else 1
+            least, most = keys[k - 1] + PER_FRAME, kept[j + 1] - PER_FRAME
+            if first <= k < first + run:
+                least, most = max(least, low[k - first]), min(most, high[k - first])
+            keys[k] = kept[j]
+            if frames != 0 and least <= most:
+                keys[k] = max(least, min(most, (kept[j] // PER_FRAME + frames) * PER_FRAME))
+            moved = moved or keys[k] != kept[j]
         if not moved:
             return False
     return False
@@ -256,7 +261,7 @@ def shorten_runs(
                 count -= 1
                 shorter = True
                 moment += 1
-                for i in range(k, k + run - 1):
+                for i in range(max(1, k - REACH), min(count - 1, k + run - 1 + REACH)):
                     changed[keys[i] - start] = moment
                 k = max(1, k - run)
             else:

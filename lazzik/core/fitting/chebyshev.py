@@ -1,0 +1,285 @@
+"""Values and slopes of given keys whose largest error is as small as can be: the linear programme of Chebyshev
+approximation,
+
+    min t,   −t ≤ r ≤ t,   r = A·u − y
+
+solved by a primal-dual interior point method (S. J. Wright, 'Primal-dual interior-point methods', SIAM 1997, ch. 5).
+
+With slacks s± = t ∓ r and multipliers λ± ≥ 0 of the bounds, an optimum has Aᵀ(λ⁺ − λ⁻) = 0, Σ(λ⁺ + λ⁻) = 1 and no
+λ± s± but zero. Newton's step toward λ± s± = τ is, with W = λ⁺/s⁺ + λ⁻/s⁻, g = λ⁺/s⁺ − λ⁻/s⁻ and h = τ/s⁺ − τ/s⁻,
+
+    | AᵀWA   −Aᵀg | |du|   | −Aᵀh               |
+    | −gᵀA     ΣW | |dt| = | Σ(τ/s⁺ + τ/s⁻) − 1 |
+
+a banded system with one row more. The least squares that it begins with leave Aᵀr = 0, so λ⁺ − λ⁻ in proportion to r
+fits from the first step on, and Σ(λ⁺ − λ⁻) r never exceeds the smallest largest error: most questions whether a
+tolerance can be met end after a few steps, with an answer that meets it or with a bound above it.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lazzik.core.fitting.joined_cubics import HERMITE, cholesky, fix, gather, joined, moments, powers
+from lazzik.core.fitting.minimax import farthest
+from lazzik.core.kernels import kernel
+from lazzik.core.types import Places, Samples
+
+STEPS = 30
+"""Steps of one solve at most; few take ten."""
+
+TOWARD = 0.1
+"""τ of a step, as a part of the mean λ± s±."""
+
+SHORT = 0.95
+"""Part of the way to the nearest bound that a step goes."""
+
+
+@kernel(
+    "UniTuple(float64, 2)(float64[::1], float64[::1], float64[::1], float64, float64, float64[::1], float64[::1], "
+    "float64[::1])",
+    regroup=True,
+)
+def _newton(
+    r: Samples, above: Samples, below: Samples, t: float, tau: float, weights: Samples, g: Samples, h: Samples
+) -> tuple[float, float]:
+    """Fill W, g and h (samples,); Σ(τ/s⁺ + τ/s⁻) and ΣW."""
+    pushed, total = 0.0, 0.0
+    for i in range(r.shape[0]):
+        a, b = 1.0 / (t - r[i]), 1.0 / (t + r[i])
+        p, q = above[i] * a, below[i] * b
+        weights[i], g[i], h[i] = p + q, p - q, tau * (a - b)
+        pushed += tau * (a + b)
+        total += p + q
+    return pushed, total
+
+
+@kernel(
+    "UniTuple(float64, 2)(float64[::1], float64[::1], float64[::1], float64[::1], float64, float64, float64)",
+    regroup=True,
+)
+def _nearest(
+    r: Samples, dr: Samples, above: Samples, below: Samples, t: float, dt: float, tau: float
+) -> tuple[float, float]:
+    """How many whole steps come to the nearest bound of a slack, and of a multiplier, as 1 over their number."""
+    slack, multiplier = 0.0, 0.0
+    for i in range(r.shape[0]):
+        a, b = 1.0 / (t - r[i]), 1.0 / (t + r[i])
+        x, z = (dr[i] - dt) * a, (-dr[i] - dt) * b
+        slack = max(slack, max(x, z))
+        multiplier = max(multiplier, max(1.0 - tau * a / above[i] - x, 1.0 - tau * b / below[i] - z))
+    return slack, multiplier
+
+
+@kernel(
+    "UniTuple(float64, 3)(float64[::1], float64[::1], float64[::1], float64[::1], float64, float64, float64, float64, "
+    "float64)",
+    regroup=True,
+)
+def _go(
+    r: Samples, dr: Samples, above: Samples, below: Samples, t: float, dt: float, tau: float, far: float, dual: float
+) -> tuple[float, float, float]:
+    """Go a part of the step, `far` of errors and t and `dual` of multipliers: Σ(λ⁺ − λ⁻) r, Σ λ± s± and Σ λ± then."""
+    bound, gap, total = 0.0, 0.0, 0.0
+    for i in range(r.shape[0]):
+        a, b = 1.0 / (t - r[i]), 1.0 / (t + r[i])
+        p = above[i] + dual * (tau * a - above[i] - above[i] * a * (dt - dr[i]))
+        q = below[i] + dual * (tau * b - below[i] - below[i] * b * (dt + dr[i]))
+        x = r[i] + far * dr[i]
+        bound += (p - q) * x
+        gap += p * (t + far * dt - x) + q * (t + far * dt + x)
+        total += p + q
+        above[i], below[i], r[i] = p, q, x
+    return bound, gap, total
+
+
+@kernel("UniTuple(float64, 2)(float64[::1])", regroup=True)
+def _sizes(r: Samples) -> tuple[float, float]:
+    """Σ|r| and Σr²."""
+    size, squares = 0.0, 0.0
+    for i in range(r.shape[0]):
+        size += abs(r[i])
+        squares += r[i] * r[i]
+    return size, squares
+
+
+@kernel(
+    "UniTuple(float64, 2)(int64[::1], int64, int64, boolean, boolean, float64[::1], float64[::1], float64[::1], "
+    "float64[:, ::1], float64[::1], float64[::1])"
+)
+def _solve_system(
+    keys: Places, lo: int, hi: int, hold_first: bool, hold_last: bool, weights: Samples, g: Samples, h: Samples,
+    band: Samples, of_g: Samples, of_h: Samples,
+) -> tuple[float, float]:  # fmt: skip
+    """Fill the right sides with (AᵀWA)⁻¹Aᵀg and (AᵀWA)⁻¹Aᵀh, zero for what is held; (Aᵀg)ᵀ times either."""
+    gather(keys, lo, hi, weights, g, h, band, of_g, of_h)
+    last = of_g.shape[0] - 1
+    fix(band, of_g, of_h, 0)
+    fix(band, of_g, of_h, last - 1)
+    if hold_first:
+        fix(band, of_g, of_h, 1)
+    if hold_last:
+        fix(band, of_g, of_h, last)
+    right = of_g.copy()
+    cholesky(band, of_g, of_h)
+    first, second = 0.0, 0.0
+    for i in range(last + 1):
+        first += right[i] * of_g[i]
+        second += right[i] * of_h[i]
+    return first, second
+
+
+@kernel("void(int64[::1], int64, int64, float64[::1], float64[::1], float64[::1], float64[::1])")
+def _pulls(keys: Places, lo: int, hi: int, values: Samples, slopes: Samples, net: Samples, pulls: Samples) -> None:
+    """How the smallest largest error changes with the place of each key between lo and hi.
+
+    A key that moves by δ along the cubic after it leaves that one as it is; the one before it has to arrive with
+    another slope, κδ, where κ is by how much the second derivative leaps at the key. At an optimum the multipliers
+    weigh what any change does to the error: dt/dδ = κ Σ (λ⁺ − λ⁻) of the basis of that slope, over the segment before
+    the key.
+    """
+    start = keys[lo]
+    sums = np.empty(4)
+    for j in range(1, hi - lo):
+        a, k, b = keys[lo + j - 1], keys[lo + j], keys[lo + j + 1]
+        before, after = 0.5 * (k - a), 0.5 * (b - k)
+        moments(net[a - start : k - start], sums)
+        total = 0.0
+        for i in range(4):
+            total += HERMITE[3, i] * sums[i]
+        _, _, p2, p3 = powers(values[j - 1], slopes[j - 1], values[j], slopes[j], before)
+        _, _, q2, q3 = powers(values[j], slopes[j], values[j + 1], slopes[j + 1], after)
+        leap = (2.0 * q2 - 6.0 * q3) / (after * after) - (2.0 * p2 + 6.0 * p3) / (before * before)
+        pulls[j] = before * total * leap
+
+
+@kernel(
+    "float64(float64[::1], int64[::1], int64, int64, float64[::1], float64[::1], boolean, boolean, float64, float64, "
+    "float64, float64[::1])"
+)
+def solve_or_tell(
+    y: Samples,
+    keys: Places,
+    lo: int,
+    hi: int,
+    values: Samples,
+    slopes: Samples,
+    hold_first: bool,
+    hold_last: bool,
+    tolerance: float,
+    hope: float,
+    close: float,
+    pulls: Samples,
+) -> float:
+    """As `solve`, and where the tolerance can't be met, but `hope` times as much may be: how the smallest largest error
+    changes as each key between the outer ones comes later.
+
+    Parameters
+    ----------
+    y, keys, values, slopes : arrays
+        As for `solve`.
+    hope : float
+        From 1 on: the search ends where the largest error can't come below so many tolerances.
+    close : float
+        How near the bound and the largest error are, in tolerances, when it is told.
+    pulls : (hi − lo + 1,) array
+        Filled, in the unit of y per sample.
+
+    Returns
+    -------
+    float
+        In the unit of y.
+    """
+    start, end, count = keys[lo], keys[hi], 2 * (hi - lo + 1)
+    n = end - start
+    off = abs(values[hi] - y[end])  # nothing here can change it
+    r, dr, above, below = np.empty(n), np.empty(n), np.empty(n), np.empty(n)
+    weights, g, h = np.ones(n), np.zeros(n), np.empty(n)
+    band, of_g, of_h = np.empty((count, 4)), np.empty(count), np.empty(count)
+    values, slopes = values[lo : hi + 1], slopes[lo : hi + 1]
+    joined(keys, lo, hi, values, slopes, r)
+    r -= y[start:end]
+    _solve_system(keys, lo, hi, hold_first, hold_last, weights, g, r, band, of_g, of_h)
+    if not np.isfinite(np.sum(of_h)):
+        return np.inf
+    values -= of_h[::2]
+    slopes -= of_h[1::2]
+    joined(keys, lo, hi, values, slopes, r)
+    r -= y[start:end]
+    best = max(farthest(r), off)
+    size, squares = _sizes(r)
+    if best <= tolerance or off > tolerance or squares > hope * tolerance * size:
+        return best
+    best_values, best_slopes = values.copy(), slopes.copy()
+    t, room = 1.1 * best, 0.1 * size / n
+    share = 1.0 / (size + 2 * n * room)
+    gap = 0.0
+    for i in range(n):
+        above[i], below[i] = share * (max(r[i], 0.0) + room), share * (max(-r[i], 0.0) + room)
+        gap += above[i] * (t - r[i]) + below[i] * (t + r[i])
+    for _ in range(STEPS):
+        tau = TOWARD * gap / (2 * n)
+        pushed, total = _newton(r, above, below, t, tau, weights, g, h)
+        of_itself, of_other = _solve_system(keys, lo, hi, hold_first, hold_last, weights, g, h, band, of_g, of_h)
+        dt = (pushed - 1.0 - of_other) / (total - of_itself)
+        for i in range(count):
+            of_h[i] = dt * of_g[i] - of_h[i]
+        if not np.isfinite(dt):
+            break
+        joined(keys, lo, hi, of_h[::2].copy(), of_h[1::2].copy(), dr)
+        slack, multiplier = _nearest(r, dr, above, below, t, dt, tau)
+        far, dual = SHORT / max(slack, SHORT), SHORT / max(multiplier, SHORT)
+        bound, gap, total = _go(r, dr, above, below, t, dt, tau, far, dual)
+        t += far * dt
+        values += far * of_h[::2]
+        slopes += far * of_h[1::2]
+        worst = farthest(r)
+        if worst < best:
+            best = worst
+            best_values[:], best_slopes[:] = values, slopes
+        if best <= tolerance or bound > hope * tolerance * total or not gap > 1e-6 * tolerance:
+            break
+        if bound > tolerance * total and gap < close * tolerance:
+            above -= below
+            _pulls(keys, lo, hi, values, slopes, above, pulls)
+            break
+    values[:], slopes[:] = best_values, best_slopes
+    return best
+
+
+@kernel("float64(float64[::1], int64[::1], int64, int64, float64[::1], float64[::1], boolean, boolean, float64)")
+def solve(
+    y: Samples,
+    keys: Places,
+    lo: int,
+    hi: int,
+    values: Samples,
+    slopes: Samples,
+    hold_first: bool,
+    hold_last: bool,
+    tolerance: float,
+) -> float:
+    """Values and slopes of keys lo … hi that keep the tolerance over their segments, or the best found before it was
+    sure that none do; returns the largest error.
+
+    `keys` are sample places, rising. The outer values stay; the outer slopes stay where `hold_…` says so.
+
+    Parameters
+    ----------
+    y : (n,) array
+        Samples, in any unit.
+    keys : (keys,) array
+        Places of samples, rising.
+    values : (keys,) array
+        In the unit of y; those of keys lo + 1 … hi − 1 are filled.
+    slopes : (keys,) array
+        In units per sample; filled, those at the ends only if they are free.
+    tolerance : float
+        In the unit of y.
+
+    Returns
+    -------
+    float
+        In the unit of y.
+    """
+    return solve_or_tell(y, keys, lo, hi, values, slopes, hold_first, hold_last, tolerance, 1.0, 0.0, np.empty(0))
