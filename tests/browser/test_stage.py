@@ -103,3 +103,30 @@ def test_the_outline_of_what_is_chosen_has_a_light_rim(small: Studio) -> None:
     page.wait_for_function("() => window.lazzik.stage.outline.drawn.length === 2")
     colours = page.evaluate("() => window.lazzik.stage.outline.drawn.map((ring) => ring.material.color.getHexString())")
     assert colours[0] != colours[1]
+
+
+LOSE = """() => new Promise((done) => {
+  const { stage } = window.lazzik, { canvas } = stage;
+  const driver = stage.renderer.getContext().getExtension("WEBGL_lose_context");
+  canvas.addEventListener("webglcontextlost", () => setTimeout(() => driver.restoreContext()), { once: true });
+  canvas.addEventListener("webglcontextrestored", () => done(stage.frames), { once: true });
+  driver.loseContext();
+})"""
+"""Lose all that the driver holds, and have it back; the pictures drawn until then."""
+
+SHADES = """() => {
+  const { stage } = window.lazzik, gl = stage.renderer.getContext();
+  stage.draw();
+  const [w, h] = [gl.drawingBufferWidth, gl.drawingBufferHeight], dots = new Uint8Array(4 * w * h);
+  gl.readPixels(0, 0, w, h, gl.RGBA, gl.UNSIGNED_BYTE, dots);
+  return new Set(dots).size;
+}"""
+
+
+def test_a_driver_that_was_reset_gets_the_picture_anew(small: Studio) -> None:
+    page = small.page
+    shades = page.evaluate(SHADES)
+    drawn = page.evaluate(LOSE)
+    page.wait_for_function("drawn => window.lazzik.stage.frames > drawn", arg=drawn)
+    assert page.evaluate(SHADES) == pytest.approx(shades, rel=0.2)
+    assert shades > 20

@@ -72,6 +72,8 @@ export class Stage {
     this.controls.minDistance = 0.5;
     this.controls.addEventListener("change", () => this.invalidate());
     this.controls.addEventListener("end", () => this.keepView());
+    // a driver that was reset, or a machine that slept: all that was drawn is gone
+    canvas.addEventListener("webglcontextrestored", () => this.invalidate());
     this.dress();
     this.observer = new ResizeObserver(() => this.resize());
     if (!size && canvas.parentElement) this.observer.observe(canvas.parentElement);
