@@ -153,6 +153,82 @@ def _pulls(keys: Places, lo: int, hi: int, values: Samples, slopes: Samples, net
         pulls[j] = before * total * leap
 
 
+@kernel("boolean(float64[::1], int64[::1], int64, int64, float64[::1], float64[::1], boolean, boolean, float64[::1])")
+def _least_squares(
+    y: Samples, keys: Places, lo: int, hi: int, values: Samples, slopes: Samples, hold_first: bool, hold_last: bool,
+    r: Samples,
+) -> bool:  # fmt: skip
+    """Give keys lo … hi the values and slopes with the least squares of errors, which fill r (samples,). Whether there
+    are any that can be written."""
+    count, part = 2 * (hi - lo + 1), y[keys[lo] : keys[hi]]
+    band, of_nothing, of_r = np.empty((count, 4)), np.empty(count), np.empty(count)
+    joined(keys, lo, hi, values, slopes, r)
+    r -= part
+    _solve_system(keys, lo, hi, hold_first, hold_last, np.ones_like(r), np.zeros_like(r), r, band, of_nothing, of_r)
+    if not np.isfinite(np.sum(of_r)):
+        return False
+    values -= of_r[::2]
+    slopes -= of_r[1::2]
+    joined(keys, lo, hi, values, slopes, r)
+    r -= part
+    return True
+
+
+@kernel("float64(float64[::1], float64, float64, float64[::1], float64[::1])")
+def _begin(r: Samples, t: float, size: float, above: Samples, below: Samples) -> float:
+    """Fill λ⁺ and λ⁻ (samples,), their difference in proportion to r, whose Σ|r| is `size`; Σ λ± s±."""
+    room = 0.1 * size / r.shape[0]
+    share, gap = 1.0 / (size + 2 * r.shape[0] * room), 0.0
+    for i in range(r.shape[0]):
+        above[i], below[i] = share * (max(r[i], 0.0) + room), share * (max(-r[i], 0.0) + room)
+        gap += above[i] * (t - r[i]) + below[i] * (t + r[i])
+    return gap
+
+
+@kernel(
+    "float64(int64[::1], int64, int64, float64[::1], float64[::1], boolean, boolean, float64[::1], float64, float64, "
+    "float64, float64, float64, float64[::1])"
+)
+def _interior_point(
+    keys: Places, lo: int, hi: int, values: Samples, slopes: Samples, hold_first: bool, hold_last: bool, r: Samples,
+    best: float, size: float, tolerance: float, hope: float, close: float, pulls: Samples,
+) -> float:  # fmt: skip
+    """From least squares with errors r (samples,), `best` the largest and `size` their sum, on: as `solve_or_tell`."""
+    n, count = r.shape[0], 2 * values.shape[0]
+    dr, above, below, weights, g, h = np.empty(n), np.empty(n), np.empty(n), np.empty(n), np.empty(n), np.empty(n)
+    band, of_g, of_h = np.empty((count, 4)), np.empty(count), np.empty(count)
+    best_values, best_slopes = values.copy(), slopes.copy()
+    t = 1.1 * best
+    gap = _begin(r, t, size, above, below)
+    for _ in range(STEPS):
+        tau = TOWARD * gap / (2 * n)
+        pushed, total = _newton(r, above, below, t, tau, weights, g, h)
+        of_itself, of_other = _solve_system(keys, lo, hi, hold_first, hold_last, weights, g, h, band, of_g, of_h)
+        dt = (pushed - 1.0 - of_other) / (total - of_itself)
+        if not np.isfinite(dt):
+            break
+        dv, dm = dt * of_g[::2] - of_h[::2], dt * of_g[1::2] - of_h[1::2]
+        joined(keys, lo, hi, dv, dm, dr)
+        slack, multiplier = _nearest(r, dr, above, below, t, dt, tau)
+        far, dual = SHORT / max(slack, SHORT), SHORT / max(multiplier, SHORT)
+        bound, gap, total = _go(r, dr, above, below, t, dt, tau, far, dual)
+        t += far * dt
+        values += far * dv
+        slopes += far * dm
+        worst = farthest(r)
+        if worst < best:
+            best = worst
+            best_values[:], best_slopes[:] = values, slopes
+        if best <= tolerance or bound > hope * tolerance * total or not gap > 1e-6 * tolerance:
+            break
+        if bound > tolerance * total and gap < close * tolerance:
+            above -= below
+            _pulls(keys, lo, hi, values, slopes, above, pulls)
+            break
+    values[:], slopes[:] = best_values, best_slopes
+    return best
+
+
 @kernel(
     "float64(float64[::1], int64[::1], int64, int64, float64[::1], float64[::1], boolean, boolean, float64, float64, "
     "float64, float64[::1])"
@@ -190,61 +266,18 @@ def solve_or_tell(
     float
         In the unit of y.
     """
-    start, end, count = keys[lo], keys[hi], 2 * (hi - lo + 1)
-    n = end - start
-    off = abs(values[hi] - y[end])  # nothing here can change it
-    r, dr, above, below = np.empty(n), np.empty(n), np.empty(n), np.empty(n)
-    weights, g, h = np.ones(n), np.zeros(n), np.empty(n)
-    band, of_g, of_h = np.empty((count, 4)), np.empty(count), np.empty(count)
     values, slopes = values[lo : hi + 1], slopes[lo : hi + 1]
-    joined(keys, lo, hi, values, slopes, r)
-    r -= y[start:end]
-    _solve_system(keys, lo, hi, hold_first, hold_last, weights, g, r, band, of_g, of_h)
-    if not np.isfinite(np.sum(of_h)):
+    off = abs(values[-1] - y[keys[hi]])  # nothing here can change it
+    r = np.empty(keys[hi] - keys[lo])
+    if not _least_squares(y, keys, lo, hi, values, slopes, hold_first, hold_last, r):
         return np.inf
-    values -= of_h[::2]
-    slopes -= of_h[1::2]
-    joined(keys, lo, hi, values, slopes, r)
-    r -= y[start:end]
-    best = max(farthest(r), off)
+    best: float = max(farthest(r), off)
     size, squares = _sizes(r)
     if best <= tolerance or off > tolerance or squares > hope * tolerance * size:
         return best
-    best_values, best_slopes = values.copy(), slopes.copy()
-    t, room = 1.1 * best, 0.1 * size / n
-    share = 1.0 / (size + 2 * n * room)
-    gap = 0.0
-    for i in range(n):
-        above[i], below[i] = share * (max(r[i], 0.0) + room), share * (max(-r[i], 0.0) + room)
-        gap += above[i] * (t - r[i]) + below[i] * (t + r[i])
-    for _ in range(STEPS):
-        tau = TOWARD * gap / (2 * n)
-        pushed, total = _newton(r, above, below, t, tau, weights, g, h)
-        of_itself, of_other = _solve_system(keys, lo, hi, hold_first, hold_last, weights, g, h, band, of_g, of_h)
-        dt = (pushed - 1.0 - of_other) / (total - of_itself)
-        for i in range(count):
-            of_h[i] = dt * of_g[i] - of_h[i]
-        if not np.isfinite(dt):
-            break
-        joined(keys, lo, hi, of_h[::2].copy(), of_h[1::2].copy(), dr)
-        slack, multiplier = _nearest(r, dr, above, below, t, dt, tau)
-        far, dual = SHORT / max(slack, SHORT), SHORT / max(multiplier, SHORT)
-        bound, gap, total = _go(r, dr, above, below, t, dt, tau, far, dual)
-        t += far * dt
-        values += far * of_h[::2]
-        slopes += far * of_h[1::2]
-        worst = farthest(r)
-        if worst < best:
-            best = worst
-            best_values[:], best_slopes[:] = values, slopes
-        if best <= tolerance or bound > hope * tolerance * total or not gap > 1e-6 * tolerance:
-            break
-        if bound > tolerance * total and gap < close * tolerance:
-            above -= below
-            _pulls(keys, lo, hi, values, slopes, above, pulls)
-            break
-    values[:], slopes[:] = best_values, best_slopes
-    return best
+    return _interior_point(
+        keys, lo, hi, values, slopes, hold_first, hold_last, r, best, size, tolerance, hope, close, pulls
+    )
 
 
 @kernel("float64(float64[::1], int64[::1], int64, int64, float64[::1], float64[::1], boolean, boolean, float64)")

@@ -203,7 +203,15 @@ def gather(
 
 @kernel("void(float64[:, ::1], float64[::1], float64[::1], int64)")
 def fix(band: Samples, right_one: Samples, right_two: Samples, row: int) -> None:
-    """Make one unknown of a system as `gather` fills it zero."""
+    """Make one unknown of a system zero.
+
+    Parameters
+    ----------
+    band : (unknowns, 4) array
+        As `gather` fills it; changed.
+    right_one, right_two : (unknowns,) arrays
+        As `gather` fills them; changed.
+    """
     for d in range(1, 4):
         band[row, d] = 0.0
         if row + d < right_one.shape[0]:
@@ -214,7 +222,15 @@ def fix(band: Samples, right_one: Samples, right_two: Samples, row: int) -> None
 
 @kernel("void(float64[:, ::1], float64[::1], float64[::1])")
 def cholesky(band: Samples, right_one: Samples, right_two: Samples) -> None:
-    """Solve the symmetric banded system of `gather` in place (half width 3); answers are left in the right sides."""
+    """Solve a symmetric banded system of half width 3 in place.
+
+    Parameters
+    ----------
+    band : (unknowns, 4) array
+        As `gather` fills it; left as its factor.
+    right_one, right_two : (unknowns,) arrays
+        Two right sides; left as the answers.
+    """
     count = right_one.shape[0]
     least = LEAST * np.max(band[:, 0]) + 1e-300
     for r in range(count):
