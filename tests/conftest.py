@@ -61,7 +61,7 @@ def few(demo: Scene) -> Scene:
     gone = ["pool", "snow", "cloud", "dish-post", "winch", "sock-pole", "sign", "pine-3", "pine-4", "anemometer"]
     lamps = [f"lamp-{n}" for n in range(2, 7)]
     scene = edited(demo, {"do": "remove-object", "node": "canvas", "also": [*gone, *lamps]})
-    return edited(scene, {"do": "set", "address": "grass/scatter.count", "value": 40}).replaced(last=4)
+    return edited(scene, {"do": "set", "address": "grass/scatter.count", "value": 8}).replaced(last=4)
 
 
 @pytest.fixture

@@ -94,12 +94,12 @@ class AnimatedSvg(Format):
         )
         return Written(f"{head}{body}\n</g>\n</svg>\n".encode())
 
-    def pieces(self, scene: Scene) -> list[Pictures]:
+    def pieces(self, scene: Scene) -> list[Section]:
         """Objects that are seen, those of which pictures may differ some pictures at a time."""
         scene, shown = self._shown(scene, None)
         return self._parts(scene, sorted(shown, key=lambda node: not shapes_over_time(scene, node)))
 
-    def make(self, scene: Scene, pieces: Sequence[Pictures], progress: Progress, memo: Memo | None = None) -> Made:
+    def make(self, scene: Scene, pieces: Sequence[Section], progress: Progress, memo: Memo | None = None) -> Made:
         """The outlines of some of them."""
         scene, _ = self._shown(scene, memo)
         return self._drawn(scene, pieces, progress, memo)
@@ -117,7 +117,7 @@ class AnimatedSvg(Format):
         """The camera that it is seen from, if it is."""
         return next((node for node in scene.nodes if node.camera is not None), None) if self.view == "camera" else None
 
-    def _parts(self, scene: Scene, shown: Sequence[Node]) -> list[Pictures]:
+    def _parts(self, scene: Scene, shown: Sequence[Node]) -> list[Section]:
         """The pictures of some objects, cut in time where they may differ. Those of cloth are not: whoever has no run
         of it at hand works it out from the first frame, so the second part would take as long as both."""
         count, camera = len(self._frames(scene)), self._camera(scene)
@@ -126,16 +126,16 @@ class AnimatedSvg(Format):
         for node in shown:
             differ = roams or surface_moves(scene, node) or any(moves(scene, part) for part in scene.lineage(node))
             most = IN_A_PIECE if differ and not hangs_as_cloth(node) else count
-            out += [Pictures(node.id, start, min(start + most, count)) for start in range(0, count, most)]
+            out += [Section(node.id, start, min(start + most, count)) for start in range(0, count, most)]
         return out
 
     def _drawn(
-        self, scene: Scene, parts: Sequence[Pictures], progress: Progress, memo: Memo | None
-    ) -> dict[Pictures, Outlines]:
+        self, scene: Scene, parts: Sequence[Section], progress: Progress, memo: Memo | None
+    ) -> dict[Section, Outlines]:
         clock = Clock(scene.fps, scene.first, self._frames(scene))
         scope = Scope(scene, memo, [])
         eye = self._eye(scene, clock, scope)
-        out: dict[Pictures, Outlines] = {}
+        out: dict[Section, Outlines] = {}
         for slug, own in groupby(parts, key=lambda part: part.node):
             node = scene.node(slug)
             assert node.shape is not None
@@ -202,7 +202,7 @@ class Eye:
         return np.column_stack([self.x + flat[:, 0], self.y - flat[:, 1]]), depth
 
 
-class Pictures(NamedTuple):
+class Section(NamedTuple):
     """Those of an object's pictures that are drawn together: from the one at `start` until before that at `end`."""
 
     node: str
