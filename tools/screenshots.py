@@ -45,19 +45,19 @@ def _take(page: Page) -> None:
     page.click("[data-act=end-steps]")
     _pictured(page, scene)
     page.goto("/scenes")
-    page.wait_for_selector(".card-face:not([aria-busy])")
+    page.wait_for_selector(".card-face[aria-busy]", state="detached")
     page.wait_for_function("() => [...document.images].every((image) => image.complete)")
     _keep(page, "scenes")
     page.goto(f"{scene}?at=beacon-mast/rotation.z%23gust")
-    page.wait_for_selector("body[data-ready]")
-    page.evaluate("() => window.lazzik.transport.go(87)")
+    _settled(page, 87)
+    _quiet(page)
     _keep(page, "studio-day")
     page.click("#theme")
     _keep(page, "studio-dusk")
     page.click("#theme")
     page.goto(f"{scene}?at=beacon-mast/rotation.z&also=beacon/look.glow")
-    page.wait_for_selector("body[data-ready]")
-    page.evaluate("() => window.lazzik.transport.go(87)")
+    _settled(page, 87)
+    _quiet(page)
     page.keyboard.press("t")
     page.keyboard.press("e")
     for frame in (58, 120, 150):
@@ -182,10 +182,9 @@ def _run(page: Page, scene: str, at: str, frame: int, name: str) -> None:
     )  # fmt: skip
     _settled(page, frame)
     page.wait_for_function(
-        """() => [...document.querySelectorAll("[data-course]")].every((lane) => lane.querySelector("path.trace"))
-          && !document.querySelector("#jobs .job")""",
-        timeout=180_000,
+        '() => [...document.querySelectorAll("[data-course]")].every((lane) => lane.querySelector("path.trace"))'
     )
+    _quiet(page)
     _keep(page, name)
 
 
@@ -231,8 +230,13 @@ def _settled(page: Page, frame: int) -> None:
     page.wait_for_function(
         """frame => [...window.lazzik.surfaces.kept.values()].every(
         (surface) => surface.frames.has(surface.still ? 0 : frame))""",
-        arg=frame,
-    )
+        arg=frame, timeout=180_000,
+    )  # fmt: skip
+
+
+def _quiet(page: Page) -> None:
+    """Nothing is being worked out any more."""
+    page.wait_for_function("() => !document.querySelector('#jobs .job')", timeout=180_000)
 
 
 def _keep(page: Page, name: str) -> None:

@@ -52,6 +52,10 @@ def test_a_step_that_takes_long_shows_how_far_it_is_and_then_lands(small: Studio
     job = page.locator("#jobs .job")
     expect(job).to_contain_text("Add noise")
     expect(job.locator("button")).to_have_text("Stop")
+    card, stage = job.bounding_box(), page.locator("#stage").bounding_box()
+    assert card
+    assert stage
+    assert stage["y"] < card["y"] < card["y"] + card["height"] < stage["y"] + stage["height"]  # no number is covered
     assert page.inner_text("#saved") == "Saving …"
     until_asked(page, waiting)
     over = json.dumps(NEWS | {"state": "done", "share": 1.0})

@@ -28,11 +28,11 @@ const row = (news) => {
   return item;
 };
 
-// where a page has no place of its own for them
+// where a page has no place of its own for them: over the sky of its stage, where no number or lane is covered
 function aside() {
   const place = element("section", { id: "jobs", className: "jobs aside" });
   place.setAttribute("role", "status");
-  document.body.append(place);
+  (maybe("#stage") ?? document.body).append(place);
   return place;
 }
 
