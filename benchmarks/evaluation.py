@@ -9,7 +9,7 @@ import numpy as np
 
 from benchmarks.timing import goal, in_turn
 from lazzik.core.channel.channel import Channel
-from lazzik.core.evaluate.evaluator import evaluate
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.layers.noise import REACH, Noise, noise
 from lazzik.core.scene.node import Node, Rotation
 from lazzik.core.scene.scene import Scene

@@ -15,9 +15,9 @@ from benchmarks.timing import best
 from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.copies import copies_of
-from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface import surface_of
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.layers.link import Link
 from lazzik.core.layers.noise import Noise
 from lazzik.core.layers.smooth import Smooth

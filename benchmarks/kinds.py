@@ -15,7 +15,7 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key, curve_through
 from lazzik.core.channel.layer import Layer
 from lazzik.core.clock import SUBSTEPS
-from lazzik.core.evaluate.evaluator import evaluate
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.layers import BY_KIND, Clip, Recipe
 from lazzik.core.layers.clip import Track
 from lazzik.core.layers.noise import REACH, Noise, octave_noise, shape_noise

@@ -18,9 +18,9 @@ from starlette.testclient import TestClient
 
 from benchmarks.timing import best
 from lazzik.core.compare.motion import farthest_apart
-from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.edits.every import read_edits
 from lazzik.demo.station import station

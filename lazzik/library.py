@@ -19,8 +19,8 @@ from lazzik.core.clock import Clock
 from lazzik.core.compare.taking import take_over as plan_taking
 from lazzik.core.compare.words import Worded, in_words
 from lazzik.core.errors import InvalidDocument, InvalidEdit
-from lazzik.core.evaluate.evaluator import evaluate as evaluate_on
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.values import evaluate as evaluate_on
 from lazzik.core.formats.importer import import_files as plan_import
 from lazzik.core.formats.registry import format_for
 from lazzik.core.progress import UNHEARD, Progress

@@ -22,7 +22,7 @@ from lazzik.cli import main
 from lazzik.cli.serving import listening
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
-from lazzik.core.evaluate.evaluator import evaluate
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.formats.gltf import Gltf
 from lazzik.core.kernels import interpret
 from lazzik.core.scene.scene import Scene

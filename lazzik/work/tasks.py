@@ -294,7 +294,7 @@ def table_read(
 
 def numbers_read(source: Source, addresses: list[str], progress: Progress) -> Readings:
     """What the motion of numbers over their scene's range is made of."""
-    from lazzik.core.evaluate.evaluator import evaluate
+    from lazzik.core.evaluate.values import evaluate
     from lazzik.core.reading.together import read_together
 
     scene = source.read()

@@ -14,9 +14,9 @@ from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.deformers import BY_KIND as DEFORMERS
 from lazzik.core.deformers import Deformer
 from lazzik.core.document import Frozen, Option, counts_under, mark_of
-from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface import surface_of
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.layers import BY_KIND as LAYERS
 from lazzik.core.scene.scene import Scene
 from tests.conftest import edited

@@ -19,11 +19,12 @@ from lazzik.core.channel.channel import Channel, as_channel
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.alike import motions
 from lazzik.core.evaluate.copies import copies_of
-from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.leans import leans
-from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.rows import Member
+from lazzik.core.evaluate.scope import ALONE, Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.fitting.fitting import fit
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.formats.gltf import write_glb
@@ -108,9 +109,10 @@ def _crowds(_: Scene) -> Numbers:
     clock = Clock.over(30, 0, 6)
     made = []
     for name, kind in BY_KIND.items():
-        if kind.together:
+        if kind.together and name not in ("breeze", "clip", "link", "recipe"):  # which read more of a scene
             own = kind.model_validate({"kind": name, "id": name, "label": name})
-            made.append(motions([Channel(value=float(k), layers=(own,)) for k in range(3)], clock))
+            members = [Member("", Channel(value=float(k), layers=(own,))) for k in range(3)]
+            made.append(motions(members, clock, ALONE))
     return made
 
 

@@ -12,8 +12,8 @@ from fastapi import FastAPI
 from starlette.testclient import TestClient
 
 from lazzik.core.channel.channel import Channel
-from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.transforms import transforms
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.scene.node import Node, Rotation
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import scene_text

@@ -13,7 +13,7 @@ from fastapi import FastAPI
 from PIL import Image
 from starlette.testclient import TestClient
 
-from lazzik.core.evaluate.evaluator import evaluate
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.scene.scene import Scene
 from lazzik.web.versions.routes import LARGEST_PICTURE, PAGE
 from tests.web.conftest import reviewed

@@ -16,14 +16,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from lazzik.core.channel.phase import integrate
+from lazzik.core.channel.phase import Jumps, integral
 from lazzik.core.clock import Clock
 from lazzik.core.types import Points, Samples
 
 Velocity = Callable[[Clock], Points]
 """(frames, 3) cells per second, in the scene's axes."""
-
-Jumps = Callable[[float, float], Samples]
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,9 +52,9 @@ def drifted(velocity: Velocity, jumps: Jumps, clock: Clock, loop: float | None, 
         The lattice's axes as rows, where no loop lays them.
     """
     if loop is None:
-        return Drift(_way(velocity, jumps, clock) @ axes.T, axes, 1.0, 0, stalls=False)
+        return Drift(integral(velocity, jumps, clock) @ axes.T, axes, 1.0, 0, stalls=False)
     around = np.mod(clock.elapsed, loop)
-    way = _way(velocity, jumps, clock.at(clock.first + np.append(around, loop)))
+    way = integral(velocity, jumps, clock.at(clock.first + np.append(around, loop)))
     way, whole = way[:-1], way[-1]
     length = float(np.linalg.norm(whole))
     count = int(np.floor(length + 0.5)) if length >= 1.0 else 0
@@ -73,34 +71,3 @@ def _along(first: Samples) -> NDArray[np.float64]:
     third = np.cross(first, up)
     third /= np.linalg.norm(third)
     return np.stack([first, np.cross(third, first), third])
-
-
-def _way(velocity: Velocity, jumps: Jumps, clock: Clock) -> Points:
-    """(frames, 3) the integral of the velocity."""
-    known: dict[int, tuple[Clock, Points]] = {}
-    along = [_Component(velocity, jumps, clock, k, known) for k in range(3)]
-    return np.stack([integrate(each, ("rate",), lambda rate: rate).cycles for each in along], axis=1)
-
-
-@dataclass(frozen=True, eq=False)
-class _Component:
-    """One component of a velocity, as what can be integrated (the protocol `Driven`)."""
-
-    velocity: Velocity
-    frames: Jumps
-    clock: Clock
-    axis: int
-    known: dict[int, tuple[Clock, Points]]
-    """The velocity on clocks that another component asked for it on, by their identity."""
-
-    def constant(self, name: str) -> float | None:
-        return None
-
-    def number(self, name: str, clock: Clock | None = None) -> Samples:
-        at = clock or self.clock
-        if id(at) not in self.known:
-            self.known[id(at)] = at, self.velocity(at)
-        return np.ascontiguousarray(self.known[id(at)][1][:, self.axis])
-
-    def jumps(self, names: tuple[str, ...], first: float, last: float) -> Samples:
-        return self.frames(first, last)

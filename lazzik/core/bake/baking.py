@@ -11,8 +11,8 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Go, Key, curve_through
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.memo import Memo
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.fitting.fitting import extremes_of, fit, jumps_of, worst_error
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.progress import UNHEARD, Progress

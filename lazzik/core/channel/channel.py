@@ -87,8 +87,7 @@ class Channel(Frozen):
         """The numbers of the layers that `forms` tells of, lowest first, as float64. (Not as an array: parts of the
         document are compared with what is kept beside their fields.)"""
         layers = self.sounding[: len(self.forms)]
-        numbers = (number for layer in layers for number in layer.stored())
-        return array("d", [float(number) for number in numbers]).tobytes()  # type: ignore[arg-type]
+        return array("d", [base_value(number) for layer in layers for number in layer.stored()]).tobytes()
 
     @cached_property
     def moves(self) -> bool:

@@ -13,6 +13,7 @@ from functools import cache, cached_property
 from typing import Annotated, Any, ClassVar, Literal, Protocol, Self
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
 from lazzik.core.channel.airflow import Airflow
@@ -22,7 +23,7 @@ from lazzik.core.channel.scaling import moved_base, moved_keys, scaled
 from lazzik.core.channel.window import Window
 from lazzik.core.clock import Clock
 from lazzik.core.document import LARGEST, Finite, Frozen, Label, Name, Quantity, Slug, Wording, mark_of
-from lazzik.core.types import SampleRows, Samples
+from lazzik.core.types import PointBlock, SampleRows, Samples
 
 Family = Literal["random", "periodic", "spring", "path", "logic"]
 
@@ -147,6 +148,107 @@ class Inputs(Protocol):
         ...
 
 
+class ManyInputs(Protocol):
+    """What layers are given that are worked out at once. They share all but their numbers, which can't change."""
+
+    @property
+    def clock(self) -> Clock:
+        """The moments asked for."""
+        ...
+
+    @property
+    def layers(self) -> tuple[Layer, ...]:
+        """The layers themselves."""
+        ...
+
+    def number(self, name: str) -> SampleRows:
+        """One of their own numbers.
+
+        Returns
+        -------
+        (layers, 1) array
+            In the number's own unit.
+        """
+        ...
+
+    def table(self, *names: str) -> NDArray[np.float64]:
+        """Some of their numbers, as a kernel takes them.
+
+        Returns
+        -------
+        (layers, names, 1) array
+            Each in its number's own unit.
+        """
+        ...
+
+    def below(self, clock: Clock | None = None) -> SampleRows:
+        """What lies below each.
+
+        Returns
+        -------
+        (layers, frames) array
+            In the channel's unit. Not to be written to.
+        """
+        ...
+
+    def other(self, address: str, frames: NDArray[np.float64] | None = None) -> float | NDArray[np.float64]:
+        """Another number of the scene, at the moments asked for or at others.
+
+        Parameters
+        ----------
+        frames : array of any shape
+            May be fractions.
+
+        Returns
+        -------
+        float or array of the frames' shape
+            In the other number's unit.
+        """
+        ...
+
+    def recipe(self, name: str) -> Any:
+        """One of the scene's recipes, as of `Inputs`."""
+        ...
+
+    def clip(self, address: str) -> Any:
+        """The clip that a track belongs to, as of `Inputs`."""
+        ...
+
+    def airflows(self) -> list[Airflow]:
+        """The air as it passes where each one's object is."""
+        ...
+
+    def velocities(self, airflows: list[Airflow], clock: Clock) -> PointBlock:
+        """How the air goes where some of them are, asked for at once.
+
+        Returns
+        -------
+        (frames, airflows, 3) array
+            Metres per second, as each gives it.
+        """
+        ...
+
+    def through(self, stacks: list[Channel], size: SampleRows) -> SampleRows:
+        """A stack for each over what lies below it, with all its values `size` times as large as written.
+
+        Parameters
+        ----------
+        size : (layers, 1) array
+            Times.
+
+        Returns
+        -------
+        (layers, frames) array
+            In the channel's unit.
+
+        Raises
+        ------
+        NotAlike
+            If these stacks can't be worked out at once.
+        """
+        ...
+
+
 class Book(Protocol):
     """Whatever knows the scene's recipes by name."""
 
@@ -193,6 +295,8 @@ class Layer(Frozen):
     """Numbers whose keys stand on a clock of their own, not on the scene's frames."""
     together: ClassVar[bool] = False
     """Whether many layers of the kind can be worked out at once, by `signals`."""
+    in_common: ClassVar[tuple[str, ...]] = ()
+    """Numbers that must be the same for that: those that say at which moments others are asked for."""
     elsewhen: ClassVar[bool] = False
     """Whether it asks for what lies below at other moments than its own."""
     offered: ClassVar[bool] = True
@@ -226,15 +330,8 @@ class Layer(Frozen):
         """
         raise NotImplementedError
 
-    def signals(self, numbers: dict[str, SampleRows], below: SampleRows, clock: Clock) -> SampleRows:
+    def signals(self, inputs: ManyInputs) -> SampleRows:
         """The motions of many layers at once that share all with this one but their numbers, which can't change.
-
-        Parameters
-        ----------
-        numbers : dict of (layers, 1) arrays
-            By name, each in its number's own unit.
-        below : (layers, frames) array
-            What lies below each, in the channel's unit. Not to be written to.
 
         Returns
         -------
@@ -246,11 +343,24 @@ class Layer(Frozen):
     @cached_property
     def form(self) -> tuple[Hashable, ...] | None:
         """What layers share whose motions can be worked out at once: all but their numbers; None if this one can't."""
-        if not self.together or not self.window.open or any(isinstance(number, Channel) for number in self.stored()):
+        if not self.together or not self.window.open or self.driven():
             return None
+        return (type(self), self.combine, self.loop, *self.kept_alike())
+
+    def driven(self) -> bool:
+        """Whether a number that counts can change."""
+        return any(isinstance(number, Channel) for number in self.stored())
+
+    def kept_alike(self) -> Iterator[Hashable]:
+        """What `form` tells of the kind's own fields: its settings, and the numbers that are to be the same."""
         kind, numbers = type(self), numbers_of(type(self))
         own = (name for name in kind.model_fields if name not in Layer.model_fields and name not in numbers)
-        return (kind, self.combine, self.loop, *(getattr(self, name) for name in own))
+        return (getattr(self, name) for name in (*own, *kind.in_common))
+
+    @property
+    def reads_others(self) -> bool:
+        """Whether the layer reads more of the scene than what lies below it."""
+        return bool(self.references()) or type(self).needs == "air"
 
     @classmethod
     def suited(cls, landing: Landing) -> dict[str, Any]:

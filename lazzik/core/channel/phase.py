@@ -21,6 +21,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from typing import Any, Protocol
 
 import numpy as np
@@ -32,6 +33,12 @@ from lazzik.core.types import SampleRows, Samples
 
 Rate = Callable[..., Any]
 """Cycles per second from the numbers that it is made of: each a float, or (frames,)."""
+
+At = Callable[[Clock], NDArray[np.float64]]
+"""Something at the moments of a clock, (frames, …)."""
+
+Jumps = Callable[[float, float], Samples]
+"""Frames between two at which something may jump, (jumps,), ascending."""
 
 SEAM = 0.125
 """Part of a loop on either side of its seam in which a rate that does not meet itself is drawn together."""
@@ -131,19 +138,41 @@ def integrate(
     if loop is not None:
         elapsed = np.mod(elapsed, loop)
         grid = np.append(np.arange(math.ceil(loop * SUBSTEPS)) / SUBSTEPS, loop)
-    knots, after, before = _read(source, names, rate, asked, grid)
+    knots, after, before = _read(partial(_on, source, names, rate), partial(source.jumps, names), asked, grid)
     if loop is None:
-        integral, _ = _integral(knots, after, before, elapsed)
+        way, _ = _integral(knots, after, before, elapsed)
         start = float(after[np.searchsorted(knots, 0.0)])
-        return Phase(integral / asked.fps, start, 0)
-    _, total = _integral(knots, after, before, elapsed)
+        return Phase(way / asked.fps, start, 0)
+    total = float(_integral(knots, after, before, elapsed)[1]) / asked.fps
     after, before = _drawn_together(knots, after, before, loop)
-    integral, drawn = _integral(knots, after, before, elapsed)
-    wrap = _whole(total / asked.fps, least)
-    spread = (wrap - drawn / asked.fps) / loop
+    way, drawn = _integral(knots, after, before, elapsed)
+    wrap = _whole(total, least)
+    spread = (wrap - float(drawn) / asked.fps) / loop
     whole = np.floor_divide(asked.elapsed, loop)
-    cycles = integral / asked.fps + elapsed * spread + whole * wrap
-    return Phase(cycles, float(after[0]) + spread * asked.fps, wrap, total / asked.fps)
+    cycles = way / asked.fps + elapsed * spread + whole * wrap
+    return Phase(cycles, float(after[0]) + spread * asked.fps, wrap, total)
+
+
+def integral(rate: At, jumps: Jumps, asked: Clock) -> NDArray[np.float64]:
+    """∫ rate dt from the scene's first frame, of a rate that may have parts.
+
+    Parameters
+    ----------
+    rate : per second, (frames, …).
+    jumps : frames between two at which it may jump.
+
+    Returns
+    -------
+    (frames, …) array
+        At the moments of the clock.
+    """
+
+    def over(clock: Clock) -> NDArray[np.float64]:
+        value = rate(clock)
+        return np.broadcast_to(value, (len(clock.frames), *value.shape[1:]))
+
+    out, _ = _integral(*_read(over, jumps, asked, asked.grid.elapsed), asked.elapsed)
+    return np.asarray(out / asked.fps)
 
 
 def _steady(rate: float, asked: Clock, loop: float | None, least: int) -> Phase:
@@ -211,26 +240,25 @@ def _whole(total: float, least: int) -> int:
 
 
 def _read(
-    source: Driven, names: tuple[str, ...], rate: Rate, asked: Clock, grid: Samples
-) -> tuple[Samples, Samples, Samples]:
-    """(knots,) frames since the first, ascending; (knots,) the rate just after each, and just before it.
+    rate: At, jumps: Jumps, asked: Clock, grid: Samples
+) -> tuple[Samples, NDArray[np.float64], NDArray[np.float64]]:
+    """(knots,) frames since the first, ascending; (knots, …) the rate just after each, and just before it.
 
     The knots are the grid's points and the places between its ends at which the rate jumps.
     """
-    edges = source.jumps(names, asked.first + grid[0], asked.first + grid[-1]) - asked.first
+    edges = jumps(asked.first + grid[0], asked.first + grid[-1]) - asked.first
     edges = edges[(edges > grid[0] + 2 * SIDE) & (edges < grid[-1] - 2 * SIDE)]
     if not len(edges):
         clock = asked.grid if grid is asked.grid.elapsed else asked.at(asked.first + grid)
-        value = _on(source, names, rate, clock)
+        value = rate(clock)
         return grid, value, value
     nearest = np.clip(np.searchsorted(edges, grid), 1, len(edges)) - np.array([[1], [0]])
     apart = np.abs(grid - edges[np.minimum(nearest, len(edges) - 1)]).min(axis=0)
     knots = np.union1d(grid[apart > 2 * SIDE], edges)
-    jumps = np.isin(knots, edges)
-    clock = asked.at(asked.first + np.concatenate((knots + SIDE * jumps, edges - SIDE)))
-    value = _on(source, names, rate, clock)
+    split = np.isin(knots, edges)
+    value = rate(asked.at(asked.first + np.concatenate((knots + SIDE * split, edges - SIDE))))
     after, before = value[: len(knots)], value[: len(knots)].copy()
-    before[jumps] = value[len(knots) :]
+    before[split] = value[len(knots) :]
     return knots, after, before
 
 
@@ -247,20 +275,22 @@ def _drawn_together(knots: Samples, after: Samples, before: Samples, loop: float
     return after + drawn, before + drawn
 
 
-def _integral(knots: Samples, after: Samples, before: Samples, elapsed: Samples) -> tuple[Samples, float]:
-    """((frames,), total) ∫ rate d(frame) from the first frame to each of `elapsed`, and over all knots.
+def _integral(
+    knots: Samples, after: NDArray[np.float64], before: NDArray[np.float64], elapsed: Samples
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """((frames, …), (…)) ∫ rate d(frame) from the first frame to each of `elapsed`, and over all knots.
 
     Between knots the rate is straight, from `after` the one to `before` the next.
     """
-    width = np.diff(knots)
-    pieces = 0.5 * width * (before[1:] + after[:-1])
-    whole = np.concatenate(([0.0], np.cumsum(pieces)))
+    column = (slice(None), *(None for _ in after.shape[1:]))
+    width = np.diff(knots)[column]
+    whole = np.zeros(after.shape)
+    np.cumsum(0.5 * width * (before[1:] + after[:-1]), axis=0, out=whole[1:])
     whole -= whole[np.searchsorted(knots, 0.0)]
-    k = np.clip(np.searchsorted(knots, elapsed, side="right") - 1, 0, len(pieces) - 1)
-    beyond = elapsed - knots[k]
+    k = np.clip(np.searchsorted(knots, elapsed, side="right") - 1, 0, len(width) - 1)
+    beyond = (elapsed - knots[k])[column]
     slope = (before[k + 1] - after[k]) / width[k]
-    out: Samples = whole[k] + beyond * after[k] + 0.5 * slope * beyond * beyond
-    return out, float(whole[-1])
+    return whole[k] + beyond * after[k] + 0.5 * slope * beyond * beyond, whole[-1]
 
 
 def rounded_note(phase: Phase, loop: float | None, fps: float) -> str:

@@ -140,18 +140,24 @@ class Standing:
 
     def velocity(self, clock: Clock) -> Points:
         """How the air goes there."""
+        points, axes = self.place(clock)
+        return _along(axes, air(points[:, None], clock, self.scope, self.fields)[:, 0])
+
+    def place(self, clock: Clock) -> tuple[Points, NDArray[np.float64] | None]:
+        """Where it hangs, and the axes in which it feels the air, as rows: those of the scene if none.
+
+        Returns
+        -------
+        ((frames or 1, 3) array, (frames or 1, 3, 3) array or None)
+            Metres; of unit length.
+        """
         if self.node is None:
-            return np.asarray(air(np.zeros((1, 1, 3)), clock, self.scope, self.fields)[:, 0])
+            return np.zeros((1, 3)), None
         if self.node.parent is None:
-            points = base_triple(self.node.position, clock if self._keyed else clock.once)
-            return np.asarray(air(points[:, None], clock, self.scope, self.fields)[:, 0])
-        above = self.scene.by_id[self.node.parent]
-        around = self._around(above, clock)
+            return base_triple(self.node.position, clock if self._keyed else clock.once), None
+        around = self._around(self.scene.by_id[self.node.parent], clock)
         base = base_triple(self.node.position, clock if len(around) > 1 or self._keyed else clock.once)
-        points = np.einsum("fij,fj->fi", around[:, :3, :3], base) + around[:, :3, 3]
-        blown = air(points[:, None], clock, self.scope, self.fields)[:, 0]
-        axes = axes_of(around)
-        return np.asarray(blown @ axes[0].T if len(axes) == 1 else np.einsum("fij,fj->fi", axes, blown))
+        return np.einsum("fij,fj->fi", around[:, :3, :3], base) + around[:, :3, 3], axes_of(around)
 
     def jumps(self, first: float, last: float) -> Samples:
         """Where it may jump."""
@@ -181,6 +187,43 @@ class Standing:
         moving = any(moves(self.scene, here) for here in self.scene.lineage(above))
         at = clock if moving or self._keyed else clock.once
         return world(self.scene, above, at, self.scope)
+
+
+def velocities(standing: list[Standing], clock: Clock) -> PointBlock:
+    """How the air goes where some things are: asked for at once of those that stand still in the same fields.
+
+    Returns
+    -------
+    (frames, things, 3) array
+        Metres per second, as `Standing.velocity` gives each.
+    """
+    still: dict[tuple[int, ...], list[int]] = {}
+    places = [one.place(clock) for one in standing]
+    out = np.empty((len(clock.frames), len(standing), 3))
+    for row, (one, (points, axes)) in enumerate(zip(standing, places, strict=True)):
+        if len(points) == 1:
+            still.setdefault(tuple(map(id, one.fields)), []).append(row)
+        else:
+            out[:, row] = _along(axes, air(points[:, None], clock, one.scope, one.fields)[:, 0])
+    for rows in still.values():
+        points = np.stack([places[row][0] for row in rows], axis=1)
+        first = standing[rows[0]]
+        blown = air(points, clock, first.scope, first.fields)
+        for place, row in enumerate(rows):
+            axes = places[row][1]
+            if axes is not None:
+                blown[:, place] = _along(axes, blown[:, place])
+        if len(rows) == len(standing):
+            return blown
+        out[:, rows] = blown
+    return out
+
+
+def _along(axes: NDArray[np.float64] | None, blown: Points) -> Points:
+    """(frames, 3) how the air goes along axes, (frames or 1, 3, 3) as rows."""
+    if axes is None:
+        return blown
+    return np.asarray(blown @ axes[0].T if len(axes) == 1 else np.einsum("fij,fj->fi", axes, blown))
 
 
 @dataclass(frozen=True, eq=False)

@@ -2,11 +2,12 @@
 
 A scene has many objects that move in the same way, each a little otherwise: stacks of the same kinds with the same
 settings, other seeds and amplitudes. What stands around a kernel costs as much for one layer as for a hundred that lie
-beside each other as rows of one array, so such stacks are gathered, and their layers go through the kernels together,
-lowest first. Each row has the bits that it would have alone.
+beside each other as rows of one array, so such stacks are gathered, and their layers go through the kernels together
+(rows.py).
 
 A stack goes with others from its base up to the first layer of which something is driven, windowed or shared by a
-sheaf, or whose kind needs more than its numbers, the moments and what lies below at the same moments.
+sheaf, or whose kind can't be worked out so. Whatever has no value, or reads something that has none, is left to itself
+and says so there.
 """
 
 from __future__ import annotations
@@ -17,10 +18,10 @@ from collections.abc import Hashable, Iterable
 import numpy as np
 
 from lazzik.core.channel.channel import Channel
-from lazzik.core.channel.combine import combined
-from lazzik.core.channel.layer import numbers_of
 from lazzik.core.clock import Clock
 from lazzik.core.document import LARGEST
+from lazzik.core.errors import LazzikError
+from lazzik.core.evaluate.rows import Member, Rows, bases
 from lazzik.core.evaluate.scope import Ready, Scope
 from lazzik.core.threads import at_once
 from lazzik.core.types import SampleRows
@@ -35,58 +36,76 @@ MANY = 24
 """Blocks from which on threads are worth their beginning."""
 
 
-def work_out_alike(numbers: Iterable[float | Channel], clock: Clock, scope: Scope) -> None:
+def work_out_alike(numbers: Iterable[tuple[str, float | Channel]], clock: Clock, scope: Scope) -> None:
     """Have the motions of those numbers ready that are alike, or what their lowest layers make as far as they are, for
-    the evaluation that the scope belongs to."""
+    the evaluation that the scope belongs to. With each number comes its home."""
     assert scope.run is not None
-    groups: defaultdict[tuple[Hashable, ...], list[Channel]] = defaultdict(list)
-    for number in numbers:
+    groups: defaultdict[tuple[Hashable, ...], list[Member]] = defaultdict(list)
+    for home, number in numbers:
         if isinstance(number, Channel) and number.forms:
-            groups[number.forms].append(number)
+            groups[number.forms].append(Member(home, number))
     ready = scope.run.ready
     rows = max(1, BLOCK // max(1, len(clock.frames)))
-    blocks: list[list[Channel]] = []
+    alone: list[list[Member]] = []
+    reading: list[list[Member]] = []
     for members in groups.values():
         missing = []
-        for channel in members if len(members) >= FEW else ():
-            kept = scope.kept(channel, clock)
+        for member in members if len(members) >= FEW else ():
+            kept = scope.at(member.home).kept(member.channel, clock)
             if kept is None:
-                missing.append(channel)
+                missing.append(member)
             else:
-                ready[id(channel)] = Ready(channel, clock, len(channel.sounding), kept)
-        blocks += [missing[start : start + rows] for start in range(0, len(missing), rows)]
-    spread = at_once if len(blocks) >= MANY else map
-    for block, made in zip(blocks, spread(lambda block: motions(block, clock), blocks), strict=True):
-        limited = np.minimum(np.maximum(made, -LARGEST), LARGEST)
-        for channel, motion, result in zip(block, made, limited, strict=True):
-            one = ready[id(channel)] = Ready(channel, clock, len(channel.forms), motion)
-            if one.whole:  # an array of its own: one row that is kept must not keep its block
-                one.motion = result.copy()
-                scope.keep(channel, clock, one.motion)
+                layers = len(member.channel.sounding)
+                ready[id(member.channel), member.home] = Ready(member.channel, clock, layers, kept)
+        blocks = [missing[start : start + rows] for start in range(0, len(missing), rows)]
+        (reading if _reads(members[0].channel) else alone).extend(blocks)
+    # an evaluation is of one thread, so what reads others of its numbers stays in it
+    spread = at_once if len(alone) >= MANY else map
+    made = [*spread(lambda block: _motions_if_any(block, clock, scope), alone)]
+    made += [_motions_if_any(block, clock, scope) for block in reading]
+    for block, values in zip([*alone, *reading], made, strict=True):
+        if values is not None:
+            _have_ready(block, values, clock, scope)
 
 
-def motions(channels: list[Channel], clock: Clock) -> SampleRows:
-    """What the lowest layers of channels make of their bases, as many as are alike.
+def motions(members: list[Member], clock: Clock, scope: Scope) -> SampleRows:
+    """What the lowest layers of numbers make of their bases, as many as are alike.
 
     Returns
     -------
-    (channels, frames) array
+    (numbers, frames) array
         Each row in its channel's unit.
+
+    Raises
+    ------
+    LazzikError
+        If one of them has no value.
     """
-    x = np.repeat(np.array([[channel.value] for channel in channels]), len(clock.frames), axis=1)
-    for row, channel in zip(x, channels, strict=True):
-        if channel.keys:
-            row[:] = channel.base(clock)
-    numbers = np.frombuffer(b"".join(channel.constants for channel in channels)).reshape(len(channels), -1)
-    columns = np.ascontiguousarray(numbers.T)[..., None]
-    first = 0
-    for layer in channels[0].sounding[: len(channels[0].forms)]:
-        names = numbers_of(type(layer))
-        own = dict(zip(names, columns[first : first + len(names)], strict=True))
-        y = layer.signals(own, x, clock)
-        weight = own["weight"]
-        x = combined(layer.combine, x, y, 1.0 if np.all(weight == 1.0) else weight)
-        if layer.combine == "replace":  # what replaces all is not rounded by what it replaces
-            x = np.where(weight == 1.0, y, x)
-        first += len(names)
-    return x
+    rows = Rows(members, [channel for _, channel in members], lambda at: bases(members, at), scope)
+    return rows.at(rows.count, clock)
+
+
+def _motions_if_any(members: list[Member], clock: Clock, scope: Scope) -> SampleRows | None:
+    """The same, (numbers, frames); None if one has no value, or reads something that has none."""
+    problems: list[str] = []
+    try:
+        made = motions(members, clock, scope.noting(problems))
+    except LazzikError:
+        return None
+    return None if problems else made
+
+
+def _have_ready(members: list[Member], made: SampleRows, clock: Clock, scope: Scope) -> None:
+    """Have the rows of a block ready."""
+    assert scope.run is not None
+    limited = np.minimum(np.maximum(made, -LARGEST), LARGEST)
+    for (home, channel), motion, result in zip(members, made, limited, strict=True):
+        one = scope.run.ready[id(channel), home] = Ready(channel, clock, len(channel.forms), motion)
+        if one.whole:  # an array of its own: one row that is kept must not keep its block
+            one.motion = result.copy()
+            scope.at(home).keep(channel, clock, one.motion)
+
+
+def _reads(channel: Channel) -> bool:
+    """Whether one of its layers that go with others reads more of the scene than what lies below it."""
+    return any(layer.reads_others for layer in channel.sounding[: len(channel.forms)])

@@ -27,13 +27,10 @@ from lazzik.core.channel.layer import Layer, clamp, numbers_of
 from lazzik.core.clock import Clock
 from lazzik.core.document import LARGEST, Frozen, Quantity
 from lazzik.core.errors import BadFormula, LazzikError, UnknownAddress
-from lazzik.core.evaluate.alike import work_out_alike
 from lazzik.core.evaluate.jumps import jumps_of
-from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import ALONE, Scope
 from lazzik.core.layers import Clip, Recipe
 from lazzik.core.scene.address import Place
-from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples
 
 CHAIN = 120
@@ -94,28 +91,6 @@ class Bottom(Protocol):
         ...
 
 
-def evaluate(scene: Scene, addresses: list[str], clock: Clock, memo: Memo | None = None) -> dict[str, Samples]:
-    """Values of each address on the clock.
-
-    Returns
-    -------
-    dict of (frames,) arrays
-        By address, each in its number's unit.
-
-    Raises
-    ------
-    UnknownAddress
-        If one leads nowhere.
-    BadFormula
-        If one has no value.
-    """
-    scope = Scope(scene, memo).running()
-    places = {text: scope.place(text) for text in addresses}
-    work_out_alike((place.number for place in places.values()), clock, scope)
-    values = {text: value_at(place, clock, scope) for text, place in places.items()}
-    return {text: np.full(len(clock.frames), v) if isinstance(v, float | int) else v for text, v in values.items()}
-
-
 def read(address: str, clock: Clock, scope: Scope) -> float | Samples:
     """The number at an address, within its limits.
 
@@ -130,6 +105,27 @@ def read(address: str, clock: Clock, scope: Scope) -> float | Samples:
         If it leads nowhere.
     """
     return value_at(scope.place(address), clock, scope)
+
+
+def read_once(address: str, clock: Clock, scope: Scope) -> float | Samples:
+    """The same, worked out once in an evaluation for all that read it, on an even clock.
+
+    Returns
+    -------
+    float or (frames,) array
+        In the number's unit.
+    """
+    if clock.key is None or scope.run is None:
+        return value_at(scope.place(address), clock, scope)
+    known = scope.run.others.get((address, clock.key))
+    if known is None:
+        problems = len(scope.problems or ())
+        place = scope.place(address)
+        # not `value_at`: in a chain every call counts (CHAIN)
+        known = clamp(number_on(place.number, clock, scope.at(place.home)), place.quantity)
+        if len(scope.problems or ()) == problems:  # as with channels
+            scope.run.others[address, clock.key] = known
+    return known
 
 
 def value_at(place: Place, clock: Clock, scope: Scope) -> float | Samples:
@@ -171,7 +167,7 @@ def number_on(number: float | Channel, clock: Clock, scope: Scope = ALONE) -> fl
         return number
     if not number.moves:
         return number.keys[0].value if number.keys else number.value
-    ready = scope.run.ready.get(id(number)) if scope.run is not None else None
+    ready = scope.run.ready.get((id(number), scope.home)) if scope.run is not None else None
     if ready is not None and ready.clock is not clock:
         ready = None
     if ready is not None and ready.whole:
@@ -459,16 +455,7 @@ class LayerInputs:
 
     def other(self, address: str, clock: Clock) -> float | Samples:
         """Another number of the scene: worked out once for all that read it, on an even clock."""
-        scope = self.scope
-        if clock.key is None or scope.run is None:
-            return value_at(scope.place(address), clock, scope)
-        known = scope.run.others.get((address, clock.key))
-        if known is None:
-            problems = len(scope.problems or ())
-            known = value_at(scope.place(address), clock, scope)  # not `read`: in a chain every call counts (CHAIN)
-            if len(scope.problems or ()) == problems:  # as with channels
-                scope.run.others[address, clock.key] = known
-        return known
+        return read_once(address, clock, self.scope)
 
     def recipe(self, name: str) -> Recipe:
         """One of the scene's recipes."""

@@ -29,7 +29,7 @@ def liveliest(scene: Scene) -> Address | None:
     places = [find(scene, address) for address in addresses]
     clock = scene.clock().at(np.linspace(scene.first, scene.last, MOMENTS))
     scope = Scope(scene).running()
-    work_out_alike((place.number for place in places), clock, scope)
+    work_out_alike(((place.home, place.number) for place in places), clock, scope)
     reaches = [_reach(place, clock, scope) for place in places]
     return addresses[reaches.index(max(reaches))]
 

@@ -44,8 +44,8 @@ class Run:
 
     stacks: dict[tuple[int, str], Any] = field(default_factory=dict)
     """By channel and home, while the number that asked for them is worked out."""
-    ready: dict[int, Ready] = field(default_factory=dict)
-    """What was worked out beside others, by the identity of the channel."""
+    ready: dict[tuple[int, str], Ready] = field(default_factory=dict)
+    """What was worked out beside others, by the identity of the channel, and its home."""
     others: dict[tuple[str, tuple[float, ...]], float | Samples] = field(default_factory=dict)
     """Numbers that layers read, by address and clock."""
     rows: dict[tuple[str, tuple[float, ...]], Samples] = field(default_factory=dict)

@@ -11,9 +11,9 @@ import numpy as np
 
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidDocument, InvalidEdit
-from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.formats.base import Format, moving_addresses
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.address import find_at

@@ -6,8 +6,8 @@ import json
 from typing import ClassVar
 
 from lazzik.core.channel.channel import as_channel
-from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.memo import Memo
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.formats.base import Format, moving_addresses
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.address import Address, find, title

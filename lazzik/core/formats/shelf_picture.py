@@ -8,8 +8,8 @@ from tempfile import TemporaryDirectory
 import numpy as np
 
 from lazzik.core.bake.flown import made_objects
-from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.memo import Memo
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.formats.svg import AnimatedSvg
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.edits.base import applied

@@ -8,16 +8,20 @@ wind of 10 m/s holds it. It is solved exactly from one reading of the air to the
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lazzik.core.channel.channel import Number
-from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer
+from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer, ManyInputs
 from lazzik.core.clock import Clock
 from lazzik.core.document import Option, Quantity
-from lazzik.core.layers.response import Spring, answer
-from lazzik.core.types import Samples
+from lazzik.core.layers.oscillator import TURN
+from lazzik.core.layers.response import Spring, answer, answer_to, pieces_for, steady
+from lazzik.core.types import PointBlock, SampleRows, Samples
 
 USUAL = 10.0
 """Metres per second of the wind by which gains are measured."""
@@ -31,6 +35,7 @@ class Breeze(Layer):
     summary: ClassVar[str] = "Answers the air where it stands, stiff or slack: signs, lamps, pines, an unsteady camera."
     loops: ClassVar[bool] = True
     idle_at: ClassVar[dict[str, float]] = {"gain": 0.0}
+    together: ClassVar[bool] = True
     needs: ClassVar[Literal["", "motion", "keys", "air"]] = "air"
     feel: ClassVar[tuple[str, str] | None] = ("frequency", "gain")
 
@@ -84,20 +89,55 @@ class Breeze(Layer):
         spring = Spring(lambda at: inputs.number("frequency", at), lambda at: inputs.number("damping", at))
         return np.asarray(answer(lean, airflow, spring, inputs.clock, self.loop) + inputs.number("offset"))
 
+    def signals(self, inputs: ManyInputs) -> SampleRows:
+        """(layers, frames) the answer of each. Those that need the air at the same moments ask for it at once."""
+        clock, airflows = inputs.clock, inputs.airflows()
+        gain, frequency, damping = (inputs.number(name) for name in ("gain", "frequency", "damping"))
+        omega = TURN * frequency
+        pieces = [
+            pieces_for(clock, steady(float(hertz), float(ratio)), airflow.jumps, self.loop)
+            for airflow, hertz, ratio in zip(airflows, frequency[:, 0], damping[:, 0], strict=True)
+        ]
+        out = np.empty((len(airflows), len(clock.frames)))
+        for one in dict.fromkeys(pieces):
+            rows = [row for row, of in enumerate(pieces) if of is one]
+            there = partial(inputs.velocities, [airflows[row] for row in rows])
+            before, after = one.read(partial(self._leans, there, gain[rows, 0]))
+            for row, *leans in zip(rows, before.T, after.T, strict=True):
+                last, first = (np.ascontiguousarray(lean) for lean in leans)
+                out[row] = answer_to(last, first, omega[row], damping[row], one, clock)
+        return out + inputs.number("offset")
+
+    def _leans(self, there: Callable[[Clock], PointBlock], gain: Samples, clock: Clock) -> NDArray[np.float64]:
+        """Where the air would hold some of them.
+
+        Parameters
+        ----------
+        there : how it goes where they are, (frames, layers, 3).
+        gain : (layers,) array
+            In the channel's unit.
+
+        Returns
+        -------
+        (frames, layers) array
+            In the channel's unit.
+        """
+        return np.asarray(gain * self.felt(there(clock)))
+
     def felt(self, velocity: Samples) -> Samples:
         """What it feels of the air, 1 at 10 m/s.
 
         Parameters
         ----------
-        velocity : (frames, 3) array
+        velocity : (…, 3) array
             Metres per second.
 
         Returns
         -------
-        (frames,) array
+        (…) array
             A share of what 10 m/s would do.
         """
-        speed = np.linalg.norm(velocity, axis=1) if self.what == "speed" else velocity[:, "xyz".index(self.what)]
+        speed = np.linalg.norm(velocity, axis=-1) if self.what == "speed" else velocity[..., "xyz".index(self.what)]
         share = speed / USUAL
         return np.asarray(share if self.force == "linear" else share * np.abs(share))
 

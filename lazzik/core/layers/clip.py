@@ -15,21 +15,23 @@ the clip's ends are.
 
 from __future__ import annotations
 
-from functools import cached_property
+from collections.abc import Callable
+from functools import cached_property, partial
 from typing import Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
 from lazzik.core.channel.channel import Channel, Number
 from lazzik.core.channel.combine import Combine
-from lazzik.core.channel.layer import Family, Inputs, Landing, Layer
+from lazzik.core.channel.layer import Family, Inputs, Landing, Layer, ManyInputs
 from lazzik.core.channel.phase import integrate
 from lazzik.core.channel.scaling import scaled
 from lazzik.core.document import Finite, Frozen, Label, Name, Option, Quantity, Wording
 from lazzik.core.errors import UnknownAddress
 from lazzik.core.hermite import smoothstep
-from lazzik.core.types import Samples
+from lazzik.core.types import SampleRows, Samples
 
 MOST_TRACKS = 400
 
@@ -107,6 +109,8 @@ class Play(Layer):
     summary: ClassVar[str] = "Plays a stored stretch of motion: repeated, retimed, blended into another."
     idle_at: ClassVar[dict[str, float]] = {"size": 0.0}
 
+    together: ClassVar[bool] = True
+
     kind: Literal["clip"]
     combine: Combine = "replace"
     source: Annotated[str, Wording("clip", "The track of a clip that is played.")] = ""
@@ -145,16 +149,57 @@ class Play(Layer):
 
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) the clip. Raises UnknownAddress if there is none."""
+        length = float(inputs.clip(self._chosen).length)
+
+        def read(frames: NDArray[np.float64]) -> float | NDArray[np.float64]:
+            return inputs.other(self.source, inputs.clock.at(frames))
+
+        y = self._played(np.maximum(self._gone(inputs), 0.0), length, inputs.number("seam"), read)
+        return np.asarray(inputs.number("size") * y)
+
+    def signals(self, inputs: ManyInputs) -> SampleRows:
+        """(layers, frames) the clip as each plays it."""
+        length = float(inputs.clip(self._chosen).length)
+        gone = (inputs.clock.frames - inputs.number("start")) * inputs.number("speed")
+        read = partial(inputs.other, self.source)
+        return inputs.number("size") * self._played(np.maximum(gone, 0.0), length, inputs.number("seam"), read)
+
+    @property
+    def _chosen(self) -> str:
+        """The address of what it plays. Raises UnknownAddress if there is none."""
         if not self.source:
             raise UnknownAddress(f"'{self.label}' plays nothing yet: save a clip and choose one of its tracks")
-        length = float(inputs.clip(self.source).length)
-        gone = np.maximum(self._gone(inputs), 0.0)
+        return self.source
 
-        def clip(frames: Samples) -> Samples:
-            played = inputs.other(self.source, inputs.clock.at(frames))
-            return np.full(len(frames), played) if isinstance(played, float | int) else played
+    def _played(
+        self,
+        gone: NDArray[np.float64],
+        length: float,
+        seam: float | NDArray[np.float64],
+        read: Callable[[NDArray[np.float64]], float | NDArray[np.float64]],
+    ) -> NDArray[np.float64]:
+        """The clip, and what follows it.
 
-        y: Samples
+        Parameters
+        ----------
+        gone : array of any shape
+            Frames since it began.
+        length : frames of the clip.
+        seam : float or array
+            Frames.
+        read : what the clip's number is at frames of its own.
+
+        Returns
+        -------
+        array of the same shape
+            In the clip's unit.
+        """
+
+        def clip(frames: NDArray[np.float64]) -> NDArray[np.float64]:
+            played = read(frames)
+            return np.full(frames.shape, played) if isinstance(played, float | int) else played
+
+        y: NDArray[np.float64]
         match self.after:
             case "hold":
                 y = clip(np.minimum(gone, length))
@@ -164,14 +209,14 @@ class Play(Layer):
                 rise = clip(np.array([0.0, length]))
                 y = clip(np.mod(gone, length)) + np.floor(gone / length) * (rise[1] - rise[0])
             case _:
-                seam = np.minimum(inputs.number("seam"), length / 2)
+                seam = np.minimum(seam, length / 2)
                 within = np.mod(gone, length - seam)
                 y = clip(within)
                 drawn = (gone >= length - seam) & (within < seam)
                 if drawn.any():
                     w = smoothstep(np.where(drawn, within / np.maximum(seam, 1e-9), 1.0))
                     y = (1 - w) * clip(np.minimum(length - seam + within, length)) + w * y
-        return np.asarray(inputs.number("size") * y)
+        return y
 
     def _gone(self, inputs: Inputs) -> Samples:
         """(frames,) frames of the clip gone by since it began; negative before."""

@@ -51,20 +51,20 @@ def smooth_noise(x: Value, seed: Value = 0.0) -> Samples:
 
     Parameters
     ----------
-    x, seed : float or (frames,) array
+    x, seed : float or (…, frames) array
         Cells; whole numbers.
 
     Returns
     -------
-    (frames,) array
+    (…, frames) array
         −1 to 1.
     """
-    x, seed = np.broadcast_arrays(np.asarray(x, dtype=float), np.asarray(seed, dtype=float))
-    position = np.clip(np.nan_to_num(np.ascontiguousarray(np.atleast_1d(x))), -1e15, 1e15)
-    seeds = np.clip(np.nan_to_num(np.atleast_1d(seed)), 0, LARGEST)
+    places, planted = np.broadcast_arrays(np.atleast_1d(np.asarray(x, dtype=float)), np.asarray(seed, dtype=float))
+    position = np.clip(np.nan_to_num(places.ravel()), -1e15, 1e15)
+    seeds = np.clip(np.nan_to_num(planted.ravel()), 0, LARGEST)
     out = np.empty(len(position))
     octave_noise(position, 0, 0, np.stack([np.ones(len(position)), np.ones(len(position)), seeds]), out)
-    return out
+    return out.reshape(places.shape)
 
 
 def _smoothstep(low: Value, high: Value, x: Value) -> Value:

@@ -14,12 +14,12 @@ import numpy as np
 
 from lazzik.core.channel.channel import Number
 from lazzik.core.channel.combine import Combine
-from lazzik.core.channel.layer import Family, Inputs, Layer
+from lazzik.core.channel.layer import Family, Inputs, Layer, ManyInputs
 from lazzik.core.clock import Clock
 from lazzik.core.document import Quantity
 from lazzik.core.kernels import kernel
-from lazzik.core.layers.oscillator import Grid, closed, followed, grid_for, spring_of, trail
-from lazzik.core.types import Samples
+from lazzik.core.layers.oscillator import TURN, Grid, closed, followed, grid_for, spring_of, trail
+from lazzik.core.types import SampleRows, Samples
 
 
 class Follow(Layer):
@@ -32,6 +32,8 @@ class Follow(Layer):
     loops: ClassVar[bool] = True
     needs: ClassVar[Literal["", "motion", "keys"]] = "motion"
     elsewhen: ClassVar[bool] = True
+    together: ClassVar[bool] = True
+    in_common: ClassVar[tuple[str, ...]] = ("delay",)
 
     kind: Literal["follow"]
     combine: Combine = "replace"
@@ -50,12 +52,19 @@ class Follow(Layer):
         """(frames,) the trailing value."""
         grid = grid_for(inputs.clock, self.loop)
         omega, damping = spring_of(inputs, grid)
-        u = grid.samples(inputs.below(self._late(inputs, grid.clock)))
-        return trailing(u, inputs.below(), omega, damping, grid)
+        u = inputs.below(self._late(grid.clock, inputs.number("delay", grid.clock)))
+        return trailing(grid.samples(u), inputs.below(), omega, damping, grid)
 
-    def _late(self, inputs: Inputs, clock: Clock) -> Clock:
+    def signals(self, inputs: ManyInputs) -> SampleRows:
+        """(layers, frames) the trailing value of each."""
+        grid = grid_for(inputs.clock, self.loop)
+        omega, damping = TURN * inputs.number("frequency"), inputs.number("damping")
+        u = inputs.below(self._late(grid.clock, float(inputs.number("delay")[0, 0])))
+        rows = zip(u, inputs.below(), omega, damping, strict=True)
+        return np.stack([trailing(grid.samples(seen), now, w, d, grid) for seen, now, w, d in rows])
+
+    def _late(self, clock: Clock, delay: float | Samples) -> Clock:
         """When what is followed now was there to be seen."""
-        delay = inputs.number("delay", clock)
         if isinstance(delay, float) and delay == 0.0:
             return clock
         late = clock.elapsed - delay * clock.fps

@@ -11,14 +11,16 @@ from functools import cached_property
 from typing import Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field, field_validator
 
 from lazzik.core.channel.combine import Combine
-from lazzik.core.channel.layer import Family, Inputs, Landing, Layer
+from lazzik.core.channel.layer import Family, Inputs, Landing, Layer, ManyInputs
+from lazzik.core.clock import Clock
 from lazzik.core.document import Wording
 from lazzik.core.errors import BadFormula, UnknownAddress
 from lazzik.core.layers.expression import LONGEST, NAMES, Expression, read_expression
-from lazzik.core.types import Samples
+from lazzik.core.types import SampleRows, Samples
 
 
 class Formula(Layer):
@@ -28,6 +30,8 @@ class Formula(Layer):
     title: ClassVar[str] = "Formula"
     summary: ClassVar[str] = "A line of arithmetic of time, dials and what lies below: whatever no other kind does."
     below: ClassVar[Literal["ignored", "moves", "carried", "values"]] = "values"
+
+    together: ClassVar[bool] = True
 
     kind: Literal["formula"]
     combine: Combine = "replace"
@@ -54,6 +58,10 @@ class Formula(Layer):
         inside = re.sub(r"\bx\b", f"(x / {factor!r})", self.text)
         return self.replaced(text=f"{factor!r} * ({inside})")
 
+    @property
+    def _reads_below(self) -> bool:
+        return "x" in self.expression.names
+
     @cached_property
     def dials(self) -> frozenset[str]:
         """Names of the dials that it reads."""
@@ -74,20 +82,44 @@ class Formula(Layer):
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) the formula's value. Raises BadFormula where it is not finite, UnknownAddress for a lost dial."""
         clock = inputs.clock
-        names: dict[str, float | Samples] = {"t": clock.elapsed / clock.fps, "frame": clock.frames}
-        if "x" in self.expression.names:
-            names["x"] = inputs.below()
+        x = inputs.below() if self._reads_below else 0.0
+        y = self._value(clock, x, lambda dial: inputs.other(dial, clock))
+        return np.full(len(clock.frames), y) if y.ndim == 0 else y
+
+    def signals(self, inputs: ManyInputs) -> SampleRows:
+        """(layers, frames) the value over what lies below each."""
+        x = inputs.below() if self._reads_below else 0.0
+        y = self._value(inputs.clock, x, inputs.other)
+        return np.broadcast_to(y, (len(inputs.layers), len(inputs.clock.frames)))
+
+    def _value(
+        self, clock: Clock, x: float | NDArray[np.float64], dial: Callable[[str], float | Samples]
+    ) -> NDArray[np.float64]:
+        """The formula's value.
+
+        Parameters
+        ----------
+        x : float or (…, frames) array
+            What lies below, if that is read.
+        dial : gives the number at an address.
+
+        Returns
+        -------
+        (), (frames,) or (…, frames) array
+            As what it reads.
+        """
+        names: dict[str, float | NDArray[np.float64]] = {
+            "t": clock.elapsed / clock.fps, "frame": clock.frames, "x": x,
+        }  # fmt: skip
         for name in self.dials:
             try:
-                names[name] = inputs.other(f"dials/{name}", clock)
+                names[name] = dial(f"dials/{name}")
             except UnknownAddress:
                 raise BadFormula(f"'{self.label}' reads '{name}', and there is no dial of that name") from None
         y = np.asarray(self.expression.on(names), dtype=float)
-        if y.ndim == 0:
-            y = np.full(len(clock.frames), y)
         finite = np.isfinite(y)
         if not finite.all():
-            frame = float(clock.frames[int(np.argmin(finite))])
+            frame = float(clock.frames[int(np.argmin(finite)) % len(clock.frames)])
             raise BadFormula(f"'{self.label}' has no finite value at frame {frame:.6g}")
         return y
 

@@ -15,8 +15,7 @@ from numpy.typing import NDArray
 
 from lazzik.core.channel.channel import Number
 from lazzik.core.channel.combine import Combine
-from lazzik.core.channel.layer import Family, Inputs, Landing, Layer
-from lazzik.core.clock import Clock
+from lazzik.core.channel.layer import Family, Inputs, Landing, Layer, ManyInputs
 from lazzik.core.document import Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.types import SampleRows, Samples
@@ -51,10 +50,11 @@ class Limit(Layer):
         limit(x, inputs.table(*LIMITS), out)
         return out
 
-    def signals(self, numbers: dict[str, SampleRows], below: SampleRows, clock: Clock) -> SampleRows:
+    def signals(self, inputs: ManyInputs) -> SampleRows:
         """(layers, frames) what lies below each, limited."""
-        out = np.empty(below.shape)
-        limits(below, np.stack([numbers[name] for name in LIMITS], axis=1), out)
+        x = inputs.below()
+        out = np.empty(x.shape)
+        limits(x, inputs.table(*LIMITS), out)
         return out
 
     def scaled(self, factor: float) -> Self:

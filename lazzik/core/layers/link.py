@@ -11,12 +11,11 @@ import numpy as np
 
 from lazzik.core.channel.channel import Channel, Number
 from lazzik.core.channel.combine import Combine
-from lazzik.core.channel.layer import Family, Inputs, Layer
+from lazzik.core.channel.layer import Family, Inputs, Layer, ManyInputs
 from lazzik.core.channel.scaling import scaled
-from lazzik.core.clock import Clock
 from lazzik.core.document import Quantity, Wording
 from lazzik.core.errors import UnknownAddress
-from lazzik.core.types import Samples
+from lazzik.core.types import SampleRows, Samples
 
 
 class Link(Layer):
@@ -26,6 +25,7 @@ class Link(Layer):
     title: ClassVar[str] = "Link"
     summary: ClassVar[str] = "Reads another number, scaled and late: dials, shadows of a move, a shared wave."
     idle_at: ClassVar[dict[str, float]] = {"gain": 0.0}
+    together: ClassVar[bool] = True
 
     kind: Literal["link"]
     combine: Combine = "replace"
@@ -41,13 +41,25 @@ class Link(Layer):
 
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) the linked value. Raises UnknownAddress if there is nothing to read."""
+        late, clock = inputs.number("delay"), inputs.clock
+        punctual = isinstance(late, float) and late == 0
+        read = inputs.other(self._chosen, clock if punctual else clock.at(clock.frames - late * clock.fps))
+        y: Samples = np.asarray(inputs.number("gain") * read + inputs.number("offset"), dtype=float)
+        return np.broadcast_to(y, clock.frames.shape)
+
+    def signals(self, inputs: ManyInputs) -> SampleRows:
+        """(layers, frames) the linked value of each."""
+        late, clock = inputs.number("delay"), inputs.clock
+        read = inputs.other(self._chosen, clock.frames - late * clock.fps if late.any() else None)
+        y = np.asarray(inputs.number("gain") * read + inputs.number("offset"))
+        return np.broadcast_to(y, (len(late), len(clock.frames)))
+
+    @property
+    def _chosen(self) -> str:
+        """The source. Raises UnknownAddress if there is none."""
         if not self.source:
             raise UnknownAddress(f"'{self.label}' reads nothing yet: choose its source")
-        late = inputs.number("delay")
-        clock = inputs.clock if isinstance(late, float) and late == 0 else _later(inputs, late)
-        read = inputs.other(self.source, clock)
-        y: Samples = np.asarray(inputs.number("gain") * read + inputs.number("offset"), dtype=float)
-        return np.broadcast_to(y, inputs.clock.frames.shape)
+        return self.source
 
     @property
     def later(self) -> float | None:
@@ -61,7 +73,3 @@ class Link(Layer):
     def references(self) -> frozenset[str]:
         """The source."""
         return frozenset({self.source} if self.source else ())
-
-
-def _later(inputs: Inputs, seconds: float | Samples) -> Clock:
-    return inputs.clock.at(inputs.clock.frames - seconds * inputs.clock.fps)

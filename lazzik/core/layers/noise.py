@@ -37,7 +37,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lazzik.core.channel.channel import Number
-from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer
+from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer, ManyInputs
 from lazzik.core.channel.phase import Phase, integrate, rounded_note, steady_phases
 from lazzik.core.clock import Clock
 from lazzik.core.document import LARGEST, Only, Option, Quantity
@@ -155,17 +155,16 @@ class Noise(Layer):
         noise(position, wrap, CHARACTERS.index(self.character), numbers, REACH, SIDES.index(self.side), out)
         return out
 
-    def signals(self, numbers: dict[str, SampleRows], below: SampleRows, clock: Clock) -> SampleRows:
+    def signals(self, inputs: ManyInputs) -> SampleRows:
         """(layers, frames) amplitude · shaped noise of each."""
-        shift = numbers["shift"]
+        clock, shift = inputs.clock, inputs.number("shift")
         if self.character == "white":
-            position, wraps = self._white(clock, shift), np.zeros(len(below), np.int64)
+            position, wraps = self._white(clock, shift), np.zeros(len(shift), np.int64)
         else:
-            phases = steady_phases(1.0 / numbers["period"], clock, self.loop)
+            phases = steady_phases(1.0 / inputs.number("period"), clock, self.loop)
             position, wraps = phases.later(shift), phases.wraps
-        out = np.empty(below.shape)
-        table = np.concatenate([numbers[name] for name in SHAPED], axis=1)[..., None]
-        noises(position, wraps, CHARACTERS.index(self.character), table, REACH, SIDES.index(self.side), out)
+        out, numbers = np.empty(position.shape), inputs.table(*SHAPED)
+        noises(position, wraps, CHARACTERS.index(self.character), numbers, REACH, SIDES.index(self.side), out)
         return out
 
     def _white(self, clock: Clock, shift: float | Samples | SampleRows) -> NDArray[np.float64]:

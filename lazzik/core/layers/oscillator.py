@@ -31,6 +31,9 @@ from lazzik.core.clock import SUBSTEPS, Clock
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Samples
 
+TURN = 2 * math.pi
+"""Radians."""
+
 Run = Callable[[Samples, Samples], None]
 """Fills (grid,) position and velocity from the state that stands at their first place."""
 
@@ -163,7 +166,7 @@ def spring_of(source: Numbered, grid: Grid) -> tuple[Samples, Samples]:
         Radians per second; ratios to the critical one. (1,) where neither changes.
     """
     frequency, damping = source.number("frequency", grid.halves), source.number("damping", grid.halves)
-    both = np.broadcast_arrays(2 * np.pi * np.asarray(frequency), damping)
+    both = np.broadcast_arrays(TURN * np.asarray(frequency), damping)
     omega, ratios = (np.array(each, dtype=np.float64, ndmin=1) for each in both)
     return omega, ratios
 

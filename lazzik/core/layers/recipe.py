@@ -8,18 +8,18 @@ exposed numbers that were changed on it.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Hashable, Iterator
 from typing import Annotated, Any, ClassVar, Literal, Self
 
 from pydantic import Field, model_validator
 
 from lazzik.core.channel.channel import Channel, Number, as_channel, simplest
 from lazzik.core.channel.combine import Combine
-from lazzik.core.channel.layer import Book, Family, Inputs, Layer, numbers_of
+from lazzik.core.channel.layer import Book, Family, Inputs, Layer, ManyInputs, numbers_of
 from lazzik.core.channel.scaling import scaled
 from lazzik.core.document import LARGEST, Finite, Frozen, Label, Name, Quantity
 from lazzik.core.errors import UnknownAddress
-from lazzik.core.types import Samples
+from lazzik.core.types import SampleRows, Samples
 
 MOST_EXPOSED = 24
 
@@ -88,6 +88,7 @@ class Use(Layer):
     offered: ClassVar[bool] = False
     idle_at: ClassVar[dict[str, float]] = {"size": 0.0}
     elsewhen: ClassVar[bool] = True
+    together: ClassVar[bool] = True
 
     kind: Literal["recipe"]
     combine: Combine = "replace"
@@ -98,6 +99,16 @@ class Use(Layer):
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) what the recipe makes of what lies below."""
         return inputs.through(self.stack_of(inputs.recipe(self.recipe)), inputs.number("size"))
+
+    def signals(self, inputs: ManyInputs) -> SampleRows:
+        """(layers, frames) what the recipe makes of what lies below each."""
+        recipe = inputs.recipe(self.recipe)
+        stacks = [use.stack_of(recipe) for use in inputs.layers if isinstance(use, Use)]
+        return inputs.through(stacks, inputs.number("size"))
+
+    def kept_alike(self) -> Iterator[Hashable]:
+        """The recipe, and which of its numbers a use has of its own."""
+        return iter((self.recipe, *(override.name for override in self.overrides)))
 
     def scaled(self, factor: float) -> Self:
         """Its size is."""

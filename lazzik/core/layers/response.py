@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 from lazzik.core.channel.airflow import Airflow
 from lazzik.core.clock import Clock
 from lazzik.core.kernels import kernel
-from lazzik.core.layers.oscillator import closed, drawn, free, index_of, trailed
+from lazzik.core.layers.oscillator import TURN, closed, drawn, free, index_of, trailed
 from lazzik.core.types import Samples
 
 PER_FRAME = 2
@@ -39,6 +39,9 @@ SIDE = 1e-7
 ALIKE = 1e-12
 """Seconds by which two steps may differ and be one: what rounding makes of moments that lie evenly."""
 
+NEAR = 8
+"""Nodes within which the next one is looked for one by one."""
+
 Over = Callable[[Clock], float | Samples]
 """Something over the moments of a clock: a float if it is constant."""
 
@@ -49,6 +52,11 @@ class Spring:
 
     frequency: Over
     damping: Over
+
+
+def steady(frequency: float, damping: float) -> Spring:
+    """One whose numbers don't change."""
+    return Spring(lambda at: frequency, lambda at: damping)
 
 
 def answer(lean: Over, airflow: Airflow, spring: Spring, clock: Clock, loop: float | None) -> Samples:
@@ -67,13 +75,33 @@ def answer(lean: Over, airflow: Airflow, spring: Spring, clock: Clock, loop: flo
     """
     pieces = pieces_for(clock, spring, airflow.jumps, loop)
     before, after = pieces.read(lambda at: _values(lean, at))
+    omega, damping = TURN * pieces.middle(spring.frequency), pieces.middle(spring.damping)
+    return answer_to(before, after, omega, damping, pieces, clock)
+
+
+def answer_to(
+    before: Samples, after: Samples, omega: Samples, damping: Samples, pieces: Pieces, clock: Clock
+) -> Samples:
+    """Where it is at the moments of a clock.
+
+    Parameters
+    ----------
+    before, after : (nodes,) arrays
+        Where the wind would hold it just before each node of the pieces, and just after it.
+    omega, damping : (nodes − 1,) or (1,) arrays
+        Radians per second; ratios to the critical one.
+
+    Returns
+    -------
+    (frames,) array
+        In the unit of the lean.
+    """
     seconds = pieces.seconds
-    omega, damping = 2 * np.pi * pieces.middle(spring.frequency), pieces.middle(spring.damping)
 
     def run(y: Samples, v: Samples) -> None:
         respond(seconds, before, after, omega, damping, y, v)
 
-    if loop is not None:
+    if pieces.loop is not None:
         y, v = closed(run, len(seconds))
     else:
         y, v = np.full(len(seconds), after[0]), np.zeros(len(seconds))
@@ -179,9 +207,12 @@ def pieces_for(clock: Clock, spring: Spring, jumps: Callable[[float, float], Sam
     """
     grid = nodes_for(clock, spring, loop)
     found = jumps(float(grid.frames[0]), float(grid.frames[-1]))
-    found = found[(found > grid.frames[0] + 2 * SIDE) & (found < grid.frames[-1] - 2 * SIDE)]
+    if len(found):
+        found = found[(found > grid.frames[0] + 2 * SIDE) & (found < grid.frames[-1] - 2 * SIDE)]
     if not len(found):  # the same for all that asks for the air at these moments
-        pieces: Pieces = grid.made.setdefault((Pieces, loop), Pieces(grid, found, loop))
+        pieces: Pieces | None = grid.made.get((Pieces, loop))
+        if pieces is None:
+            pieces = grid.made[Pieces, loop] = Pieces(grid, found, loop)
         return pieces
     return Pieces(grid.at(grid.frames[np.abs(grid.frames[:, None] - found).min(axis=1) > 2 * SIDE]), found, loop)
 
@@ -193,8 +224,9 @@ def nodes_for(clock: Clock, spring: Spring, loop: float | None) -> Clock:
     if loop is not None:
         inside = np.arange(math.ceil(loop * PER_FRAME)) / PER_FRAME
         return clock.at(clock.first + np.append(inside, loop))
-    damping, frequency = (float(np.asarray(of(clock.start)).item()) for of in (spring.damping, spring.frequency))
-    pace = damping * 2 * np.pi * frequency
+    first = clock.start
+    damping, frequency = (np.asarray(of(first)).item() for of in (spring.damping, spring.frequency))
+    pace = damping * TURN * frequency
     seconds = min(FADED / pace, LONGEST) if pace > 0 else LONGEST
     # one of a few lengths, so that what stands in one air asks for the same moments
     before = math.ceil(2.0 ** math.ceil(math.log2(max(seconds, 1.0))) * clock.fps)
@@ -273,10 +305,14 @@ def respond_between(
     out : (frames,) array
         Filled.
     """
-    last = y.shape[0] - 2
+    last, k = y.shape[0] - 2, 0
     for n in range(place.shape[0]):
         t = max(place[n], 0.0)
-        k = min(max(np.searchsorted(seconds, t + 1e-12) - 1, 0), last)
+        # the last node before it: moments mostly follow each other, so it is near that of the one before
+        if seconds[k] >= t + ALIKE or seconds[min(k + NEAR, last)] < t + ALIKE:
+            k = min(max(np.searchsorted(seconds, t + ALIKE) - 1, 0), last)
+        while k < last and seconds[k + 1] < t + ALIKE:
+            k += 1
         beyond = t - seconds[k]
         if beyond < ALIKE:
             out[n] = y[k]

@@ -17,11 +17,11 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 
 from lazzik.core.channel.channel import Number
-from lazzik.core.channel.layer import Family, Inputs, Layer
+from lazzik.core.channel.layer import Family, Inputs, Layer, ManyInputs
 from lazzik.core.document import Option, Quantity
 from lazzik.core.kernels import kernel
-from lazzik.core.layers.oscillator import closed, grid_for, on_grid, push_of, ring, rung, spring_of
-from lazzik.core.types import Samples
+from lazzik.core.layers.oscillator import TURN, Grid, closed, grid_for, on_grid, push_of, ring, rung, spring_of
+from lazzik.core.types import SampleRows, Samples
 
 WHEN = ("both", "arrivals", "departures")
 
@@ -38,6 +38,7 @@ class Settle(Layer):
     needs: ClassVar[Literal["", "motion", "keys"]] = "motion"
     feel: ClassVar[tuple[str, str] | None] = ("frequency", "strength")
     elsewhen: ClassVar[bool] = True
+    together: ClassVar[bool] = True
 
     kind: Literal["settle"]
     frequency: Annotated[
@@ -63,10 +64,36 @@ class Settle(Layer):
         """(frames,) the ringing alone."""
         grid = grid_for(inputs.clock, self.loop)
         below = inputs.below(grid.clock)
-        x, slope = grid.samples(below), grid.slope_before(below)
         omega, damping = spring_of(inputs, grid)
-        strength = on_grid(inputs, "strength", grid)
-        when = WHEN.index(self.when)
+        return self._rings(grid, below, omega, damping, on_grid(inputs, "strength", grid))
+
+    def signals(self, inputs: ManyInputs) -> SampleRows:
+        """(layers, frames) the ringing alone, of each."""
+        grid = grid_for(inputs.clock, self.loop)
+        below = inputs.below(grid.clock)
+        omega, damping, strength = (
+            TURN * inputs.number("frequency"),
+            inputs.number("damping"),
+            inputs.number("strength"),
+        )
+        return np.stack([self._rings(grid, *row) for row in zip(below, omega, damping, strength, strict=True)])
+
+    def _rings(self, grid: Grid, below: Samples, omega: Samples, damping: Samples, strength: Samples) -> Samples:
+        """The ringing after what was read below.
+
+        Parameters
+        ----------
+        below : (samples,) array
+            As read on the grid's clock.
+        omega, damping, strength : arrays
+            As of `ring`.
+
+        Returns
+        -------
+        (frames,) array
+            In the channel's unit.
+        """
+        x, slope, when = grid.samples(below), grid.slope_before(below), WHEN.index(self.when)
 
         def run(e: Samples, v: Samples) -> None:
             ring(x, slope, omega, damping, strength, grid.step, when, e, v)

@@ -19,11 +19,11 @@ import numpy as np
 
 from lazzik.core.channel.channel import Number
 from lazzik.core.channel.combine import Combine
-from lazzik.core.channel.layer import Family, Inputs, Landing, Layer
-from lazzik.core.clock import SUBSTEPS
+from lazzik.core.channel.layer import Family, Inputs, Landing, Layer, ManyInputs
+from lazzik.core.clock import SUBSTEPS, Clock
 from lazzik.core.document import Quantity
 from lazzik.core.kernels import kernel
-from lazzik.core.types import Samples
+from lazzik.core.types import SampleRows, Samples
 
 REACH = 6.5
 """Standard deviations on either side that are taken in; beyond lies less than 1e-9 of the weight."""
@@ -41,6 +41,8 @@ class Smooth(Layer):
     below: ClassVar[Literal["ignored", "moves", "carried", "values"]] = "carried"
     needs: ClassVar[Literal["", "motion", "keys"]] = "motion"
     elsewhen: ClassVar[bool] = True
+    together: ClassVar[bool] = True
+    in_common: ClassVar[tuple[str, ...]] = ("cutoff",)
 
     kind: Literal["smooth"]
     combine: Combine = "replace"
@@ -53,22 +55,61 @@ class Smooth(Layer):
 
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) what lies below, smoothed."""
-        clock = inputs.clock
-        cutoff = np.broadcast_to(np.asarray(inputs.number("cutoff"), dtype=float), clock.frames.shape)
-        spread = np.ascontiguousarray(math.sqrt(math.log(2)) / (2 * math.pi * cutoff) * clock.fps * SUBSTEPS)
-        margin = int(math.ceil(REACH * max(spread.max(initial=0.0), NARROW))) + 2
-        places = clock.elapsed * SUBSTEPS
-        first = int(math.floor(places.min())) - margin
-        last = int(math.ceil(places.max())) + margin
-        below = np.array(inputs.below(clock.on_grid(first, last)))
-        out = np.empty(len(places))
-        gaussian_mean(below, places - first, spread, out)
-        return out
+        wide, places, spread = _about(inputs.clock, inputs.number("cutoff"))
+        return np.array(_means(inputs.below(wide)[None], places, spread)[0])
+
+    def signals(self, inputs: ManyInputs) -> SampleRows:
+        """(layers, frames) what lies below each, smoothed."""
+        wide, places, spread = _about(inputs.clock, float(inputs.number("cutoff")[0, 0]))
+        return _means(inputs.below(wide), places, spread)
 
     @classmethod
     def suited(cls, landing: Landing) -> dict[str, Any]:
         """Slow enough to be seen at any frame rate."""
         return {"cutoff": 1.0}
+
+
+def _about(clock: Clock, cutoff: float | Samples) -> tuple[Clock, Samples, Samples]:
+    """When what lies below is read, where the asked moments lie among these, and how wide the Gaussian is there.
+
+    Parameters
+    ----------
+    cutoff : float or (frames,) array
+        Hertz.
+
+    Returns
+    -------
+    (Clock, (frames,) array, (frames,) array)
+        In grid points.
+    """
+    over = np.broadcast_to(np.asarray(cutoff, dtype=float), clock.frames.shape)
+    spread = np.ascontiguousarray(math.sqrt(math.log(2)) / (2 * math.pi * over) * clock.fps * SUBSTEPS)
+    margin = int(math.ceil(REACH * max(spread.max(initial=0.0), NARROW))) + 2
+    places = clock.elapsed * SUBSTEPS
+    first = int(math.floor(places.min())) - margin
+    last = int(math.ceil(places.max())) + margin
+    return clock.on_grid(first, last), places - first, spread
+
+
+def _means(rows: SampleRows, places: Samples, spread: Samples) -> SampleRows:
+    """The mean of each row around each place.
+
+    Parameters
+    ----------
+    rows : (rows, n) array
+        In any unit.
+    places, spread : (frames,) arrays
+        As of `gaussian_mean`.
+
+    Returns
+    -------
+    (rows, frames) array
+        In the same unit.
+    """
+    out = np.empty((len(rows), len(places)))
+    for samples, smooth in zip(np.array(rows), out, strict=True):
+        gaussian_mean(samples, places, spread, smooth)
+    return out
 
 
 @kernel("float64(float64[::1], float64)")

@@ -14,18 +14,23 @@ scene's range and arrives with its end.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from typing import Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lazzik.core.channel.channel import Channel, Number
-from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer
+from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer, ManyInputs, numbers_of
 from lazzik.core.document import Option, Quantity
 from lazzik.core.kernels import kernel
-from lazzik.core.types import Samples
+from lazzik.core.types import SampleRows, Samples
 
 EASES = ("linear", "sine", "quad", "cubic", "quart", "quint", "expo", "circ", "back", "elastic", "bounce", "drawn")
 WAYS = ("in", "out", "in-out")
+WAY = ("begin", "finish", "start", "length", "amount")
+"""The numbers that the kernel takes, in their order."""
+
 AFTERS = ("hold", "repeat", "alternate", "accumulate")
 
 
@@ -36,6 +41,7 @@ class Travel(Layer):
     title: ClassVar[str] = "Travel"
     summary: ClassVar[str] = "From a value to a value with an easing: entrances, gates, steps that repeat or climb."
     own_frames: ClassVar[frozenset[str]] = frozenset({"drawn"})
+    together: ClassVar[bool] = True
     ends: ClassVar[tuple[str, str] | None] = ("begin", "finish")
 
     kind: Literal["travel"]
@@ -113,21 +119,43 @@ class Travel(Layer):
 
     def signal(self, inputs: Inputs) -> Samples:
         """(frames,) the value on its way."""
-        out = np.empty(len(inputs.clock.frames))
-        frames, after = inputs.clock.frames, AFTERS.index(self.after)
-        numbers = inputs.table("begin", "finish", "start", "length", "amount")
+        frames, numbers = inputs.clock.frames, inputs.table(*WAY)
         if self.ease == "drawn":
             straight = np.concatenate([np.zeros_like(numbers[:1]), np.ones_like(numbers[:1]), numbers[2:]])
-            travel(frames, 0, 0, after, straight, out)
-            whole = np.floor(out - 1e-9).clip(0) if self.after == "accumulate" else np.zeros_like(out)
-            share = whole + inputs.number("drawn", inputs.clock.at(100.0 * (out - whole)))
+            gone = np.empty(len(frames))
+            travel(frames, 0, 0, AFTERS.index(self.after), straight, gone)
+            whole = np.floor(gone - 1e-9).clip(0) if self.after == "accumulate" else np.zeros_like(gone)
+            share = whole + inputs.number("drawn", inputs.clock.at(100.0 * (gone - whole)))
             out = numbers[0] + (numbers[1] - numbers[0]) * share
         else:
-            travel(frames, EASES.index(self.ease), WAYS.index(self.way), after, numbers, out)
+            out = self._on_its_way(frames, numbers)
+        return self._cut(out, inputs.number)
+
+    def signals(self, inputs: ManyInputs) -> SampleRows:
+        """(layers, frames) each value on its way."""
+        frames = inputs.clock.frames
+        return self._cut(np.stack([self._on_its_way(frames, row) for row in inputs.table(*WAY)]), inputs.number)
+
+    def driven(self) -> bool:
+        """By the drawn way too, but only where it goes along it."""
+        if self.ease == "drawn":
+            return True
+        return any(isinstance(getattr(self, name), Channel) for name in numbers_of(type(self)) if name != "drawn")
+
+    def _on_its_way(self, frames: Samples, numbers: Samples) -> Samples:
+        """(frames,) the value. `numbers` (5, 1 or frames), as of `travel`."""
+        out = np.empty(len(frames))
+        travel(frames, EASES.index(self.ease), WAYS.index(self.way), AFTERS.index(self.after), numbers, out)
+        return out
+
+    def _cut(
+        self, out: NDArray[np.float64], number: Callable[[str], float | NDArray[np.float64]]
+    ) -> NDArray[np.float64]:
+        """(…, frames) values, cut off where they are to be."""
         if self.cut in ("below", "both"):
-            out = np.maximum(out, inputs.number("lowest"))
+            out = np.maximum(out, number("lowest"))
         if self.cut in ("above", "both"):
-            out = np.minimum(out, inputs.number("highest"))
+            out = np.minimum(out, number("highest"))
         return out
 
     @classmethod

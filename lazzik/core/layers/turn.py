@@ -11,9 +11,8 @@ from __future__ import annotations
 from typing import Annotated, Any, ClassVar, Literal
 
 from lazzik.core.channel.channel import Number
-from lazzik.core.channel.layer import Family, Inputs, Landing, Layer
+from lazzik.core.channel.layer import Family, Inputs, Landing, Layer, ManyInputs
 from lazzik.core.channel.phase import Phase, integrate, steady_phases
-from lazzik.core.clock import Clock
 from lazzik.core.document import Quantity
 from lazzik.core.types import SampleRows, Samples
 
@@ -39,9 +38,9 @@ class Turn(Layer):
         """(frames,) the integral of the rate."""
         return WHOLE * self._phase(inputs).cycles
 
-    def signals(self, numbers: dict[str, SampleRows], below: SampleRows, clock: Clock) -> SampleRows:
+    def signals(self, inputs: ManyInputs) -> SampleRows:
         """(layers, frames) the integral of each rate."""
-        return WHOLE * steady_phases(numbers["rate"] / WHOLE, clock, self.loop, least=0).cycles
+        return WHOLE * steady_phases(inputs.number("rate") / WHOLE, inputs.clock, self.loop, least=0).cycles
 
     def _phase(self, inputs: Inputs) -> Phase:
         return integrate(inputs, ("rate",), lambda rate: rate / WHOLE, self.loop, least=0)

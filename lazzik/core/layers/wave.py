@@ -20,10 +20,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lazzik.core.channel.channel import Number, base_value
-from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer
+from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer, ManyInputs
 from lazzik.core.channel.phase import Phase, integrate, rounded_note, steady_phases
 from lazzik.core.channel.scaling import moved_base
-from lazzik.core.clock import Clock
 from lazzik.core.document import Option, Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.types import SampleRows, Samples
@@ -89,11 +88,12 @@ class Wave(Layer):
         wave(cycles, SHAPES.index(self.shape), inputs.table(*SHAPED), out)
         return out
 
-    def signals(self, numbers: dict[str, SampleRows], below: SampleRows, clock: Clock) -> SampleRows:
+    def signals(self, inputs: ManyInputs) -> SampleRows:
         """(layers, frames) amplitude · shape + offset of each."""
-        cycles = steady_phases(1.0 / numbers["period"], clock, self.loop).cycles + numbers["phase"]
-        out = np.empty(below.shape)
-        waves(cycles, SHAPES.index(self.shape), np.stack([numbers[name] for name in SHAPED], axis=1), out)
+        phases = steady_phases(1.0 / inputs.number("period"), inputs.clock, self.loop)
+        cycles = phases.cycles + inputs.number("phase")
+        out = np.empty(cycles.shape)
+        waves(cycles, SHAPES.index(self.shape), inputs.table(*SHAPED), out)
         return out
 
     def _phase(self, inputs: Inputs) -> Phase:

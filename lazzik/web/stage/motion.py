@@ -32,7 +32,8 @@ def motions_of(scene: Scene, nodes: list[Node], clock: Clock, scope: Scope) -> I
     count = max(1, AT_ONCE // len(clock.frames))
     for start in range(0, len(nodes), count):
         together, running = nodes[start : start + count], scope.running()
-        work_out_alike(numbers_of_transforms(together), clock, running)
+        numbers = ((node.id, number) for node in together for number in numbers_of_transforms([node]))
+        work_out_alike(numbers, clock, running)
         for node in together:
             yield node.id, _motion(scene, node, clock, still, running.at(node.id))
 

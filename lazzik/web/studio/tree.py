@@ -204,7 +204,7 @@ def tree_view(scene: Scene, choice: Choice, listing: Listing, scope: Scope, had:
         changed = choice.nodes | had.choice.nodes
         seen = tuple(row for row in seen if row[0].id in changed)
     clock, running = scene.clock(), scope.running()
-    work_out_alike((number for node, _ in seen for _, number in node.moving[:1]), clock, running)
+    work_out_alike(((node.id, number) for node, _ in seen for _, number in node.moving[:1]), clock, running)
     made = tuple(_row(scene, node, depth, choice, clock, running) for node, depth in seen)
     return TreeView(rows=made, first=first, total=len(rows), whole=whole, find=listing.find)
 

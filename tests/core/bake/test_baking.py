@@ -8,7 +8,7 @@ import pytest
 from lazzik.core.bake.baking import BakePlan, bake, bakeable
 from lazzik.core.channel.channel import Channel
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.evaluate.evaluator import evaluate
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.scene.edits.bakes import TakeBack
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import read_scene, scene_text

@@ -12,7 +12,7 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.curve_arithmetic import added, difference
 from lazzik.core.channel.keys import Key, curve_through
 from lazzik.core.errors import InvalidEdit, UnknownAddress
-from lazzik.core.evaluate.evaluator import evaluate
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.fitting.fitting import extremes_of, fit
 from lazzik.core.scene.address import exists
 from lazzik.core.scene.scene import Scene

@@ -7,9 +7,9 @@ import pytest
 
 from lazzik.core.compare.motion import apart, farthest_apart, in_step, moving_apart
 from lazzik.core.errors import UnknownAddress
-from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.scene.scene import Scene
 from tests.conftest import edited
 from tests.core.compare.edits import MAST

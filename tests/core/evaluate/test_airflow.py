@@ -12,11 +12,11 @@ from lazzik.core.clock import Clock
 from lazzik.core.deformers.sway import Sway
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.airflow import air, field_rows
-from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Run, Scope
 from lazzik.core.evaluate.shapes import reshaped, surface_moves
 from lazzik.core.evaluate.surface import surface_of
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.scene.references import affected, circle, fields_for, same_air
 from lazzik.core.scene.scene import Scene
 from tests.conftest import edited

@@ -12,10 +12,10 @@ from PIL import Image
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.copies import Copies, chance, copies_of, density
-from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.leans import leans
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.transforms import world
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.evaluate.variants import parts_of, source_moves
 from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.edits.scatters import paint_density

@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from lazzik.core.errors import BadFormula, InvalidEdit
-from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.trials import with_formula, with_seeds
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.scene.address import Address
 from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.node import Node

@@ -15,7 +15,7 @@ from lazzik.core.bake.baking import TOLERANCES, BakePlan, bake_channel
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key, curve_through
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.evaluator import evaluate
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.fitting.fitting import extremes_of, fit, worst_error
 from lazzik.core.fitting.minimax import PER_FRAME, cubic_fits, longest_cubic
 from lazzik.core.fitting.thorough_fit import reaches

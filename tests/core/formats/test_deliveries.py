@@ -17,11 +17,12 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.evaluate.evaluator import evaluate, value_of
+from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.transforms import world
 from lazzik.core.evaluate.triples import triple
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.formats.base import moving_addresses
 from lazzik.core.formats.csv_curves import write_csv
 from lazzik.core.formats.gltf import Gltf, write_glb

@@ -14,11 +14,11 @@ import trimesh
 from scipy.spatial.transform import Rotation
 
 from lazzik.core.bake.baking import BakePlan, bake, bakeable
-from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.motion_path import path
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.transforms import transforms, world
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.formats.csv_curves import write_csv
 from lazzik.core.formats.gltf import write_glb
 from lazzik.core.formats.gltf_write import SHAPES_WITHIN

@@ -18,9 +18,9 @@ from scipy.spatial.transform import Rotation, Slerp
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.errors import InvalidAsset, InvalidEdit
-from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.transforms import transforms, world
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.formats.csv_curves import write_csv
 from lazzik.core.formats.importer import import_curves, import_files
 from lazzik.core.scene.edits.base import applied

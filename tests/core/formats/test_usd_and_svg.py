@@ -15,10 +15,10 @@ import shapely
 from numpy.typing import NDArray
 
 from lazzik.core.errors import InvalidDocument
-from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.transforms import world
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.formats.base import moving_addresses
 from lazzik.core.formats.csv_curves import read_csv, write_csv, write_long_csv
 from lazzik.core.formats.gltf import as_text, write_glb

@@ -9,8 +9,8 @@ import pytest
 
 from lazzik.core.channel.layer import Landing
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.memo import Memo
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.layers.breeze import Breeze
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples

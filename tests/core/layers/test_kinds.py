@@ -17,8 +17,9 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.clock import SUBSTEPS, Clock
-from lazzik.core.evaluate.evaluator import evaluate, number_on
+from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.layers import BY_KIND, Clip, Recipe
 from lazzik.core.layers.clip import Track
 from lazzik.core.layers.travel import EASES

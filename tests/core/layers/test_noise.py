@@ -15,7 +15,8 @@ from hypothesis import strategies as st
 from lazzik.core.channel.channel import Channel, base_value
 from lazzik.core.channel.keys import Key
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.evaluator import evaluate, number_on, strata
+from lazzik.core.evaluate.evaluator import number_on, strata
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.layers.noise import CHARACTERS, REACH, SIDES, Noise, lattice, reach_of, shaped
 from lazzik.demo.station import station
 from tests.conftest import note, turned
@@ -173,7 +174,7 @@ def test_a_value_is_the_same_whatever_was_asked(channel: Channel, frame: int, pe
 
 def test_a_second_process_gets_the_same_values() -> None:
     script = (
-        "import json; from lazzik.demo.station import station; from lazzik.core.evaluate.evaluator import evaluate;"
+        "import json; from lazzik.demo.station import station; from lazzik.core.evaluate.values import evaluate;"
         "s = station(); print(json.dumps(evaluate(s, ['beacon-mast/rotation.z'], s.clock())"
         "['beacon-mast/rotation.z'].tolist()))"
     )

@@ -9,7 +9,7 @@ import pytest
 
 from lazzik.core.channel.channel import as_channel, base_value
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.evaluate.evaluator import evaluate
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.layers.breeze import Breeze
 from lazzik.core.scene.edits.air import stands, suited_frequency
 from lazzik.core.scene.rest_pose import extent

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from lazzik.core.evaluate.evaluator import evaluate
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.scene.clip_blocks import blocks
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Samples

@@ -15,8 +15,9 @@ from lazzik.core.channel.scaling import scaled
 from lazzik.core.clock import Clock
 from lazzik.core.diagnose.number import why
 from lazzik.core.errors import BadNumber, InvalidEdit, UnknownAddress
-from lazzik.core.evaluate.evaluator import evaluate, number_on
+from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.layers import BY_KIND
 from lazzik.core.layers.noise import Noise
 from lazzik.core.scene.address import Address, find, find_at

@@ -8,9 +8,9 @@ import pytest
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.transforms import world
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.geometry.primitives import Box
 from lazzik.core.layers.travel import Travel
 from lazzik.core.layers.turn import Turn

@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface import surface_of
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.layers import BY_KIND
 from lazzik.core.scene.morph_targets import ShapeFrames
 from lazzik.core.scene.retime import retimed

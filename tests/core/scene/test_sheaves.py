@@ -14,9 +14,9 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
 from lazzik.core.diagnose.number import why
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.evaluate.evaluator import evaluate
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.layers.noise import Noise
 from lazzik.core.scene.address import Address, find, find_layer
 from lazzik.core.scene.edits.stacks import used_sheaves

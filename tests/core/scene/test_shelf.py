@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from lazzik.core.errors import InvalidDocument, InvalidEdit
-from lazzik.core.evaluate.evaluator import evaluate
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.edits.from_shelf import TakeFromShelf

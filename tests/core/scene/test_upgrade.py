@@ -10,7 +10,7 @@ import pytest
 
 from lazzik.core.bake.rebake import stale
 from lazzik.core.errors import InvalidDocument
-from lazzik.core.evaluate.evaluator import evaluate
+from lazzik.core.evaluate.values import evaluate
 from lazzik.core.layers.noise import shaped
 from lazzik.core.scene.form import VERSION
 from lazzik.core.scene.scene import Scene
