@@ -51,12 +51,12 @@ def work_out_alike(numbers: Iterable[tuple[str, float | Channel]], clock: Clock,
     for members in groups.values():
         missing = []
         for member in members if len(members) >= FEW else ():
-            kept = scope.at(member.home).kept(member.channel, clock)
+            kept = scope.at(member.home).kept(member.channel, clock) if scope.memo else None
             if kept is None:
                 missing.append(member)
             else:
-                layers = len(member.channel.sounding)
-                ready[id(member.channel), member.home] = Ready(member.channel, clock, layers, kept)
+                count = len(member.channel.sounding)
+                ready[id(member.channel), member.home] = Ready(member.channel, clock, count, True, kept)
         blocks = [missing[start : start + rows] for start in range(0, len(missing), rows)]
         (reading if _reads(members[0].channel) else alone).extend(blocks)
     # an evaluation is of one thread, so what reads others of its numbers stays in it
@@ -98,11 +98,13 @@ def _motions_if_any(members: list[Member], clock: Clock, scope: Scope) -> Sample
 def _have_ready(members: list[Member], made: SampleRows, clock: Clock, scope: Scope) -> None:
     """Have the rows of a block ready."""
     assert scope.run is not None
+    ready, count = scope.run.ready, len(members[0].channel.forms)
     limited = np.minimum(np.maximum(made, -LARGEST), LARGEST)
     for (home, channel), motion, result in zip(members, made, limited, strict=True):
-        one = scope.run.ready[id(channel), home] = Ready(channel, clock, len(channel.forms), motion)
-        if one.whole:  # an array of its own: one row that is kept must not keep its block
-            one.motion = result.copy()
+        whole = count == len(channel.sounding)
+        # an array of its own: one row that is kept must not keep its block, and the next block takes its place
+        one = ready[id(channel), home] = Ready(channel, clock, count, whole, (result if whole else motion).copy())
+        if whole and scope.memo:
             scope.at(home).keep(channel, clock, one.motion)
 
 

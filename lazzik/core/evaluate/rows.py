@@ -9,6 +9,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import cache
+from itertools import accumulate
 from typing import NamedTuple
 
 import numpy as np
@@ -74,7 +76,7 @@ class Rows:
         packed = b"".join(stack.constants for stack in self.stacks)
         self.columns = np.array(np.frombuffer(packed).reshape(len(self.stacks), -1).T, order="C")[..., None]
         stored = [sum(1 for _ in layer.stored()) for layer in self.stacks[0].sounding[: self.count]]
-        self.starts = [0, *np.cumsum(stored)]
+        self.starts = [0, *accumulate(stored)]
 
     @property
     def count(self) -> int:
@@ -103,7 +105,7 @@ class Rows:
     def _with_layer(self, place: int, clock: Clock) -> SampleRows:
         """(stacks, frames) what the first `place` layers make, with one more joined to them."""
         inputs = RowInputs(self, place, clock)
-        layer, weight = inputs.layers[0], inputs.number("weight")
+        layer, weight = self.stacks[0].sounding[place], inputs.number("weight")
         y = layer.signals(inputs)
         whole = bool(np.all(weight == 1.0))
         if layer.combine == "replace" and whole:
@@ -111,6 +113,12 @@ class Rows:
         x = combined(layer.combine, self.at(place, clock), y, 1.0 if whole else weight)
         # what replaces all is not rounded by what it replaces
         return np.where(weight == 1.0, y, x) if layer.combine == "replace" else x
+
+
+@cache
+def _order(kind: type[Layer]) -> dict[str, int]:
+    """Where the numbers of a kind stand among each other."""
+    return {name: place for place, name in enumerate(numbers_of(kind))}
 
 
 @dataclass(eq=False, slots=True)
@@ -128,13 +136,17 @@ class RowInputs:
 
     def number(self, name: str) -> SampleRows:
         """One of their own numbers."""
-        own = list(numbers_of(type(self.rows.stacks[0].sounding[self.place])))
-        numbers: SampleRows = self.rows.columns[self.rows.starts[self.place] + own.index(name)]
+        numbers: SampleRows = self.rows.columns[self._column(name)]
         return numbers
 
     def table(self, *names: str) -> NDArray[np.float64]:
         """Some of their numbers."""
-        return np.stack([self.number(name) for name in names], axis=1)
+        return np.array(self.rows.columns[[self._column(name) for name in names]].transpose(1, 0, 2), order="C")
+
+    def _column(self, name: str) -> int:
+        """Where a number stands."""
+        kind = type(self.rows.stacks[0].sounding[self.place])
+        return self.rows.starts[self.place] + _order(kind)[name]
 
     def below(self, clock: Clock | None = None) -> SampleRows:
         """What lies below each."""

@@ -30,12 +30,9 @@ class Ready:
     clock: Clock
     count: int
     """How many layers."""
+    whole: bool
+    """Whether these are all of its layers that count."""
     motion: Samples
-
-    @property
-    def whole(self) -> bool:
-        """Whether these are all of its layers that count."""
-        return self.count == len(self.channel.sounding)
 
 
 @dataclass(eq=False, slots=True)
