@@ -8,13 +8,15 @@ from __future__ import annotations
 
 import gc
 import importlib
+import multiprocessing
 import os
 import pickle
 import resource
 import signal
 import time
 import traceback
-from multiprocessing.connection import Connection
+from multiprocessing.connection import Connection, wait
+from threading import Thread
 from typing import Any
 
 from lazzik.core.progress import Progress, Stopped
@@ -44,6 +46,7 @@ BELOW = 5
 def serve(pipe: Connection, memory: int) -> None:
     """Wait for tasks until the other end is gone. `memory` is the most, in bytes, that any task may take."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # whoever stops the server stops the workers by it
+    Thread(target=_end_with_the_server, daemon=True, name="end").start()
     os.nice(BELOW)
     for name in WARM:
         importlib.import_module(name)
@@ -60,6 +63,15 @@ def serve(pipe: Connection, memory: int) -> None:
                     pipe.send(("broken", "PicklingError", "sending the outcome", traceback.format_exc()))
     except (EOFError, OSError):  # the server is gone
         return
+
+
+def _end_with_the_server() -> None:
+    """End at once when the server is gone, however it went: nobody waits for what is being done, and it would go on
+    beside the next server."""
+    server = multiprocessing.parent_process()
+    if server is not None:
+        wait([server.sentinel])
+        os._exit(1)
 
 
 def _outcome(pipe: Connection, task: Any, arguments: tuple[Any, ...], memory: int, *, most: int) -> Outcome:

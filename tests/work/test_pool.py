@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import multiprocessing
+import subprocess
+import sys
 from collections.abc import Iterator
 
 import pytest
@@ -84,6 +86,18 @@ def test_a_worker_that_does_not_hear_is_ended(pool: Workers, monkeypatch: pytest
     with pytest.raises(WorkBroken, match=r"more than the 0\.3 s"):
         pool.run(chores.sleep, seconds=0.3)
     assert before not in {pool.run(chores.who) for _ in range(4)}
+
+
+def test_a_worker_ends_with_the_server_whatever_it_does() -> None:
+    code = (
+        "from lazzik.work.pool import Workers; from tests.work import chores; pool = Workers(most=1);"
+        "print(pool.run(chores.add, 1, 1), flush=True); pool.run(chores.sleep)"
+    )
+    server = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True)
+    assert server.stdout is not None
+    assert server.stdout.readline() == "2\n"
+    server.kill()
+    server.communicate(timeout=300)  # its end of the pipe is the worker's too: it is closed once both are gone
 
 
 def test_closing_ends_them_all() -> None:
