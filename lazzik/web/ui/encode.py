@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import asyncio
 from base64 import b64decode
-from collections.abc import Iterator
+from collections.abc import AsyncIterator, Iterator
 from itertools import chain
 from typing import Any
 
 import msgpack
 import numpy as np
 from fastapi import Response
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import FileResponse, StreamingResponse
 from numpy.typing import NDArray
 
@@ -18,6 +20,9 @@ from lazzik.core.types import Samples
 
 PACKED = "application/msgpack"
 
+
+PIECE = 2**19
+"""Bytes of a piece of a long answer, at least: what a thread is asked for in one go."""
 
 FRESH = {"Cache-Control": "no-store"}
 
@@ -34,21 +39,38 @@ def packed(content: Any) -> Response:
 
 
 def streamed(head: dict[str, Any], name: str, rows: Iterator[tuple[str, Any]], count: int) -> Response:
-    """A response as of `packed`, whose last entry is a table of `count` rows: each is asked for when it is sent, so
-    that no more is held than `rows` works out at once, however large the whole is. The first one is worked out before
-    the answer begins, so that what is wrong with it can still be said."""
+    """A response as of `packed`, whose last entry is a table of `count` rows. They are sent in pieces, and the next
+    piece is worked out while one is on its way, so that no more is held than two of them and what `rows` works out at
+    once, however large the whole is. The first row is worked out before the answer begins, so that what is wrong with
+    it can still be said."""
     packer = msgpack.Packer()
     begin = packer.pack_map_header(len(head) + 1)
     begin += b"".join(packer.pack(part) for pair in head.items() for part in pair)
     begin += packer.pack(name) + packer.pack_map_header(count)
     first = next(rows, None)
 
-    def parts() -> Iterator[bytes]:
-        yield begin
+    def pieces() -> Iterator[bytes]:
+        gathered, size = [begin], len(begin)
         for slug, row in chain([first] if first else [], rows):
-            yield packer.pack(slug) + packer.pack(row)
+            gathered += (packer.pack(slug), packer.pack(row))
+            size += len(gathered[-1])
+            if size >= PIECE:
+                yield b"".join(gathered)
+                gathered, size = [], 0
+        yield b"".join(gathered)
 
-    return StreamingResponse(parts(), media_type=PACKED, headers=FRESH)
+    return StreamingResponse(_ahead(pieces()), media_type=PACKED, headers=FRESH)
+
+
+async def _ahead(pieces: Iterator[bytes]) -> AsyncIterator[bytes]:
+    """Pieces that are made in a thread, each while the one before it is sent."""
+    following = asyncio.create_task(run_in_threadpool(next, pieces, None))
+    try:
+        while (piece := await following) is not None:
+            following = asyncio.create_task(run_in_threadpool(next, pieces, None))
+            yield piece
+    finally:
+        following.cancel()
 
 
 def floats(values: NDArray[np.float64]) -> bytes:
