@@ -45,14 +45,12 @@ def turn_about(angles: Points, first: int, second: int, third: int, out: Quatern
         Filled: x, y, z, w, of unit length.
     """
     half = math.pi / 360.0
-    known, sines, cosines = np.full(3, math.nan), np.empty(3), np.empty(3)
     for i in range(angles.shape[0]):
         x, y, z, w = 0.0, 0.0, 0.0, 1.0
         for axis in (first, second, third):
-            if angles[i, axis] != known[axis]:  # most turn about one axis alone
-                known[axis] = angles[i, axis]
-                sines[axis], cosines[axis] = math.sin(half * known[axis]), math.cos(half * known[axis])
-            s, c = sines[axis], cosines[axis]
+            if angles[i, axis] == 0.0:  # most turn about one axis alone
+                continue
+            s, c = math.sin(half * angles[i, axis]), math.cos(half * angles[i, axis])
             if axis == 0:
                 x, y, z, w = w * s + x * c, y * c + z * s, z * c - y * s, w * c - x * s
             elif axis == 1:
