@@ -76,7 +76,7 @@ def _nearest(
     "float64)",
     regroup=True,
 )
-def _go(
+def _advance(
     r: Samples, dr: Samples, above: Samples, below: Samples, t: float, dt: float, tau: float, far: float, dual: float
 ) -> tuple[float, float, float]:
     """Go a part of the step, `far` of errors and t and `dual` of multipliers: Σ(λ⁺ − λ⁻) r, Σ λ± s± and Σ λ± then."""
@@ -175,7 +175,7 @@ def _least_squares(
 
 
 @kernel("float64(float64[::1], float64, float64, float64[::1], float64[::1])")
-def _begin(r: Samples, t: float, size: float, above: Samples, below: Samples) -> float:
+def _first_multipliers(r: Samples, t: float, size: float, above: Samples, below: Samples) -> float:
     """Fill λ⁺ and λ⁻ (samples,), their difference in proportion to r, whose Σ|r| is `size`; Σ λ± s±."""
     room = 0.1 * size / r.shape[0]
     share, gap = 1.0 / (size + 2 * r.shape[0] * room), 0.0
@@ -191,15 +191,15 @@ def _begin(r: Samples, t: float, size: float, above: Samples, below: Samples) ->
 )
 def _interior_point(
     keys: Places, lo: int, hi: int, values: Samples, slopes: Samples, hold_first: bool, hold_last: bool, r: Samples,
-    best: float, size: float, tolerance: float, hope: float, close: float, pulls: Samples,
+    best: float, size: float, tolerance: float, limit: float, close: float, pulls: Samples,
 ) -> float:  # fmt: skip
-    """From least squares with errors r (samples,), `best` the largest and `size` their sum, on: as `solve_or_tell`."""
+    """From least squares with errors r (samples,), `best` the largest, `size` their sum, on: as `solve_with_pulls`."""
     n, count = r.shape[0], 2 * values.shape[0]
     dr, above, below, weights, g, h = np.empty(n), np.empty(n), np.empty(n), np.empty(n), np.empty(n), np.empty(n)
     band, of_g, of_h = np.empty((count, 4)), np.empty(count), np.empty(count)
     best_values, best_slopes = values.copy(), slopes.copy()
     t = 1.1 * best
-    gap = _begin(r, t, size, above, below)
+    gap = _first_multipliers(r, t, size, above, below)
     for _ in range(STEPS):
         tau = TOWARD * gap / (2 * n)
         pushed, total = _newton(r, above, below, t, tau, weights, g, h)
@@ -211,7 +211,7 @@ def _interior_point(
         joined(keys, lo, hi, dv, dm, dr)
         slack, multiplier = _nearest(r, dr, above, below, t, dt, tau)
         far, dual = SHORT / max(slack, SHORT), SHORT / max(multiplier, SHORT)
-        bound, gap, total = _go(r, dr, above, below, t, dt, tau, far, dual)
+        bound, gap, total = _advance(r, dr, above, below, t, dt, tau, far, dual)
         t += far * dt
         values += far * dv
         slopes += far * dm
@@ -219,7 +219,7 @@ def _interior_point(
         if worst < best:
             best = worst
             best_values[:], best_slopes[:] = values, slopes
-        if best <= tolerance or bound > hope * tolerance * total or not gap > 1e-6 * tolerance:
+        if best <= tolerance or bound > limit * tolerance * total or not gap > 1e-6 * tolerance:
             break
         if bound > tolerance * total and gap < close * tolerance:
             above -= below
@@ -233,7 +233,7 @@ def _interior_point(
     "float64(float64[::1], int64[::1], int64, int64, float64[::1], float64[::1], boolean, boolean, float64, float64, "
     "float64, float64[::1])"
 )
-def solve_or_tell(
+def solve_with_pulls(
     y: Samples,
     keys: Places,
     lo: int,
@@ -243,18 +243,18 @@ def solve_or_tell(
     hold_first: bool,
     hold_last: bool,
     tolerance: float,
-    hope: float,
+    limit: float,
     close: float,
     pulls: Samples,
 ) -> float:
-    """As `solve`, and where the tolerance can't be met, but `hope` times as much may be: how the smallest largest error
-    changes as each key between the outer ones comes later.
+    """As `solve`, and where the tolerance can't be met, but `limit` times as much may be: how the smallest largest
+    error changes as each key between the outer ones comes later.
 
     Parameters
     ----------
     y, keys, values, slopes : arrays
         As for `solve`.
-    hope : float
+    limit : float
         From 1 on: the search ends where the largest error can't come below so many tolerances.
     close : float
         How near the bound and the largest error are, in tolerances, when it is told.
@@ -273,10 +273,10 @@ def solve_or_tell(
         return np.inf
     best: float = max(farthest(r), off)
     size, squares = _sizes(r)
-    if best <= tolerance or off > tolerance or squares > hope * tolerance * size:
+    if best <= tolerance or off > tolerance or squares > limit * tolerance * size:
         return best
     return _interior_point(
-        keys, lo, hi, values, slopes, hold_first, hold_last, r, best, size, tolerance, hope, close, pulls
+        keys, lo, hi, values, slopes, hold_first, hold_last, r, best, size, tolerance, limit, close, pulls
     )
 
 
@@ -315,4 +315,4 @@ def solve(
     float
         In the unit of y.
     """
-    return solve_or_tell(y, keys, lo, hi, values, slopes, hold_first, hold_last, tolerance, 1.0, 0.0, np.empty(0))
+    return solve_with_pulls(y, keys, lo, hi, values, slopes, hold_first, hold_last, tolerance, 1.0, 0.0, np.empty(0))

@@ -15,7 +15,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from lazzik.core.fitting.chebyshev import solve_or_tell
+from lazzik.core.fitting.chebyshev import solve_with_pulls
 from lazzik.core.fitting.minimax import PER_FRAME, cubic_fits, farthest
 from lazzik.core.fitting.smooth_fit import from_seed, take_out
 from lazzik.core.kernels import kernel
@@ -36,11 +36,11 @@ TRIES = 8
 WORTH = 1.15
 """How many times the keys of the best outcome a seed may have, and still be worth the time."""
 
-HOPE = 2.0
+LIMIT = 2.0
 """How many tolerances the smallest largest error may be, and still be worth moving keys for."""
 
 CLOSE = 1.0
-"""How near the bound and the largest error are, in tolerances, when it is told which way keys should go: nearer costs
+"""How near the bound and the largest error are, in tolerances, when it is said which way keys should go: nearer costs
 twice as much, and helps no more."""
 
 MORE = 1.4
@@ -156,15 +156,15 @@ def evened_out(
     """
     lo, hi = max(0, first - REACH), min(count - 1, first + run - 1 + REACH)
     hold_first, hold_last = lo > 0 or slope_a_given, hi < count - 1 or slope_b_given
-    told, pulls = np.empty(hi - lo + 1), np.zeros(hi - lo + 1)
+    found, pulls = np.empty(hi - lo + 1), np.zeros(hi - lo + 1)
     best, kept, part = np.inf, keys[lo : hi + 1].copy(), 1.0
     for _ in range(TRIES):
-        told[:] = 0.0
-        worst = solve_or_tell(y, keys, lo, hi, values, slopes, hold_first, hold_last, tolerance, HOPE, CLOSE, told)
+        found[:] = 0.0
+        worst = solve_with_pulls(y, keys, lo, hi, values, slopes, hold_first, hold_last, tolerance, LIMIT, CLOSE, found)
         if worst <= tolerance:
             return True
         if worst < best:
-            best, kept[:], pulls[:] = worst, keys[lo : hi + 1], told
+            best, kept[:], pulls[:] = worst, keys[lo : hi + 1], found
         else:
             part *= 0.5
         steepest = farthest(pulls)

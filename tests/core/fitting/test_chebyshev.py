@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from scipy.interpolate import CubicHermiteSpline
 from scipy.optimize import linprog
 
-from lazzik.core.fitting.chebyshev import solve, solve_or_tell
+from lazzik.core.fitting.chebyshev import solve, solve_with_pulls
 
 Row = NDArray[np.float64]
 Keys = NDArray[np.int64]
@@ -96,5 +96,5 @@ def told(y: Row, keys: Keys, part: float, close: float) -> Row:
     """What is told of a tolerance that is a part of the smallest error."""
     values, slopes, pulls = y[keys], np.zeros(len(keys)), np.zeros(len(keys))
     tolerance = part * smallest_error(y, keys, False)
-    solve_or_tell(y, keys, 0, len(keys) - 1, values, slopes, False, False, tolerance, 2.0, close, pulls)
+    solve_with_pulls(y, keys, 0, len(keys) - 1, values, slopes, False, False, tolerance, 2.0, close, pulls)
     return pulls
