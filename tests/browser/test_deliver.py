@@ -42,7 +42,6 @@ def test_a_film_of_three_seconds_is_drawn_and_can_be_stopped(layered: Studio, tm
     page.fill("#film-form [name=last]", "89")
     page.fill("#film-form [name=width]", "160")
     page.fill("#film-form [name=height]", "90")
-    page.set_default_timeout(60_000)
     with page.expect_download() as started:
         page.click("text=Make the film")
     file = tmp_path / "small.webm"
@@ -72,7 +71,6 @@ def test_motion_blur_mixes_moments_of_a_frame(small: Studio, tmp_path: Path) -> 
     ]
     page.request.post(f"{page.url.split('?')[0]}/edits", data={"revision": 0, "edits": edits})
     page.click(".steps a:has-text('Deliver')")
-    page.set_default_timeout(60_000)
     page.select_option("#film-form [name=form]", "png")
     page.fill("#film-form [name=first]", "2")
     page.fill("#film-form [name=last]", "3")

@@ -183,7 +183,7 @@ def test_a_shape_is_baked_to_targets_and_taken_back(page: Page, demo_url: str) -
     expect(page.locator("#shape-bake-form .field-error")).to_contain_text("must lie above zero")
     page.fill("#shape-bake-form [name=tolerance]", "1")
     page.click("#shape-bake-form [type=submit]")
-    expect(page.locator("#shape-bake-form")).to_have_count(0, timeout=60_000)
+    expect(page.locator("#shape-bake-form")).to_have_count(0)
     studio.lands(1)
     expect(page.locator("[data-sheet=shape-bake]")).to_contain_text("shapes")
     page.click("[data-sheet=shape-bake]")
@@ -218,7 +218,6 @@ PLAYED = """async ([url, seconds]) => {
 def test_three_plays_the_delivered_file_as_the_stage_shows_it(
     page: Page, demo_url: str, server: Server, tmp_path: Path
 ) -> None:
-    page.set_default_timeout(60_000)
     short = {"revision": 0, "edits": [{"do": "change-scene", "last": 40}]}
     page.request.post(f"{demo_url}/edits", data=short)
     page.goto(demo_url)

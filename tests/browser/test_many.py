@@ -129,8 +129,11 @@ def test_a_stagger_shows_itself_and_lands_as_one_step(station: Studio) -> None:
         "was => window.lazzik.stage.tracks.get('lamp-3').orientation.some((v, i) => v !== was[i])", arg=before
     )
     assert station.step == 0
+    button = page.locator("#stagger-form [type=submit]")
+    place = button.bounding_box()
     page.fill("#stagger-form [name=amount]", "soon")
     expect(page.locator("#stagger-form .field-error")).to_contain_text("'soon' is not a number")
+    assert button.bounding_box() == place, "what is said moves the button, maybe away from under the pointer"
     page.fill("#stagger-form [name=amount]", "1/2")
     page.click("#stagger-form [type=submit]")
     station.lands(1)

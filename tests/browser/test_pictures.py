@@ -167,7 +167,6 @@ def test_it_is_in_a_film_from_its_first_frame_and_moves_there(carded: Studio, tm
     carded.ready()
     ready(carded)
     page.click(".steps a:has-text('Deliver')")
-    page.set_default_timeout(60_000)
     page.select_option("#film-form [name=form]", "png")
     for name, value in (("first", "0"), ("last", "2"), ("width", "160"), ("height", "90")):
         page.fill(f"#film-form [name={name}]", value)

@@ -299,9 +299,9 @@ def test_two_hundred_numbers_cost_one_edit_little(shaky: Scene) -> None:
     scene = edited(scene, {"do": "together", "channels": channels, "edits": [wave]})
 
     def cost(change: dict[str, Any]) -> float:
-        began = time.perf_counter()
+        began = time.thread_time()
         edited(scene, change)
-        return time.perf_counter() - began
+        return time.thread_time() - began
 
     shared = {"do": "change-sheaf", "sheaf": "wave", "start": 10}
     single = {"do": "change-layer", "address": f"{channels[0]}#wave", "muted": True}
