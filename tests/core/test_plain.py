@@ -230,6 +230,10 @@ WORKS = (
     _motions, _crowds, _surfaces, _fits, _faces, _delivery, _copies, _particles, _cloths, _swarms, _outlines, _ringing,
 )  # fmt: skip
 
+SEARCHED = 2e-4
+"""How far values may differ that a search found, which ends where a tolerance holds and sums in the order that its
+processor likes: a tenth of that tolerance."""
+
 
 def test_every_kernel_gives_the_same_without_the_compiler(demo: Scene, monkeypatch: pytest.MonkeyPatch) -> None:
     every_kernel()
@@ -241,8 +245,9 @@ def test_every_kernel_gives_the_same_without_the_compiler(demo: Scene, monkeypat
             with plain(monkeypatch) as counts:
                 slow = work(scene)
             called += counts
+            near = SEARCHED if work is _fits else 1e-9
             for fast_row, slow_row in zip(compiled, slow, strict=True):
-                np.testing.assert_allclose(slow_row, fast_row, rtol=1e-9, atol=1e-9, err_msg=work.__name__)
+                np.testing.assert_allclose(slow_row, fast_row, rtol=1e-9, atol=near, err_msg=work.__name__)
     assert {kernel.__name__ for kernel in KERNELS} - set(called) == set()
 
 

@@ -437,6 +437,11 @@ class Layer(Frozen):
         """Every number that the layer itself holds."""
         return (getattr(self, name) for name in numbers_of(type(self)))
 
+    @property
+    def stored_count(self) -> int:
+        """How many these are."""
+        return len(numbers_of(type(self)))
+
     def with_number(self, name: str, number: float | Channel) -> Self:
         """The layer with one of its numbers in place of the present one."""
         return self.replaced(**{name: number})

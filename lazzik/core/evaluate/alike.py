@@ -14,6 +14,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Hashable, Iterable
+from itertools import chain
 
 import numpy as np
 
@@ -59,11 +60,13 @@ def work_out_alike(numbers: Iterable[tuple[str, float | Channel]], clock: Clock,
                 ready[id(member.channel), member.home] = Ready(member.channel, clock, count, True, kept)
         blocks = [missing[start : start + rows] for start in range(0, len(missing), rows)]
         (reading if _reads(members[0].channel) else alone).extend(blocks)
+
+    def made(block: list[Member]) -> SampleRows | None:
+        return _motions_if_any(block, clock, scope)
+
     # an evaluation is of one thread, so what reads others of its numbers stays in it
     spread = at_once if len(alone) >= MANY else map
-    made = [*spread(lambda block: _motions_if_any(block, clock, scope), alone)]
-    made += [_motions_if_any(block, clock, scope) for block in reading]
-    for block, values in zip([*alone, *reading], made, strict=True):
+    for block, values in chain(zip(alone, spread(made, alone), strict=True), ((each, made(each)) for each in reading)):
         if values is not None:
             _have_ready(block, values, clock, scope)
 

@@ -71,12 +71,15 @@ class Rows:
     """(numbers, stacks, 1) the constant numbers of the layers, lowest first."""
     starts: list[int] = field(init=False)
     """Where those of each layer begin."""
+    elsewhen: bool = field(init=False)
+    """Whether one of the layers asks for what lies below it at other moments."""
 
     def __post_init__(self) -> None:
         packed = b"".join(stack.constants for stack in self.stacks)
         self.columns = np.array(np.frombuffer(packed).reshape(len(self.stacks), -1).T, order="C")[..., None]
-        stored = [sum(1 for _ in layer.stored()) for layer in self.stacks[0].sounding[: self.count]]
-        self.starts = [0, *accumulate(stored)]
+        layers = self.stacks[0].sounding[: self.count]
+        self.starts = [0, *accumulate(layer.stored_count for layer in layers)]
+        self.elsewhen = any(layer.elsewhen for layer in layers)
 
     @property
     def count(self) -> int:
@@ -98,14 +101,20 @@ class Rows:
             part = other.places_of(clock)
             if part is not None:
                 return np.ascontiguousarray(values[:, part])
-        values = self.bottom(clock) if place == 0 else self._with_layer(place - 1, clock)
+        if place == 0:
+            values = self.bottom(clock)
+        else:
+            values = self._with_layer(place - 1, clock)
+            if not self.elsewhen:  # nobody asks for what lies below any more, and what comes next takes its place
+                self.known.pop(place - 1, None)
         known.append((clock, values))
         return values
 
     def _with_layer(self, place: int, clock: Clock) -> SampleRows:
         """(stacks, frames) what the first `place` layers make, with one more joined to them."""
-        inputs = RowInputs(self, place, clock)
-        layer, weight = self.stacks[0].sounding[place], inputs.number("weight")
+        layer = self.stacks[0].sounding[place]
+        inputs = RowInputs(self, place, clock, self.starts[place], _order(type(layer)))
+        weight = inputs.number("weight")
         y = layer.signals(inputs)
         whole = bool(np.all(weight == 1.0))
         if layer.combine == "replace" and whole:
@@ -128,6 +137,10 @@ class RowInputs:
     rows: Rows
     place: int
     clock: Clock
+    start: int
+    """Where their numbers begin among those of their stacks."""
+    order: dict[str, int]
+    """Where each stands from there on."""
 
     @property
     def layers(self) -> tuple[Layer, ...]:
@@ -136,17 +149,13 @@ class RowInputs:
 
     def number(self, name: str) -> SampleRows:
         """One of their own numbers."""
-        numbers: SampleRows = self.rows.columns[self._column(name)]
+        numbers: SampleRows = self.rows.columns[self.start + self.order[name]]
         return numbers
 
     def table(self, *names: str) -> NDArray[np.float64]:
         """Some of their numbers."""
-        return np.array(self.rows.columns[[self._column(name) for name in names]].transpose(1, 0, 2), order="C")
-
-    def _column(self, name: str) -> int:
-        """Where a number stands."""
-        kind = type(self.rows.stacks[0].sounding[self.place])
-        return self.rows.starts[self.place] + _order(kind)[name]
+        places = [self.start + self.order[name] for name in names]
+        return np.array(self.rows.columns[places].transpose(1, 0, 2), order="C")
 
     def below(self, clock: Clock | None = None) -> SampleRows:
         """What lies below each."""

@@ -139,6 +139,11 @@ class Use(Layer):
         yield from super().stored()
         yield from (override.value for override in self.overrides)
 
+    @property
+    def stored_count(self) -> int:
+        """How many these are."""
+        return super().stored_count + len(self.overrides)
+
     def with_number(self, name: str, number: float | Channel) -> Self:
         """An exposed number becomes an override."""
         if name in numbers_of(type(self)):
