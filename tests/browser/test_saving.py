@@ -56,6 +56,8 @@ def test_a_step_that_takes_long_shows_how_far_it_is_and_then_lands(small: Studio
     assert card
     assert stage
     assert stage["y"] < card["y"] < card["y"] + card["height"] < stage["y"] + stage["height"]  # no number is covered
+    under = "([x, y]) => document.elementFromPoint(x, y).id"
+    assert page.evaluate(under, [card["x"] + 30, card["y"] + card["height"] / 2]) == "canvas"
     assert page.inner_text("#saved") == "Saving …"
     until_asked(page, waiting)
     over = json.dumps(NEWS | {"state": "done", "share": 1.0})

@@ -74,11 +74,12 @@ def field_rows(node: Node, clock: Clock, scope: Scope) -> Rows:
     if place in known:
         return known[place]
     seen = (node, *seen_by(scene, air_of(node)))
-    kept = scope.memo.get(node.field, clock, seen) if scope.memo else None
+    kept, problems = scope.memo.get(node.field, clock, seen) if scope.memo else None, len(scope.problems or ())
     if kept is None:
-        problems = len(scope.problems or ())
         kept = np.ascontiguousarray(node.field.rows(FieldAt(scene, node, node.field, clock, scope)))
-        if scope.memo and len(scope.problems or ()) == problems:
+        if len(scope.problems or ()) > problems:  # as with channels: whoever asks next hears of it too
+            return kept
+        if scope.memo:
             scope.memo.put(node.field, clock, kept, seen)
     kept = np.ascontiguousarray(kept)  # of a finer clock every other row may have been kept
     if clock.key is not None:

@@ -15,7 +15,8 @@ from lazzik.core.channel.layer import Inputs, Layer, numbers_of
 from lazzik.core.channel.window import Window
 from lazzik.core.clock import Clock
 from lazzik.core.errors import BadFormula, UnknownAddress
-from lazzik.core.evaluate.alike import FEW, MANY, motions
+from lazzik.core.evaluate.alike import FEW, MANY, motions, work_out_alike
+from lazzik.core.evaluate.evaluator import number_at
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.rows import Member
 from lazzik.core.evaluate.scope import Scope
@@ -257,3 +258,21 @@ def test_what_they_read_is_not_forgotten() -> None:
     known, fresh = (evaluate(changed, addresses, scene.clock(), where) for where in (memo, None))
     for address in addresses:
         np.testing.assert_array_equal(known[address], fresh[address])
+
+
+def test_a_problem_of_the_air_is_said_of_each_that_answers_it() -> None:
+    rng = np.random.default_rng(13)
+    scene, addresses = crowd([Channel(layers=(layer("breeze", rng),)) for _ in range(MANY_ALIKE)])
+    broken = Channel(value=5.0, layers=(layer("formula", rng, text="1 / (t - t)"),))
+    nodes = tuple(
+        node if node.field is None else node.replaced(field=node.field.replaced(speed=broken)) for node in scene.nodes
+    )
+    scene = scene.replaced(nodes=nodes)
+    problems: list[str] = []
+    clock, scope = scene.clock(), Scope(scene, Memo(), problems).running()
+    places = [scope.place(address) for address in addresses]
+    work_out_alike(((place.home, place.number) for place in places), clock, scope)
+    for place in places:
+        before = len(problems)
+        number_at(place, clock, scope)
+        assert "no finite value" in "".join(problems[before:])
