@@ -1,11 +1,29 @@
-"""A real server in a process of its own."""
+"""A real server in a process of its own, and edits that are sent to one."""
 
 from __future__ import annotations
 
+import json
 import re
 import subprocess
 import sys
+import urllib.request
 from pathlib import Path
+from typing import Any
+
+
+def stored(url: str, body: dict[str, Any]) -> dict[str, Any]:
+    """What came of edits that were sent to `…/edits`: at once or, on a busy machine, of the job that they became."""
+    request = urllib.request.Request(url, json.dumps(body).encode(), {"Content-Type": "application/json"})
+    with urllib.request.urlopen(request) as response:
+        status, answer = response.status, json.load(response)
+    if status == 202:
+        job = f"{url.partition('/scenes/')[0]}/jobs/{answer['id']}"
+        with urllib.request.urlopen(f"{job}/events") as events:
+            events.read()  # they end with it
+        with urllib.request.urlopen(f"{job}/result") as response:
+            answer = json.load(response)
+    content: dict[str, Any] = answer
+    return content
 
 
 class Server:

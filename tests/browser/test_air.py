@@ -11,6 +11,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.conftest import Studio
 from tests.browser.shapes import node_of, scene_of
 from tests.browser.test_walks import Walk
+from tests.serving import stored
 
 pytestmark = pytest.mark.browser
 
@@ -237,8 +238,7 @@ def test_copies_of_a_hidden_source_that_bends_are_drawn_each_in_its_shift_of_tim
         {"do": "change-object", "node": "post", "visible": False},
     ]
     url = page.url.split("?")[0]
-    answer = page.request.post(f"{url}/edits", data={"revision": 0, "edits": edits})
-    assert answer.ok, answer.text()
+    stored(f"{url}/edits", {"revision": 0, "edits": edits})
     page.goto(f"{url}?at=many-post/copies")
     small.ready()
     page.wait_for_function("() => [...window.lazzik.crowds.crowds.values()][0]?.groups.length === 8")
@@ -260,9 +260,9 @@ def test_copies_are_seen_where_two_states_are_compared(small: Studio) -> None:
     page = small.page
     url = page.url.split("?")[0]
     edits: list[dict[str, Any]] = [{"do": "scatter", "nodes": ["post"], "surface": "floor"}]
-    assert page.request.post(f"{url}/edits", data={"revision": 0, "edits": edits}).ok
+    stored(f"{url}/edits", {"revision": 0, "edits": edits})
     larger = [{"do": "set", "address": "many-post/scatter.size", "value": 2}]
-    assert page.request.post(f"{url}/edits", data={"revision": 1, "edits": larger}).ok
+    stored(f"{url}/edits", {"revision": 1, "edits": larger})
     page.goto(f"{url}/versions?a=1&b=now")
     page.wait_for_function("() => window.lazzik?.comparison?.crowds.length === 2")
     page.wait_for_function("() => window.lazzik.comparison.crowds.every((crowd) => [...crowd.meshes()].length === 1)")

@@ -9,6 +9,7 @@ from playwright.sync_api import expect
 
 from tests.browser.conftest import Studio
 from tests.browser.test_air import go
+from tests.serving import stored
 
 pytestmark = pytest.mark.browser
 
@@ -26,7 +27,7 @@ THINGS = [
 def test_a_sheet_becomes_cloth_by_one_press_hangs_lets_go_and_is_baked(small: Studio) -> None:
     page = small.page
     url = page.url.split("?")[0]
-    assert page.request.post(f"{url}/edits", data={"revision": 0, "edits": THINGS}).ok
+    stored(f"{url}/edits", {"revision": 0, "edits": THINGS})
     page.goto(f"{url}?at=cover/shape")
     page.wait_for_selector("body[data-ready]")
     page.click("[data-act=drape]")
@@ -115,7 +116,7 @@ def test_where_it_is_held_is_painted_onto_it(small: Studio) -> None:
         {"do": "add-object", "label": "Cover", "shape": standing, "position": [0, 1.2, 1]},
         {"do": "drape", "node": "cover"},
     ]
-    assert page.request.post(f"{url}/edits", data={"revision": 0, "edits": edits}).ok
+    stored(f"{url}/edits", {"revision": 0, "edits": edits})
     page.goto(f"{url}?at=cover/cloth")
     page.wait_for_selector("body[data-ready]")
     page.wait_for_function(ALL)

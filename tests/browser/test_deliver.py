@@ -14,6 +14,7 @@ from PIL import Image
 from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.conftest import Studio
+from tests.serving import stored
 
 
 def test_formats_are_written_as_jobs(layered: Studio, tmp_path: Path) -> None:
@@ -69,7 +70,7 @@ def test_motion_blur_mixes_moments_of_a_frame(small: Studio, tmp_path: Path) -> 
         {"do": "put-key", "address": "post/rotation.z", "frame": 0, "value": 0, "go": "linear"},
         {"do": "put-key", "address": "post/rotation.z", "frame": 10, "value": 300, "go": "linear"},
     ]
-    page.request.post(f"{page.url.split('?')[0]}/edits", data={"revision": 0, "edits": edits})
+    stored(f"{page.url.split('?')[0]}/edits", {"revision": 0, "edits": edits})
     page.click(".steps a:has-text('Deliver')")
     page.select_option("#film-form [name=form]", "png")
     page.fill("#film-form [name=first]", "2")
@@ -96,10 +97,10 @@ def test_a_page_for_review_plays_without_a_network_and_its_remarks_come_back(
     page = small.page
     url = page.url.split("?")[0]
     post: dict[str, object] = {"do": "add-layer", "address": "post/rotation.z", "kind": "wave"}
-    assert page.request.post(f"{url}/edits", data={"revision": 0, "edits": [post]}).ok
+    stored(f"{url}/edits", {"revision": 0, "edits": [post]})
     assert page.request.post(f"{url}/versions", data={"revision": 1, "name": "Calm", "note": ""}).ok
     wilder = {"do": "set", "address": "post/rotation.z#wave.amplitude", "value": 40}
-    assert page.request.post(f"{url}/edits", data={"revision": 1, "edits": [wilder]}).ok
+    stored(f"{url}/edits", {"revision": 1, "edits": [wilder]})
     page.goto(f"{url}/deliver")
     form = page.locator("[data-format=page]")
     form.locator("text=Calm").click()

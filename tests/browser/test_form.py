@@ -10,7 +10,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Studio
 from tests.browser.shapes import add, cut, node_of, points, scene_of, waits
-from tests.serving import Server
+from tests.serving import Server, stored
 
 pytestmark = pytest.mark.browser
 
@@ -219,7 +219,7 @@ def test_three_plays_the_delivered_file_as_the_stage_shows_it(
     page: Page, demo_url: str, server: Server, tmp_path: Path
 ) -> None:
     short = {"revision": 0, "edits": [{"do": "change-scene", "last": 40}]}
-    page.request.post(f"{demo_url}/edits", data=short)
+    stored(f"{demo_url}/edits", short)
     page.goto(demo_url)
     Studio(page).ready()
     frame = 30

@@ -6,6 +6,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Studio
+from tests.serving import stored
 
 
 @pytest.fixture
@@ -20,7 +21,7 @@ def desk(small: Studio) -> Studio:
         ("position.x", 90, 2),
     ]
     edits = [{"do": "put-key", "address": f"post/{path}", "frame": frame, "value": value} for path, frame, value in put]
-    page.request.post(f"{page.url.split('?')[0]}/edits", data={"revision": 0, "edits": edits})
+    stored(f"{page.url.split('?')[0]}/edits", {"revision": 0, "edits": edits})
     page.goto(f"{page.url.split('?')[0]}?at=post/rotation.z&also=post/position.x")
     small.ready()
     page.keyboard.press("e")

@@ -18,6 +18,7 @@ from lazzik.core.geometry.lettering import Lettering
 from tests.browser.conftest import Studio, until_asked
 from tests.browser.test_air import go
 from tests.browser.test_walks import Walk
+from tests.serving import stored
 
 pytestmark = pytest.mark.browser
 
@@ -159,7 +160,7 @@ def test_a_run_that_was_stopped_goes_on_at_a_press(small: Studio) -> None:
         {"do": "change-scene", "last": 6000}, {"do": "emit", "label": "Particles", "of": "post"},
         {"do": "set", "address": "particles/emitter.rate", "value": 2000},
     ]  # fmt: skip
-    assert page.request.post(f"{scene}/edits", data={"revision": small.step, "edits": edits}).ok
+    stored(f"{scene}/edits", {"revision": small.step, "edits": edits})
     page.goto(f"{scene}?at=particles/particles")
     small.ready()
     page.wait_for_function("() => window.lazzik.runs.kept.get('particles')?.there.size > 0")
@@ -252,7 +253,7 @@ def test_on_the_stage_the_lettering_leaves_a_hole_of_its_own_shape(small: Studio
         *({"do": "set", "address": f"rain/emitter.{name}", "value": value} for name, value in numbers.items()),
     ]  # fmt: skip
     scene = page.url.split("?")[0]
-    assert page.request.post(f"{scene}/edits", data={"revision": small.step, "edits": edits}).ok
+    stored(f"{scene}/edits", {"revision": small.step, "edits": edits})
     page.goto(f"{scene}?at=rain/particles")
     small.ready()
     page.wait_for_function(ALL.replace("particles')", "rain')"))
@@ -322,6 +323,6 @@ def test_films_have_particles_as_they_are_seen(small: Studio, tmp_path: Path) ->
     scene = page.url.split("?")[0]
     seen = filmed(page, scene, tmp_path / "with.zip", 60, 4)
     hide = [{"do": "change-object", "node": "particles", "visible": False}]
-    assert page.request.post(f"{scene}/edits", data={"revision": 1, "edits": hide}).ok
+    stored(f"{scene}/edits", {"revision": 1, "edits": hide})
     bare = filmed(page, scene, tmp_path / "without.zip", 60, 4)
     assert (np.abs(seen - bare).max(axis=2) > 8).sum() > 300

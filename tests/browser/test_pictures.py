@@ -14,6 +14,7 @@ from playwright.sync_api import FilePayload, expect
 from tests.browser.conftest import Studio
 from tests.browser.shapes import node_of, scene_of
 from tests.browser.test_walks import Walk, chosen, drawn
+from tests.serving import stored
 
 pytestmark = pytest.mark.browser
 
@@ -162,7 +163,7 @@ def test_it_is_in_a_film_from_its_first_frame_and_moves_there(carded: Studio, tm
         {"do": "put-key", "address": "card/look.picture.x", "frame": frame, "value": value, "go": "linear"}
         for frame, value in ((0, 0.0), (2, 1.0))
     ]
-    page.request.post(f"{page.url.split('?')[0]}/edits", data={"revision": 2, "edits": moved})
+    stored(f"{page.url.split('?')[0]}/edits", {"revision": 2, "edits": moved})
     page.reload()
     carded.ready()
     ready(carded)

@@ -8,6 +8,7 @@ from pathlib import Path
 from playwright.sync_api import expect
 
 from tests.browser.conftest import Studio
+from tests.serving import stored
 
 
 def pole(label: str, x: float, size: float) -> dict[str, object]:
@@ -19,7 +20,7 @@ def with_edits(studio: Studio, *edits: dict[str, object]) -> None:
     """The studio once edits are stored, opened anew where it was."""
     page, step = studio.page, studio.step
     body = {"revision": step, "edits": list(edits)}
-    assert page.request.post(f"{page.url.split('?')[0]}/edits", data=body).ok
+    stored(f"{page.url.split('?')[0]}/edits", body)
     page.reload()
     studio.ready().lands(step + 1)
 

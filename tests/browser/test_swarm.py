@@ -14,6 +14,7 @@ from pxr import Usd
 from tests.browser.conftest import Studio
 from tests.browser.test_air import go
 from tests.browser.test_particles import filmed
+from tests.serving import stored
 
 pytestmark = pytest.mark.browser
 
@@ -32,7 +33,7 @@ THINGS: list[dict[str, Any]] = [
 def test_a_ball_turns_into_a_swarm_that_falls_into_a_basin(small: Studio) -> None:
     page = small.page
     url = page.url.split("?")[0]
-    assert page.request.post(f"{url}/edits", data={"revision": 0, "edits": THINGS}).ok
+    stored(f"{url}/edits", {"revision": 0, "edits": THINGS})
     page.goto(f"{url}?at=blob/shape")
     page.wait_for_selector("body[data-ready]")
     page.keyboard.press("a")
@@ -104,7 +105,7 @@ def test_a_film_has_its_shell_and_openusd_goes_out_from_the_page(small: Studio, 
     url = page.url.split("?")[0]
     blob = THINGS[1] | {"position": [0, 0.6, 1.5]}
     short = [{"do": "change-scene", "last": 12}, blob, {"do": "pour", "of": "blob"}]
-    assert page.request.post(f"{url}/edits", data={"revision": 0, "edits": short}).ok
+    stored(f"{url}/edits", {"revision": 0, "edits": short})
     page.goto(f"{url}?at=swarm/swarm")
     page.wait_for_selector("body[data-ready]")
     page.wait_for_function(ALL)
@@ -117,6 +118,6 @@ def test_a_film_has_its_shell_and_openusd_goes_out_from_the_page(small: Studio, 
     assert shell.GetTypeName() == "Mesh"
     assert len(shell.GetAttribute("points").GetTimeSamples()) == 13
     hide = [{"do": "change-object", "node": "swarm", "visible": False}]
-    assert page.request.post(f"{url}/edits", data={"revision": 1, "edits": hide}).ok
+    stored(f"{url}/edits", {"revision": 1, "edits": hide})
     bare = filmed(page, url, tmp_path / "without.zip", 1, 2)
     assert (np.abs(seen - bare).max(axis=2) > 8).sum() > 300

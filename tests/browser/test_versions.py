@@ -15,6 +15,7 @@ from PIL import Image
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import Studio
+from tests.serving import stored
 
 pytestmark = pytest.mark.browser
 
@@ -46,7 +47,7 @@ def opened(page: Page, url: str) -> None:
 
 
 def edit(url: str, revision: int, *edits: dict[str, Any]) -> int:
-    return int(send(f"{url}/edits", {"revision": revision, "edits": list(edits)})["revision"])
+    return int(stored(f"{url}/edits", {"revision": revision, "edits": list(edits)})["revision"])
 
 
 def per_frame(page: Page) -> float:
