@@ -19,6 +19,7 @@ from functools import cache
 from typing import Protocol
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lazzik.core.channel.airflow import Airflow
 from lazzik.core.channel.channel import Channel, as_channel
@@ -252,12 +253,9 @@ class Stack:
             In the channel's unit.
         """
         known = self.known.setdefault(place, [])
-        for other, values in known:
-            if other is clock or (clock.key is None and np.array_equal(other.frames, clock.frames)):
-                return values
-            part = other.places_of(clock)
-            if part is not None:
-                return np.ascontiguousarray(values[part])
+        found = known_on(known, clock)
+        if found is not None:
+            return found
         values = self.bottom.at(clock) if place == 0 else self.apply_layer(self.layers[place - 1], place - 1, clock)
         known.append((clock, values))
         return values
@@ -291,6 +289,28 @@ class Stack:
         if layer.combine == "replace" and isinstance(k, float) and k == 1.0:
             return np.ascontiguousarray(y) if y.flags.writeable else np.array(y)
         return combined(layer.combine, self.at(place, clock), y, k)
+
+
+def known_on(known: list[tuple[Clock, NDArray[np.float64]]], clock: Clock) -> NDArray[np.float64] | None:
+    """Values on a clock, if they are among those on clocks that are known.
+
+    Parameters
+    ----------
+    known : list of (Clock, (…, frames) array)
+        In any unit.
+
+    Returns
+    -------
+    (…, frames) array or None
+        In the same unit; not to be written to.
+    """
+    for other, values in known:
+        if other is clock or (clock.key is None and np.array_equal(other.frames, clock.frames)):
+            return values
+        part = other.places_of(clock)
+        if part is not None:
+            return np.ascontiguousarray(values[..., part])
+    return None
 
 
 def stack_of(channel: Channel, scope: Scope) -> Stack:

@@ -23,7 +23,7 @@ from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.clock import Clock
 from lazzik.core.errors import LazzikError
 from lazzik.core.evaluate.airflow import Standing, airflow_for, velocities
-from lazzik.core.evaluate.evaluator import LEAST_SIZE, read_once
+from lazzik.core.evaluate.evaluator import LEAST_SIZE, known_on, read_once
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.layers import Clip, Recipe
 from lazzik.core.types import PointBlock, SampleRows
@@ -95,12 +95,9 @@ class Rows:
             Each in its channel's unit.
         """
         known = self.known.setdefault(place, [])
-        for other, values in known:
-            if other is clock or (clock.key is None and np.array_equal(other.frames, clock.frames)):
-                return values
-            part = other.places_of(clock)
-            if part is not None:
-                return np.ascontiguousarray(values[:, part])
+        found = known_on(known, clock)
+        if found is not None:
+            return found
         if place == 0:
             values = self.bottom(clock)
         else:
