@@ -1,4 +1,4 @@
-"""What every layer kind shares, and the small protocol between a kind and whoever evaluates it.
+"""What every layer kind shares. What a kind is given by whoever evaluates it stands in inputs.py.
 
 A kind is one file in `layers/`: a subclass of Layer whose fields are its numbers and settings, each with its
 Quantity, and a method `signal(inputs)` that returns y, the layer's own motion. Weight, window and the way it joins
@@ -13,240 +13,21 @@ from functools import cache, cached_property
 from typing import Annotated, Any, ClassVar, Literal, Protocol, Self
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field
 
-from lazzik.core.channel.airflow import Airflow
 from lazzik.core.channel.channel import Channel, Number
 from lazzik.core.channel.combine import Combine
+from lazzik.core.channel.inputs import Inputs, ManyInputs
 from lazzik.core.channel.scaling import moved_base, moved_keys, scaled
 from lazzik.core.channel.window import Window
-from lazzik.core.clock import Clock
 from lazzik.core.document import LARGEST, Finite, Frozen, Label, Name, Quantity, Slug, Wording, mark_of
-from lazzik.core.types import PointBlock, SampleRows, Samples
+from lazzik.core.types import SampleRows, Samples
 
 Family = Literal["random", "periodic", "spring", "path", "logic"]
 
 
 SHARE = 0.3
 """How far a layer that multiplies goes from 1 to begin with."""
-
-
-class Inputs(Protocol):
-    """What a layer is given: the clock, its own numbers and what lies below, each at any moments it likes."""
-
-    @property
-    def clock(self) -> Clock:
-        """The moments asked for."""
-        ...
-
-    def number(self, name: str, clock: Clock | None = None) -> float | Samples:
-        """One of the layer's own numbers: a float if constant, otherwise (frames,) on the clock (the given one
-        or the asked-for one).
-
-        Returns
-        -------
-        float or (frames,) array
-            In the number's own unit.
-        """
-        ...
-
-    def table(self, *names: str) -> Samples:
-        """Some of the layer's numbers as one array, one column if all are constant.
-
-        A kernel takes them so with one argument, and pays for a column a frame only where something is driven. Not to
-        be written to.
-
-        Returns
-        -------
-        (names, 1) or (names, frames) array
-            Each row in its number's own unit.
-        """
-        ...
-
-    def constant(self, name: str) -> float | None:
-        """One of the layer's own numbers, if it can't change; None if it can."""
-        ...
-
-    def jumps(self, names: tuple[str, ...], first: float, last: float) -> Samples:
-        """Frames between two at which one of these numbers may jump.
-
-        Returns
-        -------
-        (jumps,) array
-            Frames, ascending.
-        """
-        ...
-
-    def below(self, clock: Clock | None = None) -> Samples:
-        """What lies below the layer.
-
-        Returns
-        -------
-        (frames,) array
-            In the channel's unit.
-        """
-        ...
-
-    def base(self, clock: Clock) -> Samples:
-        """The channel's base alone.
-
-        Returns
-        -------
-        (frames,) array
-            In the channel's unit.
-        """
-        ...
-
-    @property
-    def stretch(self) -> tuple[float, float] | None:
-        """First and last frame of the base's keys; None if there are fewer than two."""
-        ...
-
-    def other(self, address: str, clock: Clock) -> float | Samples:
-        """Another number of the scene on a clock.
-
-        Returns
-        -------
-        float or (frames,) array
-            In the other number's unit.
-
-        Raises
-        ------
-        UnknownAddress
-            If the address leads nowhere.
-        """
-        ...
-
-    def recipe(self, name: str) -> Any:
-        """One of the scene's recipes (a Recipe; recipes hold layers, so this floor can't name it). Raises
-        UnknownAddress."""
-        ...
-
-    def clip(self, address: str) -> Any:
-        """The clip that a track belongs to (a Clip). Raises UnknownAddress."""
-        ...
-
-    def airflow(self) -> Airflow:
-        """The air as it passes where the object is: what it hangs under and the base of its own position say where, and
-        the axes of what it hangs under how its components are taken. Without a scene it stands still."""
-        ...
-
-    def through(self, stack: Channel, size: float | Samples) -> Samples:
-        """A stack of layers over what lies below, with all its values `size` times as large as written.
-
-        Parameters
-        ----------
-        size : float or (frames,) array
-            Times.
-
-        Returns
-        -------
-        (frames,) array
-            In the channel's unit.
-        """
-        ...
-
-
-class ManyInputs(Protocol):
-    """What layers are given that are worked out at once. They share all but their numbers, which can't change."""
-
-    @property
-    def clock(self) -> Clock:
-        """The moments asked for."""
-        ...
-
-    @property
-    def layers(self) -> tuple[Layer, ...]:
-        """The layers themselves."""
-        ...
-
-    def number(self, name: str) -> SampleRows:
-        """One of their own numbers.
-
-        Returns
-        -------
-        (layers, 1) array
-            In the number's own unit.
-        """
-        ...
-
-    def table(self, *names: str) -> NDArray[np.float64]:
-        """Some of their numbers, as a kernel takes them.
-
-        Returns
-        -------
-        (layers, names, 1) array
-            Each in its number's own unit.
-        """
-        ...
-
-    def below(self, clock: Clock | None = None) -> SampleRows:
-        """What lies below each.
-
-        Returns
-        -------
-        (layers, frames) array
-            In the channel's unit. Not to be written to.
-        """
-        ...
-
-    def other(self, address: str, frames: NDArray[np.float64] | None = None) -> float | NDArray[np.float64]:
-        """Another number of the scene, at the moments asked for or at others.
-
-        Parameters
-        ----------
-        frames : array of any shape
-            May be fractions.
-
-        Returns
-        -------
-        float or array of the frames' shape
-            In the other number's unit.
-        """
-        ...
-
-    def recipe(self, name: str) -> Any:
-        """One of the scene's recipes, as of `Inputs`."""
-        ...
-
-    def clip(self, address: str) -> Any:
-        """The clip that a track belongs to, as of `Inputs`."""
-        ...
-
-    def airflows(self) -> list[Airflow]:
-        """The air as it passes where each one's object is."""
-        ...
-
-    def velocities(self, airflows: list[Airflow], clock: Clock) -> PointBlock:
-        """How the air goes where some of them are, asked for at once.
-
-        Returns
-        -------
-        (frames, airflows, 3) array
-            Metres per second, as each gives it.
-        """
-        ...
-
-    def through(self, stacks: list[Channel], size: SampleRows) -> SampleRows:
-        """A stack for each over what lies below it, with all its values `size` times as large as written.
-
-        Parameters
-        ----------
-        size : (layers, 1) array
-            Times.
-
-        Returns
-        -------
-        (layers, frames) array
-            In the channel's unit.
-
-        Raises
-        ------
-        NotAlike
-            If these stacks can't be worked out at once.
-        """
-        ...
 
 
 class Book(Protocol):

@@ -25,7 +25,8 @@ from pydantic import Field, model_validator
 
 from lazzik.core.channel.channel import Channel, Number
 from lazzik.core.channel.combine import Combine
-from lazzik.core.channel.layer import Family, Inputs, Landing, Layer, ManyInputs
+from lazzik.core.channel.inputs import Inputs, ManyInputs
+from lazzik.core.channel.layer import Family, Landing, Layer
 from lazzik.core.channel.phase import integrate
 from lazzik.core.channel.scaling import scaled
 from lazzik.core.document import Finite, Frozen, Label, Name, Option, Quantity, Wording

@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 from pydantic import Field, field_validator
 
 from lazzik.core.channel.combine import Combine
-from lazzik.core.channel.layer import Family, Inputs, Landing, Layer, ManyInputs
+from lazzik.core.channel.inputs import Inputs, ManyInputs
+from lazzik.core.channel.layer import Family, Landing, Layer
 from lazzik.core.clock import Clock
 from lazzik.core.document import Wording
 from lazzik.core.errors import BadFormula, UnknownAddress

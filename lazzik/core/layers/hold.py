@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 
 from lazzik.core.channel.channel import Number
 from lazzik.core.channel.combine import Combine
-from lazzik.core.channel.layer import Family, Inputs, Layer, ManyInputs
+from lazzik.core.channel.inputs import Inputs, ManyInputs
+from lazzik.core.channel.layer import Family, Layer
 from lazzik.core.clock import Clock
 from lazzik.core.document import Quantity
 from lazzik.core.types import SampleRows, Samples

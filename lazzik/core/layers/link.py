@@ -11,7 +11,8 @@ import numpy as np
 
 from lazzik.core.channel.channel import Channel, Number
 from lazzik.core.channel.combine import Combine
-from lazzik.core.channel.layer import Family, Inputs, Layer, ManyInputs
+from lazzik.core.channel.inputs import Inputs, ManyInputs
+from lazzik.core.channel.layer import Family, Layer
 from lazzik.core.channel.scaling import scaled
 from lazzik.core.document import Quantity, Wording
 from lazzik.core.errors import UnknownAddress

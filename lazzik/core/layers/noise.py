@@ -37,7 +37,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lazzik.core.channel.channel import Number
-from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer, ManyInputs
+from lazzik.core.channel.inputs import Inputs, ManyInputs
+from lazzik.core.channel.layer import SHARE, Family, Landing, Layer
 from lazzik.core.channel.phase import Phase, integrate, rounded_note, steady_phases
 from lazzik.core.clock import Clock
 from lazzik.core.document import LARGEST, Only, Option, Quantity

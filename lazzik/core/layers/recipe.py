@@ -15,7 +15,8 @@ from pydantic import Field, model_validator
 
 from lazzik.core.channel.channel import Channel, Number, as_channel, simplest
 from lazzik.core.channel.combine import Combine
-from lazzik.core.channel.layer import Book, Family, Inputs, Layer, ManyInputs, numbers_of
+from lazzik.core.channel.inputs import Inputs, ManyInputs
+from lazzik.core.channel.layer import Book, Family, Layer, numbers_of
 from lazzik.core.channel.scaling import scaled
 from lazzik.core.document import LARGEST, Finite, Frozen, Label, Name, Quantity
 from lazzik.core.errors import UnknownAddress

@@ -17,7 +17,8 @@ import numpy as np
 
 from lazzik.core.channel.channel import Number
 from lazzik.core.channel.combine import Combine
-from lazzik.core.channel.layer import Family, Inputs, Layer
+from lazzik.core.channel.inputs import Inputs
+from lazzik.core.channel.layer import Family, Layer
 from lazzik.core.document import Option, Quantity
 from lazzik.core.types import Samples
 

@@ -17,7 +17,8 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 
 from lazzik.core.channel.channel import Number
-from lazzik.core.channel.layer import Family, Inputs, Layer, ManyInputs
+from lazzik.core.channel.inputs import Inputs, ManyInputs
+from lazzik.core.channel.layer import Family, Layer
 from lazzik.core.document import Option, Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.layers.oscillator import TURN, Grid, closed, grid_for, on_grid, push_of, ring, rung, spring_of

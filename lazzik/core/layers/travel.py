@@ -21,7 +21,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lazzik.core.channel.channel import Channel, Number
-from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer, ManyInputs, numbers_of
+from lazzik.core.channel.inputs import Inputs, ManyInputs
+from lazzik.core.channel.layer import SHARE, Family, Landing, Layer, numbers_of
 from lazzik.core.document import Option, Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.types import SampleRows, Samples

@@ -11,7 +11,8 @@ from __future__ import annotations
 from typing import Annotated, Any, ClassVar, Literal
 
 from lazzik.core.channel.channel import Number
-from lazzik.core.channel.layer import Family, Inputs, Landing, Layer, ManyInputs
+from lazzik.core.channel.inputs import Inputs, ManyInputs
+from lazzik.core.channel.layer import Family, Landing, Layer
 from lazzik.core.channel.phase import Phase, integrate, steady_phases
 from lazzik.core.document import Quantity
 from lazzik.core.types import SampleRows, Samples

@@ -20,7 +20,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lazzik.core.channel.channel import Number, base_value
-from lazzik.core.channel.layer import SHARE, Family, Inputs, Landing, Layer, ManyInputs
+from lazzik.core.channel.inputs import Inputs, ManyInputs
+from lazzik.core.channel.layer import SHARE, Family, Landing, Layer
 from lazzik.core.channel.phase import Phase, integrate, rounded_note, steady_phases
 from lazzik.core.channel.scaling import moved_base
 from lazzik.core.document import Option, Quantity

@@ -10,8 +10,9 @@ import pytest
 
 from lazzik.core.air.wind import Wind
 from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.inputs import Inputs
 from lazzik.core.channel.keys import Key
-from lazzik.core.channel.layer import Inputs, Layer, numbers_of
+from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.channel.window import Window
 from lazzik.core.clock import Clock
 from lazzik.core.errors import BadFormula, UnknownAddress

@@ -11,8 +11,9 @@ from pydantic import ValidationError
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.combine import combined
+from lazzik.core.channel.inputs import Inputs
 from lazzik.core.channel.keys import Key
-from lazzik.core.channel.layer import Family, Inputs, Layer
+from lazzik.core.channel.layer import Family, Layer
 from lazzik.core.channel.window import Window
 from lazzik.core.clock import Clock
 from lazzik.core.errors import UnknownAddress
