@@ -104,7 +104,7 @@ def lower_bound(y: Signal, tolerance: float) -> int:
     """The tests' oracle with the fast feasibility check, which they hold against linear programming."""
     keys, place = 1, 0
     while place < len(y) - 1:
-        place, keys = longest_cubic(y, place, len(y) - 1, tolerance), keys + 1
+        place, keys = longest_cubic(y, place, len(y) - 1, tolerance, place), keys + 1
     return keys
 
 

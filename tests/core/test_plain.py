@@ -201,6 +201,7 @@ def _fits(_: Scene) -> Numbers:
     bumpy = smooth + 0.05 * np.sign(np.sin(frames * 2.1))  # at which no choice hangs on the last bit
     rows = [fit(y, 0, 30.0, tolerance) for y in (smooth, bumpy) for tolerance in (0.02, 0.002)]
     rows += [fit(y[:81], 0, 30.0, 0.02, thorough=True) for y in (smooth, bumpy)]
+    rows.append(fit(9e8 * np.sin(frames[:33] / 2), 0, 30.0, 1e6))  # steeper than a key can be
     return [np.array([(key.frame, key.value) for key in keys]) for keys in rows]
 
 

@@ -11,7 +11,7 @@ With slacks s± = t ∓ r and multipliers λ± ≥ 0 of the bounds, an optimum h
     | AᵀWA   −Aᵀg | |du|   | −Aᵀh               |
     | −gᵀA     ΣW | |dt| = | Σ(τ/s⁺ + τ/s⁻) − 1 |
 
-a banded system with one row more. The least squares that it begins with leave Aᵀr = 0, so λ⁺ − λ⁻ in proportion to r
+a chain of blocks with one row more. The least squares that it begins with leave Aᵀr = 0, so λ⁺ − λ⁻ in proportion to r
 fits from the first step on, and Σ(λ⁺ − λ⁻) r never exceeds the smallest largest error: most questions whether a
 tolerance can be met end after a few steps, with an answer that meets it or with a bound above it.
 """
@@ -20,7 +20,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from lazzik.core.fitting.joined_cubics import HERMITE, cholesky, fix, gather, joined, moments, powers
+from lazzik.core.fitting.joined_cubics import arriving, eliminate, gather, joined, powers
 from lazzik.core.fitting.minimax import farthest
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Places, Samples
@@ -37,54 +37,55 @@ SHORT = 0.95
 
 @kernel(
     "UniTuple(float64, 2)(float64[::1], float64[::1], float64[::1], float64, float64, float64[::1], float64[::1], "
-    "float64[::1])",
+    "float64[::1], float64[::1], float64[::1])",
     regroup=True,
 )
 def _newton(
-    r: Samples, above: Samples, below: Samples, t: float, tau: float, weights: Samples, g: Samples, h: Samples
-) -> tuple[float, float]:
-    """Fill W, g and h (samples,); Σ(τ/s⁺ + τ/s⁻) and ΣW."""
+    r: Samples, above: Samples, below: Samples, t: float, tau: float, a: Samples, b: Samples, weights: Samples,
+    g: Samples, h: Samples,
+) -> tuple[float, float]:  # fmt: skip
+    """Fill 1/s⁺, 1/s⁻, W, g and h (samples,); Σ(τ/s⁺ + τ/s⁻) and ΣW."""
     pushed, total = 0.0, 0.0
     for i in range(r.shape[0]):
-        a, b = 1.0 / (t - r[i]), 1.0 / (t + r[i])
-        p, q = above[i] * a, below[i] * b
-        weights[i], g[i], h[i] = p + q, p - q, tau * (a - b)
-        pushed += tau * (a + b)
+        a[i], b[i] = 1.0 / (t - r[i]), 1.0 / (t + r[i])
+        p, q = above[i] * a[i], below[i] * b[i]
+        weights[i], g[i], h[i] = p + q, p - q, tau * (a[i] - b[i])
+        pushed += tau * (a[i] + b[i])
         total += p + q
     return pushed, total
 
 
 @kernel(
-    "UniTuple(float64, 2)(float64[::1], float64[::1], float64[::1], float64[::1], float64, float64, float64)",
+    "void(float64[::1], float64[::1], float64[::1], float64[::1], float64[::1], float64, float64, float64[::1], "
+    "float64[::1])",
     regroup=True,
 )
 def _nearest(
-    r: Samples, dr: Samples, above: Samples, below: Samples, t: float, dt: float, tau: float
-) -> tuple[float, float]:
-    """How many whole steps come to the nearest bound of a slack, and of a multiplier, as 1 over their number."""
-    slack, multiplier = 0.0, 0.0
-    for i in range(r.shape[0]):
-        a, b = 1.0 / (t - r[i]), 1.0 / (t + r[i])
-        x, z = (dr[i] - dt) * a, (-dr[i] - dt) * b
-        slack = max(slack, max(x, z))
-        multiplier = max(multiplier, max(1.0 - tau * a / above[i] - x, 1.0 - tau * b / below[i] - z))
-    return slack, multiplier
+    dr: Samples, above: Samples, below: Samples, a: Samples, b: Samples, dt: float, tau: float, slack: Samples,
+    multiplier: Samples,
+) -> None:  # fmt: skip
+    """Fill, as 1 over their number, how many whole steps come to the bound of a slack, and of a multiplier (samples,);
+    0 where they go away from it."""
+    for i in range(dr.shape[0]):
+        x, z = (dr[i] - dt) * a[i], (-dr[i] - dt) * b[i]
+        slack[i] = max(max(x, z), 0.0)
+        multiplier[i] = max(max(1.0 - tau * a[i] / above[i] - x, 1.0 - tau * b[i] / below[i] - z), 0.0)
 
 
 @kernel(
-    "UniTuple(float64, 3)(float64[::1], float64[::1], float64[::1], float64[::1], float64, float64, float64, float64, "
-    "float64)",
+    "UniTuple(float64, 3)(float64[::1], float64[::1], float64[::1], float64[::1], float64[::1], float64[::1], float64, "
+    "float64, float64, float64, float64)",
     regroup=True,
 )
 def _advance(
-    r: Samples, dr: Samples, above: Samples, below: Samples, t: float, dt: float, tau: float, far: float, dual: float
-) -> tuple[float, float, float]:
+    r: Samples, dr: Samples, above: Samples, below: Samples, a: Samples, b: Samples, t: float, dt: float, tau: float,
+    far: float, dual: float,
+) -> tuple[float, float, float]:  # fmt: skip
     """Go a part of the step, `far` of errors and t and `dual` of multipliers: Σ(λ⁺ − λ⁻) r, Σ λ± s± and Σ λ± then."""
     bound, gap, total = 0.0, 0.0, 0.0
     for i in range(r.shape[0]):
-        a, b = 1.0 / (t - r[i]), 1.0 / (t + r[i])
-        p = above[i] + dual * (tau * a - above[i] - above[i] * a * (dt - dr[i]))
-        q = below[i] + dual * (tau * b - below[i] - below[i] * b * (dt + dr[i]))
+        p = above[i] + dual * (tau * a[i] - above[i] - above[i] * a[i] * (dt - dr[i]))
+        q = below[i] + dual * (tau * b[i] - below[i] - below[i] * b[i] * (dt + dr[i]))
         x = r[i] + far * dr[i]
         bound += (p - q) * x
         gap += p * (t + far * dt - x) + q * (t + far * dt + x)
@@ -103,32 +104,6 @@ def _sizes(r: Samples) -> tuple[float, float]:
     return size, squares
 
 
-@kernel(
-    "UniTuple(float64, 2)(int64[::1], int64, int64, boolean, boolean, float64[::1], float64[::1], float64[::1], "
-    "float64[:, ::1], float64[::1], float64[::1])"
-)
-def _solve_system(
-    keys: Places, lo: int, hi: int, hold_first: bool, hold_last: bool, weights: Samples, g: Samples, h: Samples,
-    band: Samples, of_g: Samples, of_h: Samples,
-) -> tuple[float, float]:  # fmt: skip
-    """Fill the right sides with (AᵀWA)⁻¹Aᵀg and (AᵀWA)⁻¹Aᵀh, zero for what is held; (Aᵀg)ᵀ times either."""
-    gather(keys, lo, hi, weights, g, h, band, of_g, of_h)
-    last = of_g.shape[0] - 1
-    fix(band, of_g, of_h, 0)
-    fix(band, of_g, of_h, last - 1)
-    if hold_first:
-        fix(band, of_g, of_h, 1)
-    if hold_last:
-        fix(band, of_g, of_h, last)
-    right = of_g.copy()
-    cholesky(band, of_g, of_h)
-    first, second = 0.0, 0.0
-    for i in range(last + 1):
-        first += right[i] * of_g[i]
-        second += right[i] * of_h[i]
-    return first, second
-
-
 @kernel("void(int64[::1], int64, int64, float64[::1], float64[::1], float64[::1], float64[::1])")
 def _pulls(keys: Places, lo: int, hi: int, values: Samples, slopes: Samples, net: Samples, pulls: Samples) -> None:
     """How the smallest largest error changes with the place of each key between lo and hi.
@@ -139,18 +114,13 @@ def _pulls(keys: Places, lo: int, hi: int, values: Samples, slopes: Samples, net
     the key.
     """
     start = keys[lo]
-    sums = np.empty(4)
     for j in range(1, hi - lo):
         a, k, b = keys[lo + j - 1], keys[lo + j], keys[lo + j + 1]
         before, after = 0.5 * (k - a), 0.5 * (b - k)
-        moments(net[a - start : k - start], sums)
-        total = 0.0
-        for i in range(4):
-            total += HERMITE[3, i] * sums[i]
         _, _, p2, p3 = powers(values[j - 1], slopes[j - 1], values[j], slopes[j], before)
         _, _, q2, q3 = powers(values[j], slopes[j], values[j + 1], slopes[j + 1], after)
         leap = (2.0 * q2 - 6.0 * q3) / (after * after) - (2.0 * p2 + 6.0 * p3) / (before * before)
-        pulls[j] = before * total * leap
+        pulls[j] = arriving(net[a - start : k - start]) * leap
 
 
 @kernel("boolean(float64[::1], int64[::1], int64, int64, float64[::1], float64[::1], boolean, boolean, float64[::1])")
@@ -160,15 +130,16 @@ def _least_squares(
 ) -> bool:  # fmt: skip
     """Give keys lo … hi the values and slopes with the least squares of errors, which fill r (samples,). Whether there
     are any that can be written."""
-    count, part = 2 * (hi - lo + 1), y[keys[lo] : keys[hi]]
-    band, of_nothing, of_r = np.empty((count, 4)), np.empty(count), np.empty(count)
+    part, blocks, rights = y[keys[lo] : keys[hi]], np.empty((hi - lo + 1, 7)), np.empty((hi - lo + 1, 4))
     joined(keys, lo, hi, values, slopes, r)
     r -= part
-    _solve_system(keys, lo, hi, hold_first, hold_last, np.ones_like(r), np.zeros_like(r), r, band, of_nothing, of_r)
-    if not np.isfinite(np.sum(of_r)):
+    gather(keys, lo, hi, np.ones_like(r), r, r, blocks, rights)
+    squares, _ = eliminate(blocks, rights, hold_first, hold_last)
+    if not np.isfinite(squares):
         return False
-    values -= of_r[::2]
-    slopes -= of_r[1::2]
+    for k in range(hi - lo + 1):
+        values[k] -= rights[k, 0]
+        slopes[k] -= rights[k, 1]
     joined(keys, lo, hi, values, slopes, r)
     r -= part
     return True
@@ -194,27 +165,31 @@ def _interior_point(
     best: float, size: float, tolerance: float, limit: float, close: float, pulls: Samples,
 ) -> float:  # fmt: skip
     """From least squares with errors r (samples,), `best` the largest, `size` their sum, on: as `solve_with_pulls`."""
-    n, count = r.shape[0], 2 * values.shape[0]
-    dr, above, below, weights, g, h = np.empty(n), np.empty(n), np.empty(n), np.empty(n), np.empty(n), np.empty(n)
-    band, of_g, of_h = np.empty((count, 4)), np.empty(count), np.empty(count)
+    n, count = r.shape[0], values.shape[0]
+    room = np.empty((8, n))  # one array: getting eight took as long as a step
+    dr, above, below, a, b, weights, g, h = room[0], room[1], room[2], room[3], room[4], room[5], room[6], room[7]
+    blocks, rights, dv, dm = np.empty((count, 7)), np.empty((count, 4)), np.empty(count), np.empty(count)
     best_values, best_slopes = values.copy(), slopes.copy()
     t = 1.1 * best
     gap = _first_multipliers(r, t, size, above, below)
     for _ in range(STEPS):
         tau = TOWARD * gap / (2 * n)
-        pushed, total = _newton(r, above, below, t, tau, weights, g, h)
-        of_itself, of_other = _solve_system(keys, lo, hi, hold_first, hold_last, weights, g, h, band, of_g, of_h)
+        pushed, total = _newton(r, above, below, t, tau, a, b, weights, g, h)
+        gather(keys, lo, hi, weights, g, h, blocks, rights)
+        of_itself, of_other = eliminate(blocks, rights, hold_first, hold_last)
         dt = (pushed - 1.0 - of_other) / (total - of_itself)
         if not np.isfinite(dt):
             break
-        dv, dm = dt * of_g[::2] - of_h[::2], dt * of_g[1::2] - of_h[1::2]
+        for k in range(count):
+            dv[k], dm[k] = dt * rights[k, 0] - rights[k, 2], dt * rights[k, 1] - rights[k, 3]
         joined(keys, lo, hi, dv, dm, dr)
-        slack, multiplier = _nearest(r, dr, above, below, t, dt, tau)
-        far, dual = SHORT / max(slack, SHORT), SHORT / max(multiplier, SHORT)
-        bound, gap, total = _advance(r, dr, above, below, t, dt, tau, far, dual)
+        _nearest(dr, above, below, a, b, dt, tau, g, h)
+        far, dual = SHORT / max(farthest(g), SHORT), SHORT / max(farthest(h), SHORT)
+        bound, gap, total = _advance(r, dr, above, below, a, b, t, dt, tau, far, dual)
         t += far * dt
-        values += far * dv
-        slopes += far * dm
+        for k in range(count):
+            values[k] += far * dv[k]
+            slopes[k] += far * dm[k]
         worst = farthest(r)
         if worst < best:
             best = worst

@@ -1,13 +1,14 @@
-"""Cubics that join in value and slope at given keys: their errors, and the banded system for the values and slopes that
-make them smaller. Slopes are per sample.
+"""Cubics that join in value and slope at given keys: their errors, and the normal equations of the values and slopes
+that make them smaller. Slopes are per sample.
 
-Between keys n samples apart the cubic is written in v = 2i/n − 1,
+Between keys n samples apart the cubic is written in v = 2i/n − 1, by what it does evenly and oddly about the middle:
 
-    p(v) = Σ_k c_k v^k,   c = Hᵀ·(v₀, n/2·m₀, v₁, n/2·m₁)
+    p(v) = (v₀ + v₁)/2 + (v₁ − v₀)/2 · q + n/8·(m₀ − m₁) · w + n/8·(m₀ + m₁) · z
+    q = (3v − v³)/2,   w = 1 − v²,   z = v³ − v
 
-with H the Hermite basis over [−1, 1] in powers of v. So p = A·u is linear in the unknowns u, two of each key, and the
-products AᵀWA and Aᵀg come from moments alone, Σ w v^k and Σ g v^k over each segment: no row of A is stored. A segment
-has the sample of its first key and not that of its last, which is the next one's.
+So p = A·u is linear in the unknowns u, two of each key, and the products AᵀWA and Aᵀg come from moments alone, Σ W v^k
+and Σ g v^k over each segment: no row of A is stored. A segment has the sample of its first key and not that of its
+last, which is the next one's. As a key has to do with its neighbours alone, AᵀWA is a chain of blocks of two.
 """
 
 from __future__ import annotations
@@ -17,15 +18,6 @@ import numpy as np
 from lazzik.core.fitting.minimax import farthest
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Places, Samples
-
-HERMITE = np.array([[2.0, -3.0, 0.0, 1.0], [1.0, -1.0, -1.0, 1.0], [2.0, 3.0, 0.0, -1.0], [-1.0, -1.0, 1.0, 1.0]]) / 4.0
-"""(4, 4) value and slope at the left end, then at the right, each a cubic over [−1, 1] by powers of v."""
-
-PRODUCTS = np.array([[np.convolve(a, b) for b in HERMITE] for a in HERMITE])
-"""(4, 4, 7) the products of two of them, by powers of v."""
-
-OF_PRODUCTS, OF_BASIS = 7, 4
-"""Powers of v in a product, and in a cubic."""
 
 LEAST = 1e-13
 """Part of the largest pivot that the smallest one has: keys on neighbouring samples leave slopes open."""
@@ -110,61 +102,36 @@ def segment_error(y: Samples, keys: Places, s: int, values: Samples, slopes: Sam
     return farthest(errors)
 
 
-@kernel("void(float64[::1], float64[::1])", regroup=True)
-def moments(weights: Samples, out: Samples) -> None:
-    """Sums over the samples of a segment of weights times powers of v.
+@kernel("float64(float64[::1])", regroup=True)
+def arriving(weights: Samples) -> float:
+    """Σ weights times what a slope of one per sample at the last key adds to the cubic of a segment.
 
     Parameters
     ----------
     weights : (samples,) array
         Any unit.
-    out : (4,) array
-        Filled, by the power.
+
+    Returns
+    -------
+    float
+        In the same unit.
     """
-    step = 2.0 / weights.shape[0]
-    s0 = s1 = s2 = s3 = 0.0
-    for i in range(weights.shape[0]):
+    count = weights.shape[0]
+    step = 2.0 / count
+    total: float = 0.0
+    for i in range(count):
         v = i * step - 1.0
-        p0 = weights[i]
-        p1 = p0 * v
-        p2 = p1 * v
-        s0 += p0
-        s1 += p1
-        s2 += p2
-        s3 += p2 * v
-    out[0], out[1], out[2], out[3] = s0, s1, s2, s3
-
-
-@kernel("void(float64[::1], float64[::1])", regroup=True)
-def _more_moments(weights: Samples, out: Samples) -> None:
-    """The same, up to the sixth power: `out` (7,)."""
-    step = 2.0 / weights.shape[0]
-    s0 = s1 = s2 = s3 = s4 = s5 = s6 = 0.0
-    for i in range(weights.shape[0]):
-        v = i * step - 1.0
-        v3 = v * v * v
-        p0 = weights[i]
-        p1 = p0 * v
-        p2 = p1 * v
-        p3 = p0 * v3
-        s0 += p0
-        s1 += p1
-        s2 += p2
-        s3 += p3
-        s4 += p3 * v
-        s5 += p2 * v3
-        s6 += p3 * v3
-    out[0], out[1], out[2], out[3], out[4], out[5], out[6] = s0, s1, s2, s3, s4, s5, s6
+        total += weights[i] * (v * v - 1.0) * (v + 1.0)
+    return float(total * count / 8)
 
 
 @kernel(
-    "void(int64[::1], int64, int64, float64[::1], float64[::1], float64[::1], float64[:, ::1], float64[::1], "
-    "float64[::1])"
+    "void(int64[::1], int64, int64, float64[::1], float64[::1], float64[::1], float64[:, ::1], float64[:, ::1])",
+    regroup=True,
 )
 def gather(
-    keys: Places, lo: int, hi: int, weights: Samples, one: Samples, two: Samples,
-    band: Samples, right_one: Samples, right_two: Samples,
-) -> None:  # fmt: skip
+    keys: Places, lo: int, hi: int, weights: Samples, one: Samples, two: Samples, blocks: Samples, rights: Samples
+) -> None:
     """AᵀWA, Aᵀ·one and Aᵀ·two over keys lo … hi.
 
     Parameters
@@ -173,85 +140,117 @@ def gather(
         Places of samples, rising.
     weights, one, two : (keys[hi] − keys[lo],) arrays
         Of each sample: W, and what each right side has.
-    band : (unknowns, 4) array
-        Filled: band[r, d] couples r with r − d.
-    right_one, right_two : (unknowns,) arrays
-        Filled.
+    blocks : (hi − lo + 1, 7) array
+        Filled, for each key: value with value, value with slope, slope with slope; then its value with the value and
+        the slope of the key before, and its slope with them.
+    rights : (hi − lo + 1, 4) array
+        Filled, for each key: value and slope of Aᵀ·one, value and slope of Aᵀ·two.
     """
     start = keys[lo]
-    sums, first, second = np.empty(OF_PRODUCTS), np.empty(OF_BASIS), np.empty(OF_BASIS)
-    band[:] = 0.0
-    right_one[:] = 0.0
-    right_two[:] = 0.0
-    for s in range(lo, hi):
-        a, b, row = keys[s] - start, keys[s + 1] - start, 2 * (s - lo)
-        half = 0.5 * (b - a)
-        _more_moments(weights[a:b], sums)
-        moments(one[a:b], first)
-        moments(two[a:b], second)
-        for i in range(4):
-            own = half if i % 2 else 1.0
-            for k in range(OF_BASIS):
-                right_one[row + i] += own * HERMITE[i, k] * first[k]
-                right_two[row + i] += own * HERMITE[i, k] * second[k]
-            for j in range(i + 1):
-                total = 0.0
-                for k in range(OF_PRODUCTS):
-                    total += PRODUCTS[i, j, k] * sums[k]
-                band[row + i, i - j] += own * (half if j % 2 else 1.0) * total
+    blocks[0] = 0.0
+    rights[0] = 0.0
+    for k in range(hi - lo):
+        a, b = keys[lo + k] - start, keys[lo + k + 1] - start
+        count, of_weights, of_one, of_two = b - a, weights[a:b], one[a:b], two[a:b]
+        step, f = 2.0 / count, 0.125 * count
+        s0 = s1 = s2 = s3 = s4 = s5 = s6 = 0.0
+        g0 = g1 = g2 = g3 = h0 = h1 = h2 = h3 = 0.0
+        for i in range(count):  # the moments
+            v = i * step - 1.0
+            v2 = v * v
+            v3 = v2 * v
+            weight, g, h = of_weights[i], of_one[i], of_two[i]
+            weight2, weight3 = weight * v2, weight * v3
+            s0 += weight
+            s1 += weight * v
+            s2 += weight2
+            s3 += weight3
+            s4 += weight2 * v2
+            s5 += weight2 * v3
+            s6 += weight3 * v3
+            g0 += g
+            g1 += g * v
+            g2 += g * v2
+            g3 += g * v3
+            h0 += h
+            h1 += h * v
+            h2 += h * v2
+            h3 += h * v3
+        # Σ W times q, w and z, and times their products
+        q, qq = 1.5 * s1 - 0.5 * s3, 2.25 * s2 - 1.5 * s4 + 0.25 * s6
+        w, z, qw, qz = s0 - s2, s3 - s1, 1.5 * s1 - 2.0 * s3 + 0.5 * s5, 2.0 * s4 - 1.5 * s2 - 0.5 * s6
+        ww, wz, zz = s0 - 2.0 * s2 + s4, 2.0 * s3 - s1 - s5, s6 - 2.0 * s4 + s2
+        blocks[k, 0] += 0.25 * (s0 + qq) - 0.5 * q
+        blocks[k, 1] += 0.5 * f * (w + z - qw - qz)
+        blocks[k, 2] += f * f * (ww + zz + 2.0 * wz)
+        blocks[k + 1, 0] = 0.25 * (s0 + qq) + 0.5 * q
+        blocks[k + 1, 1] = 0.5 * f * (z - w + qz - qw)
+        blocks[k + 1, 2] = f * f * (ww + zz - 2.0 * wz)
+        blocks[k + 1, 3] = 0.25 * (s0 - qq)
+        blocks[k + 1, 4] = 0.5 * f * (w + z + qw + qz)
+        blocks[k + 1, 5] = 0.5 * f * (z - w + qw - qz)
+        blocks[k + 1, 6] = f * f * (zz - ww)
+        gq, gw, gz = 1.5 * g1 - 0.5 * g3, g0 - g2, g3 - g1
+        hq, hw, hz = 1.5 * h1 - 0.5 * h3, h0 - h2, h3 - h1
+        rights[k, 0] += 0.5 * (g0 - gq)
+        rights[k, 1] += f * (gz + gw)
+        rights[k, 2] += 0.5 * (h0 - hq)
+        rights[k, 3] += f * (hz + hw)
+        rights[k + 1, 0], rights[k + 1, 1] = 0.5 * (g0 + gq), f * (gz - gw)
+        rights[k + 1, 2], rights[k + 1, 3] = 0.5 * (h0 + hq), f * (hz - hw)
 
 
-@kernel("void(float64[:, ::1], float64[::1], float64[::1], int64)")
-def fix(band: Samples, right_one: Samples, right_two: Samples, row: int) -> None:
-    """Make one unknown of a system zero.
+@kernel("UniTuple(float64, 2)(float64[:, ::1], float64[:, ::1], boolean, boolean)", regroup=True)
+def eliminate(blocks: Samples, rights: Samples, hold_first: bool, hold_last: bool) -> tuple[float, float]:
+    """Solve (AᵀWA)·x = Aᵀ·one and Aᵀ·two in place, by L·D·Lᵀ; (Aᵀ·one)ᵀ times either answer.
+
+    The first and the last value are zero, and the first and the last slope where they are held: for them 1/D is.
 
     Parameters
     ----------
-    band : (unknowns, 4) array
-        As `gather` fills it; changed.
-    right_one, right_two : (unknowns,) arrays
-        As `gather` fills them; changed.
-    """
-    for d in range(1, 4):
-        band[row, d] = 0.0
-        if row + d < right_one.shape[0]:
-            band[row + d, d] = 0.0
-    band[row, 0] = 1.0
-    right_one[row] = right_two[row] = 0.0
-
-
-@kernel("void(float64[:, ::1], float64[::1], float64[::1])")
-def cholesky(band: Samples, right_one: Samples, right_two: Samples) -> None:
-    """Solve a symmetric banded system of half width 3 in place.
-
-    Parameters
-    ----------
-    band : (unknowns, 4) array
+    blocks : (keys, 7) array
         As `gather` fills it; left as its factor.
-    right_one, right_two : (unknowns,) arrays
-        Two right sides; left as the answers.
+    rights : (keys, 4) array
+        As `gather` fills it; left as the answers.
+
+    Returns
+    -------
+    float, float
     """
-    count = right_one.shape[0]
-    least = LEAST * np.max(band[:, 0]) + 1e-300
-    for r in range(count):
-        band[r, 0] = band[r, 0] * (1.0 + 1e-12) + least
-        for d in range(min(3, r), -1, -1):
-            total = band[r, d]
-            for e in range(d + 1, min(3, r) + 1):
-                total -= band[r, e] * band[r - d, e - d]
-            if d == 0:
-                band[r, 0] = np.sqrt(max(total, least))
-            else:
-                band[r, d] = total / band[r - d, 0]
-    for r in range(count):
-        for d in range(1, min(3, r) + 1):
-            right_one[r] -= band[r, d] * right_one[r - d]
-            right_two[r] -= band[r, d] * right_two[r - d]
-        right_one[r] /= band[r, 0]
-        right_two[r] /= band[r, 0]
-    for r in range(count - 1, -1, -1):
-        for d in range(1, min(3, count - 1 - r) + 1):
-            right_one[r] -= band[r + d, d] * right_one[r + d]
-            right_two[r] -= band[r + d, d] * right_two[r + d]
-        right_one[r] /= band[r, 0]
-        right_two[r] /= band[r, 0]
+    last = blocks.shape[0] - 1
+    least = 0.0
+    for k in range(last + 1):
+        least = max(least, max(blocks[k, 0], blocks[k, 2]))
+    least = LEAST * least + 1e-300
+    of_value = of_slope = lower = 0.0  # of the key before: 1/D of its value and slope, and L between them
+    first = second = 0.0
+    for k in range(last + 1):
+        vv, vm, mm = blocks[k, 0] * (1.0 + 1e-12) + least, blocks[k, 1], blocks[k, 2] * (1.0 + 1e-12) + least
+        if k > 0:
+            value_value, value_slope = blocks[k, 3], blocks[k, 4] - lower * blocks[k, 3]
+            slope_value, slope_slope = blocks[k, 5], blocks[k, 6] - lower * blocks[k, 5]
+            blocks[k, 3], blocks[k, 4] = value_value * of_value, value_slope * of_slope
+            blocks[k, 5], blocks[k, 6] = slope_value * of_value, slope_slope * of_slope
+            vv -= blocks[k, 3] * value_value + blocks[k, 4] * value_slope
+            vm -= blocks[k, 3] * slope_value + blocks[k, 4] * slope_slope
+            mm -= blocks[k, 5] * slope_value + blocks[k, 6] * slope_slope
+            rights[k, 0] -= blocks[k, 3] * rights[k - 1, 0] + blocks[k, 4] * rights[k - 1, 1]
+            rights[k, 1] -= blocks[k, 5] * rights[k - 1, 0] + blocks[k, 6] * rights[k - 1, 1]
+            rights[k, 2] -= blocks[k, 3] * rights[k - 1, 2] + blocks[k, 4] * rights[k - 1, 3]
+            rights[k, 3] -= blocks[k, 5] * rights[k - 1, 2] + blocks[k, 6] * rights[k - 1, 3]
+        of_value = 0.0 if k == 0 or k == last else 1.0 / max(vv, least)
+        lower = vm * of_value
+        of_slope = 0.0 if (k == 0 and hold_first) or (k == last and hold_last) else 1.0 / max(mm - lower * vm, least)
+        rights[k, 1] -= lower * rights[k, 0]
+        rights[k, 3] -= lower * rights[k, 2]
+        blocks[k, 0], blocks[k, 1], blocks[k, 2] = of_value, lower, of_slope
+        first += of_value * rights[k, 0] * rights[k, 0] + of_slope * rights[k, 1] * rights[k, 1]
+        second += of_value * rights[k, 0] * rights[k, 2] + of_slope * rights[k, 1] * rights[k, 3]
+    for k in range(last, -1, -1):
+        for side in range(0, 4, 2):
+            value, slope = rights[k, side] * blocks[k, 0], rights[k, side + 1] * blocks[k, 2]
+            if k < last:
+                value -= blocks[k + 1, 3] * rights[k + 1, side] + blocks[k + 1, 5] * rights[k + 1, side + 1]
+                slope -= blocks[k + 1, 4] * rights[k + 1, side] + blocks[k + 1, 6] * rights[k + 1, side + 1]
+            rights[k, side], rights[k, side + 1] = value - blocks[k, 1] * slope, slope
+    return first, second

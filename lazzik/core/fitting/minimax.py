@@ -146,11 +146,11 @@ def cubic_fits(y: Samples, a: int, b: int, tolerance: float) -> bool:
     return False
 
 
-@kernel("int64(float64[::1], int64, int64, float64)")
-def longest_cubic(y: Samples, a: int, b: int, tolerance: float) -> int:
+@kernel("int64(float64[::1], int64, int64, float64, int64)")
+def longest_cubic(y: Samples, a: int, b: int, tolerance: float, near: int) -> int:
     """The last whole frame's sample (or `b`) that one cubic from sample `a` reaches within `tolerance`.
 
-    At least the next whole frame, or `b`, is returned.
+    At least the next whole frame, or `b`, is returned. It is looked first about sample `near`.
 
     Parameters
     ----------
@@ -164,15 +164,21 @@ def longest_cubic(y: Samples, a: int, b: int, tolerance: float) -> int:
     """
     first = a // PER_FRAME + 1
     last = -(-b // PER_FRAME)
-    good, bad, stride = first, last + 1, 4
-    while good < last:
+    good, bad, stride = first, last + 1, 1
+    trial = min(near // PER_FRAME, last)
+    while trial > first and not cubic_fits(y, a, min(trial * PER_FRAME, b), tolerance):
+        bad = trial
+        trial -= stride
+        stride *= 2
+    if trial > first:
+        good = trial
+    while bad > last and good < last:
         trial = min(good + stride, last)
         if cubic_fits(y, a, min(trial * PER_FRAME, b), tolerance):
             good = trial
             stride *= 2
         else:
             bad = trial
-            break
     while bad - good > 1:
         trial = (good + bad) // 2
         if cubic_fits(y, a, min(trial * PER_FRAME, b), tolerance):

@@ -29,6 +29,9 @@ OTHER = 0.35
 WORTH = 1.4
 """How many times more keys than any chain of cubics needs make it worth to try other seeds."""
 
+FIRST = 5
+"""Frames from the beginning about which the second key of a seed is looked for."""
+
 REACH = 3
 """Keys on either side that are solved anew when one is put in or taken out."""
 
@@ -77,7 +80,9 @@ def seed_and_mend(
     count = 1
     keys[0] = a
     while keys[count - 1] < b:
-        keys[count] = longest_cubic(y, keys[count - 1], b, fraction * tolerance)
+        before = keys[count - 1]
+        near = 2 * before - keys[count - 2] if count > 1 else before + FIRST * PER_FRAME
+        keys[count] = longest_cubic(y, before, b, fraction * tolerance, near)
         count += 1
     for k in range(count):
         values[k] = y[keys[k]]
@@ -332,9 +337,10 @@ def fit_smooth(
         How many keys.
     """
     count = from_seed(y, a, b, tolerance, keys, values, slopes, slope_a, slope_b, FRACTION)
-    least, place = 1, a
-    while place < b:
-        place = longest_cubic(y, place, b, tolerance)
+    least, place, span = 1, a, FIRST * PER_FRAME
+    while place < b and count > WORTH * least:
+        further = longest_cubic(y, place, b, tolerance, place + span)
+        place, span = further, further - place
         least += 1
     if count <= WORTH * least:
         return count

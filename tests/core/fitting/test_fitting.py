@@ -104,7 +104,7 @@ def test_how_far_cubics_lead_is_found_for_all_places_at_once(a: int, b: int) -> 
     reaches(y, a, b, 1.5, forth, back)
     places = [a, *range(-(-(a + 1) // PER_FRAME) * PER_FRAME, b, PER_FRAME), b]
     for here in places[:-1]:
-        assert forth[here - a] == longest_cubic(y, here, b, 1.5)
+        assert forth[here - a] == longest_cubic(y, here, b, 1.5, here)
     for there in places[1:]:
         leads = [here for here in places if here < there and forth[here - a] >= there]
         assert back[there - a] == min(leads)
@@ -152,10 +152,11 @@ def test_the_exchange_agrees_with_linear_programming(seed: int) -> None:
     assert not cubic_fits(y, 0, len(y) - 1, best * 0.9999)
 
 
-def test_the_longest_cubic_is_the_longest() -> None:
+@pytest.mark.parametrize("near", [-50, 0, 13, 300])
+def test_the_longest_cubic_is_the_longest_wherever_it_is_looked_for_first(near: int) -> None:
     y = np.sin(FRAMES / 4)
     for start in (0, 37, 200):
-        end = longest_cubic(y, start, len(y) - 1, 0.01)
+        end = longest_cubic(y, start, len(y) - 1, 0.01, start + near)
         assert end % PER_FRAME == 0
         assert best_cubic_error(y[start : end + 1]) <= 0.01 * 1.0001
         assert best_cubic_error(y[start : end + PER_FRAME + 1]) > 0.01
@@ -201,6 +202,17 @@ def test_fine_noise_is_not_cut_to_pieces() -> None:
     keys = fit(y, 0, FPS, 0.05)
     assert sum(key.slope_in != key.slope_out for key in keys) <= 1
     assert within(keys, y, 0.05)
+
+
+def test_what_is_steeper_than_a_key_can_be_is_keyed_sample_by_sample_and_nothing_else() -> None:
+    x = np.arange(0, 20, 1 / PER_FRAME)
+    y = np.where(x < 4, 9e8 * np.sin(x / 2), 9e8 * np.sin(2.0) - 1e6 * (x - 4) ** 2)
+    keys = fit(y, 0, FPS, 1e6)
+    assert worst_error(keys, y, 0, FPS) <= 1e6
+    straight = [key.frame for key in keys if key.go == "linear"]
+    assert len(straight) >= 2 * PER_FRAME
+    assert max(straight) < 4
+    assert len(keys) <= 4 * PER_FRAME + 6
 
 
 def test_a_window_cut_is_met() -> None:
