@@ -16,12 +16,13 @@ from typing import Annotated, Any, ClassVar, Literal, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from lazzik.core.channel.inputs import OwnNumbers
 from lazzik.core.channel.repeats import Repeats
 from lazzik.core.clock import Clock
 from lazzik.core.document import Option, Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.types import PointBlock, Points, Samples
+from lazzik.core.types import PointBlock, Points
 
 Rows = NDArray[np.float64]
 """(frames, columns) numbers of a field, packed for its kernel."""
@@ -35,37 +36,8 @@ EVERYWHERE = 1e30
 WITHIN = {"reach": ("within",)}
 
 
-class FieldInputs(Protocol):
+class FieldInputs(OwnNumbers, Protocol):
     """What a field is given: its numbers and where it is, at any moments it likes."""
-
-    @property
-    def clock(self) -> Clock:
-        """The moments asked for."""
-        ...
-
-    def number(self, name: str, clock: Clock | None = None) -> float | Samples:
-        """One of the field's own numbers.
-
-        Returns
-        -------
-        float or (frames,) array
-            In the number's own unit.
-        """
-        ...
-
-    def constant(self, name: str) -> float | None:
-        """One of the field's own numbers, if it can't change; None if it can."""
-        ...
-
-    def jumps(self, names: tuple[str, ...], first: float, last: float) -> Samples:
-        """Frames between two at which one of these numbers may jump.
-
-        Returns
-        -------
-        (jumps,) array
-            Frames, ascending.
-        """
-        ...
 
     def world(self, clock: Clock) -> NDArray[np.float64]:
         """From the field's space to the scene's.

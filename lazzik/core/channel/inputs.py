@@ -13,8 +13,8 @@ from lazzik.core.clock import Clock
 from lazzik.core.types import PointBlock, SampleRows, Samples
 
 
-class Inputs(Protocol):
-    """What a layer is given: the clock, its own numbers and what lies below, each at any moments it likes."""
+class OwnNumbers(Protocol):
+    """What whoever has numbers is given of them, at any moments it likes: a layer, a deformer, what moves the air."""
 
     @property
     def clock(self) -> Clock:
@@ -22,8 +22,8 @@ class Inputs(Protocol):
         ...
 
     def number(self, name: str, clock: Clock | None = None) -> float | Samples:
-        """One of the layer's own numbers: a float if constant, otherwise (frames,) on the clock (the given one
-        or the asked-for one).
+        """One of its own numbers: a float if constant, otherwise (frames,) on the clock (the given one or the
+        asked-for one).
 
         Returns
         -------
@@ -31,6 +31,24 @@ class Inputs(Protocol):
             In the number's own unit.
         """
         ...
+
+    def constant(self, name: str) -> float | None:
+        """One of its own numbers, if it can't change; None if it can."""
+        ...
+
+    def jumps(self, names: tuple[str, ...], first: float, last: float) -> Samples:
+        """Frames between two at which one of these numbers may jump.
+
+        Returns
+        -------
+        (jumps,) array
+            Frames, ascending.
+        """
+        ...
+
+
+class Inputs(OwnNumbers, Protocol):
+    """What a layer is given: the clock, its own numbers and what lies below, each at any moments it likes."""
 
     def table(self, *names: str) -> Samples:
         """Some of the layer's numbers as one array, one column if all are constant.
@@ -42,20 +60,6 @@ class Inputs(Protocol):
         -------
         (names, 1) or (names, frames) array
             Each row in its number's own unit.
-        """
-        ...
-
-    def constant(self, name: str) -> float | None:
-        """One of the layer's own numbers, if it can't change; None if it can."""
-        ...
-
-    def jumps(self, names: tuple[str, ...], first: float, last: float) -> Samples:
-        """Frames between two at which one of these numbers may jump.
-
-        Returns
-        -------
-        (jumps,) array
-            Frames, ascending.
         """
         ...
 

@@ -26,6 +26,7 @@ from numpy.typing import NDArray
 
 from lazzik.core.channel.airflow import Airflow
 from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.inputs import OwnNumbers
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.clock import Clock
 from lazzik.core.deformers.extent import Extent
@@ -51,37 +52,8 @@ Numbers = dict[str, Samples]
 """A deformer's numbers over a block of moments, (moments,) each."""
 
 
-class Tracks(Protocol):
+class Tracks(OwnNumbers, Protocol):
     """What a deformer may ask for before the moments are gone through: whatever changes over time."""
-
-    @property
-    def clock(self) -> Clock:
-        """The moments."""
-        ...
-
-    def number(self, name: str, clock: Clock | None = None) -> float | Samples:
-        """One of the deformer's own numbers: a float if constant, otherwise (frames,).
-
-        Returns
-        -------
-        float or (frames,) array
-            In the number's own unit.
-        """
-        ...
-
-    def constant(self, name: str) -> float | None:
-        """One of the deformer's own numbers, if it can't change; None if it can."""
-        ...
-
-    def jumps(self, names: tuple[str, ...], first: float, last: float) -> Samples:
-        """Frames between two at which one of these numbers may jump.
-
-        Returns
-        -------
-        (jumps,) array
-            Frames, ascending.
-        """
-        ...
 
     def world(self, clock: Clock) -> NDArray[np.float64]:
         """From the object's space to the scene's.
