@@ -15,7 +15,10 @@ class Stopped(Exception):
 
 
 class Progress:
-    """Receives how much is done, from 0 to 1, and what is being done. A subclass or `heard` hears of it."""
+    """Receives how much is done, from 0 to 1, and what is being done. A subclass or `heard` hears of it.
+
+    It never goes back: where a piece is begun again, for the worker that did it is gone, it stands still meanwhile.
+    """
 
     def __init__(self, heard: Callable[[float, str], None] | None = None) -> None:
         self._heard = heard
@@ -24,7 +27,7 @@ class Progress:
 
     def report(self, share: float, said: str = "") -> None:
         """Tell how much of the present part is done. Raises Stopped if the work is wanted no longer."""
-        self._last, self._said = self._from + (self._to - self._from) * share, said
+        self._last, self._said = max(self._last, self._from + (self._to - self._from) * share), said
         if self._heard:
             self._heard(self._last, said)
 

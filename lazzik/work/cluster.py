@@ -10,6 +10,7 @@ import platform
 import secrets
 import threading
 import time
+from collections import deque
 from collections.abc import Callable
 from importlib.metadata import PackageNotFoundError, version
 from typing import Any
@@ -80,7 +81,7 @@ class Cluster:
 
         name = f"lazzik-{secrets.token_hex(8)}"
         stop = Event(name, client=self._client)
-        heard: list[tuple[float, str]] = []
+        heard: deque[tuple[float, str]] = deque(maxlen=1)  # the newest: several come where this machine is busy
         self._client.subscribe_topic(name, lambda event: heard.append(event[1]["heard"]))
         future = self._client.submit(_worked, task, arguments, name, key=name, pure=False)
         over = threading.Event()

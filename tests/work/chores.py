@@ -47,6 +47,12 @@ def tick(progress: Progress) -> None:
         time.sleep(0.001)
 
 
+def count(progress: Progress) -> None:
+    for n in range(1, 6):
+        time.sleep(0.31)  # each is told by itself
+        progress.report(n / 10, str(n))
+
+
 def sleep(progress: Progress) -> None:
     time.sleep(600)
 

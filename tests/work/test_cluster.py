@@ -3,6 +3,7 @@ fit."""
 
 from __future__ import annotations
 
+import secrets
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -74,6 +75,20 @@ def test_stop_ends_what_is_wanted_no_longer(crew: Cluster) -> None:
         assert crew.run(chores.add, 1, 1) == 2
     with pytest.raises(WorkBroken, match=r"more than the 0\.5 s"):
         crew.run(chores.tick, seconds=0.5)
+
+
+def test_where_several_reports_have_come_the_newest_is_told(crew: Cluster, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(secrets, "token_hex", lambda _: "known")
+    told: list[int] = []
+
+    def slowly(_: float, said: str) -> None:
+        told.extend([int(said)] if said else [])
+        while told and len(crew._client.get_events("lazzik-known")) < 4:
+            continue
+
+    crew.run(chores.count, progress=Progress(slowly))
+    assert told[0] == 1
+    assert told == sorted(told)
 
 
 def test_a_bake_in_blocks_is_the_bake_of_one_piece(crew: Cluster, few: Scene) -> None:
