@@ -1,4 +1,4 @@
-"""`make busy`: the tests, several times in a row, with a loop beside them on each core that never rests.
+"""`make busy`: all that has to hold before a change lands, several times in a row, with a loop on each core beside it.
 
 A test that fails here and passes alone waits for a time where it should wait for a state."""
 
@@ -12,12 +12,12 @@ import time
 
 
 def main(runs: int) -> int:
-    """Run them so often, or until they fail; the exit code of the last run."""
+    """Run it so often, or until it fails; the exit code of the last run."""
     for _ in range(os.cpu_count() or 1):
         multiprocessing.get_context("spawn").Process(target=_never_rest, daemon=True).start()
     for run in range(1, runs + 1):
         begun = time.monotonic()
-        code = subprocess.run(["make", "test", "ARGS=-q"], check=False).returncode
+        code = subprocess.run([".ci/run"], check=False).returncode
         print(f"run {run} of {runs}: {'failed' if code else 'passed'}, {time.monotonic() - begun:.0f} s", flush=True)
         if code:
             return code
