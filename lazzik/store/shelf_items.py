@@ -145,6 +145,11 @@ class ShelfItems:
             row = session.get(SpecimenRow, key)
             return Specimen(row.drawn_of, row.content) if row is not None and row.drawn_of == of else None
 
+    def drawn(self) -> set[str]:
+        """What there are pictures of, by digests of items."""
+        with self._database.reading() as session:
+            return set(session.scalars(select(SpecimenRow.drawn_of)))
+
     def keep_specimen(self, key: str, specimen: Specimen) -> None:
         """Keep what an item looks like."""
         with self._database.writing() as session:

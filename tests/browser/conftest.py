@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Error, Page, Route, ViewportSize, expect, sync_playwright
+from playwright.sync_api import Browser, Error, Locator, Page, Route, ViewportSize, expect, sync_playwright
 
 from tests.browser.watch import Watch
 from tests.serving import Server
@@ -115,6 +115,16 @@ def until_asked(page: Page, routes: list[Route]) -> None:
             return
         page.evaluate("() => new Promise((done) => setTimeout(done, 20))")
     raise AssertionError("what the test holds back was never asked for")
+
+
+def one_is_answered(waiting: Locator, held: list[Route]) -> None:
+    """Of several that wait for an answer one alone has asked, and the next asks once that one is answered."""
+    count = waiting.count()
+    assert count >= 3
+    assert len(held) == 1
+    held[0].continue_()
+    expect(waiting).to_have_count(count - 1)
+    assert len(held) <= 2
 
 
 class Studio:

@@ -7,9 +7,9 @@ import urllib.request
 from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
-from tests.browser.conftest import Studio, served
+from tests.browser.conftest import Studio, one_is_answered, served, until_asked
 from tests.serving import Server
 
 
@@ -24,6 +24,20 @@ def begin(server: Server, start: str, name: str = "") -> str:
     body = urllib.parse.urlencode({"start": start, "name": name}).encode()
     with urllib.request.urlopen(f"{server.url}/scenes", body) as opened:
         return str(opened.url)
+
+
+def test_cards_that_are_not_made_yet_are_asked_for_one_by_one(page: Page, server: Server) -> None:
+    """So that what is pressed meanwhile need not wait behind them."""
+    for start in ("pennant", "sign", "mast"):
+        begin(server, start)
+    held: list[Route] = []
+    page.route("**/scenes/*/card", lambda route: held.append(route))
+    page.goto("/scenes")
+    until_asked(page, held)
+    page.fill("#find-scene", "zzz")
+    expect(page.locator("#none-found")).to_be_visible()
+    one_is_answered(page.locator(".card-face[aria-busy]"), held)
+    page.unroute("**/scenes/*/card")
 
 
 def test_a_scene_is_begun_found_copied_and_renamed_from_the_list(page: Page, server: Server) -> None:

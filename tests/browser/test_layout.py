@@ -159,8 +159,13 @@ def station(server: Server) -> str:
 
 
 def settled(page: Page) -> None:
+    """All that is in sight is there; what a person would have to scroll to may wait to be asked for."""
     page.wait_for_function(
-        """() => document.fonts.status === 'loaded' && !document.querySelector('[aria-busy=true]')
+        """() => document.fonts.status === 'loaded'
+            && ![...document.querySelectorAll('[aria-busy=true]')].some((each) => {
+                const { top, bottom, width } = each.getBoundingClientRect();
+                return width && bottom > 0 && top < innerHeight;
+            })
             && document.getAnimations().every((each) => each.playState !== 'running'
                 || each.effect.getTiming().iterations === Infinity)"""
     )

@@ -5,9 +5,9 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
-from playwright.sync_api import expect
+from playwright.sync_api import Page, Route, expect
 
-from tests.browser.conftest import Studio
+from tests.browser.conftest import Studio, one_is_answered, until_asked
 from tests.serving import stored
 
 
@@ -132,3 +132,34 @@ def test_deformers_are_copied_to_many_at_once(shaped: Studio) -> None:
         page.goto(f"{page.url.split('?')[0]}?at={slug}/shape")
         shaped.ready()
         expect(page.locator(".lane.form")).to_have_count(1)
+
+
+def test_pictures_that_are_not_drawn_yet_are_asked_for_one_by_one(page: Page, tmp_path: Path) -> None:
+    """So that what is pressed meanwhile need not wait behind them."""
+    page.goto("/shelf")
+    cards: list[str] = page.locator(".shelf-card").evaluate_all("(all) => all.map((card) => card.id)")
+    for card in cards[:3]:  # what is changed is drawn anew
+        answer = page.request.post(f"/shelf/{card.removeprefix('shelf-')}", data={"note": "Once more"})
+        assert answer.ok
+    held: list[Route] = []
+    page.route("**/shelf/*/specimen", lambda route: held.append(route))
+    page.reload()
+    until_asked(page, held)
+    file = tmp_path / "none.json"
+    file.write_text("[]")
+    page.set_input_files("#shelf-file", file)
+    expect(page.locator("#shelf-error")).to_contain_text("no shelf that was exported")
+    one_is_answered(page.locator("span.specimen"), held)
+    page.unroute("**/shelf/*/specimen")
+
+
+def test_a_picture_that_a_search_brings_into_sight_is_drawn(page: Page) -> None:
+    page.goto("/shelf")
+    last = page.locator(".shelf-card").last
+    name = last.locator("h3").inner_text()
+    key = (last.get_attribute("id") or "").removeprefix("shelf-")
+    assert page.request.post(f"/shelf/{key}", data={"note": "Far below"}).ok
+    page.reload()
+    expect(page.locator(f"#shelf-{key} span.specimen")).not_to_be_in_viewport()
+    page.fill("#shelf-find", name)
+    expect(page.locator(f"#shelf-{key} img.specimen")).to_be_visible()

@@ -52,6 +52,17 @@ def test_the_page_shows_all_that_ships_and_pictures_move(client: TestClient) -> 
     assert client.get("/shelf/nothing/picture").status_code == 404
 
 
+def test_a_card_asks_for_its_picture_until_that_is_drawn(client: TestClient) -> None:
+    asks = 'hx-get="/shelf/gust-sway/specimen"'
+    assert asks in text(client, "/shelf")
+    shown = text(client, "/shelf/gust-sway/specimen").strip()
+    assert shown.startswith('<img class="specimen" src="/shelf/gust-sway/picture?of=')
+    page = text(client, "/shelf")
+    assert asks not in page
+    assert shown in page
+    assert client.get("/shelf/nothing/specimen").status_code == 404
+
+
 def test_a_part_of_a_scene_goes_on_the_shelf_and_into_another(client: TestClient, scene: str, app: FastAPI) -> None:
     edit(client, scene, SAVE)
     assert 'value="Lamp post"' in text(client, f"{scene}/keep-form", sort="object", part="lamp_post")

@@ -20,7 +20,7 @@ from lazzik.web.jobs import Running
 from lazzik.web.requests.bodies import body_of
 from lazzik.web.requests.fields import RevisionBody
 from lazzik.web.requests.uploads import spooled
-from lazzik.web.shelf.view import SORT_WORDS, offered, shelf_view
+from lazzik.web.shelf.view import NAMED, SORT_WORDS, offered, shelf_view
 from lazzik.web.ui.templating import templates
 from lazzik.work import tasks
 
@@ -94,13 +94,24 @@ def put_back(shelf: ShelfOf) -> dict[str, int]:
 @router.get("/shelf/{key}/picture")
 def picture(key: str, shelf: ShelfOf, heavy: Heavy) -> Response:
     """What an item looks like, moving; drawn when it is first asked for."""
+    headers = {"cache-control": "private, max-age=31536000, immutable"}  # its address names what it is
+    return Response(_drawn(key, shelf, heavy).content, media_type="image/svg+xml", headers=headers)
+
+
+@router.get("/shelf/{key}/specimen")
+def specimen(request: Request, key: str, shelf: ShelfOf, heavy: Heavy) -> Response:
+    """Where a card shows that, once it is drawn."""
+    content = {"key": key, "drawn_of": _drawn(key, shelf, heavy).drawn_of[:NAMED], "drawn": True}
+    return templates.TemplateResponse(request, "shelf/specimen.html", content)
+
+
+def _drawn(key: str, shelf: ShelfOf, heavy: Heavy) -> Specimen:
     kept = shelf.specimen(key)
     if kept is None:
         item = shelf.item(key)
         kept = Specimen(digest(item), heavy.run(tasks.shelf_pictured, item))
         shelf.keep_specimen(key, kept)
-    headers = {"cache-control": "private, max-age=31536000, immutable"}  # its address names what it is
-    return Response(kept.content, media_type="image/svg+xml", headers=headers)
+    return kept
 
 
 @router.post("/shelf/{key}")

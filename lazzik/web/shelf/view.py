@@ -19,6 +19,10 @@ SORT_WORDS: dict[Sort, tuple[str, str]] = {
 """What each sort is called: one, and many."""
 
 
+NAMED = 16
+"""Characters of what names a picture."""
+
+
 @dataclass(frozen=True, kw_only=True)
 class ShelfCard:
     """An item as a card."""
@@ -34,6 +38,8 @@ class ShelfCard:
     """The words that a search looks in."""
     drawn_of: str
     """Names its picture, so that a browser may keep it for good."""
+    drawn: bool
+    """Whether that is there already."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -51,25 +57,27 @@ class ShelfView:
 
 def shelf_view(shelf: ShelfItems) -> ShelfView:
     """All of it."""
-    items = shelf.items()
+    items, drawn = shelf.items(), shelf.drawn()
     counts = Counter(item.sort for item in items)
     tags = Counter(tag for item in items for tag in item.tags)
     return ShelfView(
-        cards=tuple(_card(shelf, item) for item in items),
+        cards=tuple(_card(shelf, item, drawn) for item in items),
         sorts=tuple((sort, SORT_WORDS[sort][1], counts[sort]) for sort in SORTS if counts[sort]),
         tags=tuple(tag for tag, _ in tags.most_common()),
         missing=shelf.missing,
     )
 
 
-def _card(shelf: ShelfItems, item: ShelfItem) -> ShelfCard:
+def _card(shelf: ShelfItems, item: ShelfItem, drawn: set[str]) -> ShelfCard:
+    of = digest(item)
     return ShelfCard(
         item=item,
         sort=SORT_WORDS[item.sort][0],
         ships=shelf.ships(item.key),
         needs=_needs(item),
         found_by=" ".join((item.label, item.note, *item.tags, SORT_WORDS[item.sort][0])).lower(),
-        drawn_of=digest(item)[:16],
+        drawn_of=of[:NAMED],
+        drawn=of in drawn,
     )
 
 
