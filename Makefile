@@ -4,6 +4,9 @@ DATA ?= data
 PYTHON ?= python3.11
 BIN = .venv/bin
 
+# tests that were read once need not be read again; a machine may say otherwise for all its Pythons
+unexport PYTHONDONTWRITEBYTECODE
+
 COVERED = 90
 
 .PHONY: demo setup setup-dev test test-slow busy coverage lint types style fuzz soak bench screenshots lock vendor clean
@@ -35,7 +38,7 @@ setup-dev: .venv/.ready-dev
 
 test: setup-dev
 	npm test --silent
-	$(BIN)/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder $(ARGS)
+	$(BIN)/python -m pytest -n 3 --dist loadfile --no-loadscope-reorder $(ARGS)
 
 # and every property over ten times as many random documents
 test-slow: setup-dev

@@ -3,7 +3,6 @@ times evaluating what it reaches): the station as it is pinned, the demo, then 5
 
 from __future__ import annotations
 
-import shutil
 import tempfile
 import time
 from collections.abc import Iterator
@@ -33,7 +32,7 @@ from lazzik.demo.station import station
 from lazzik.web.edits.routes import Edits, preview
 from lazzik.web.stage.motion import motions_of
 from lazzik.web.stage.points import bends
-from tests.browser.conftest import FLAGS
+from tests.browser.chromium import launched
 from tests.serving import Server
 
 ADDRESS = "beacon-mast/rotation.z"
@@ -101,7 +100,7 @@ def _browser(server: Server, scene: Scene, address: str, layer: str) -> str:
     sent = httpx2.post(f"{server.url}/scenes/open", files={"file": ("scene.json", scene_text(scene))}, timeout=60)
     where = sent.headers["location"]
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+        browser = launched(playwright)
         page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=server.url)
         page.goto(f"{where}?at={address}%23{layer}")
         page.wait_for_selector("body[data-ready]")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import shutil
 import tempfile
 import urllib.request
 from collections.abc import Iterator
@@ -12,7 +11,7 @@ from pathlib import Path
 from playwright.sync_api import sync_playwright
 
 from benchmarks.timing import at_least
-from tests.browser.conftest import FLAGS
+from tests.browser.chromium import launched
 from tests.serving import Server
 
 LANES = 60
@@ -52,7 +51,7 @@ def rows() -> Iterator[str]:
                 urllib.request.Request(f"{where}/edits", body, {"content-type": "application/json"})
             ).read()
             with sync_playwright() as playwright:
-                browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+                browser = launched(playwright)
                 page = browser.new_page(viewport={"width": 1280, "height": 800})
                 page.goto(f"{where}?at=post/rotation.z")
                 page.wait_for_selector("body[data-ready]")

@@ -3,7 +3,6 @@ frame), and with 2,000 moving objects (goals: twice three.js' first frame of as 
 
 from __future__ import annotations
 
-import shutil
 import tempfile
 import time
 from collections.abc import Iterator
@@ -19,7 +18,7 @@ from lazzik.core.scene.node import Position
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import scene_text
 from lazzik.demo.starts import BY_KEY
-from tests.browser.conftest import FLAGS
+from tests.browser.chromium import launched
 from tests.serving import Server
 
 RUNS = 3
@@ -66,7 +65,7 @@ def rows() -> Iterator[str]:
         server = Server(Path(folder))
         try:
             with sync_playwright() as playwright:
-                browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+                browser = launched(playwright)
                 yield _first_picture(browser, server)
                 for count in (200, 2000, 10_000):
                     yield _many(browser, server, count)

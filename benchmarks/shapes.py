@@ -3,7 +3,6 @@ frame of 10,000 while a slider is dragged."""
 
 from __future__ import annotations
 
-import shutil
 import tempfile
 import tracemalloc
 from collections.abc import Iterator
@@ -29,7 +28,7 @@ from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import scene_text
 from lazzik.web.stage.points import points_of
-from tests.browser.conftest import FLAGS
+from tests.browser.chromium import launched
 from tests.serving import Server
 
 FRAMES = 250
@@ -82,7 +81,7 @@ def peak(scene: Scene) -> int:
 def _drag(scene: Scene) -> str:
     with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
         server = Server(Path(folder))
-        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+        browser = launched(playwright)
         try:
             sent = httpx2.post(
                 f"{server.url}/scenes/open", files={"file": ("scene.json", scene_text(scene))}, timeout=60

@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import json
 import random
-import shutil
 import tempfile
 import urllib.request
 from collections.abc import Iterator
@@ -27,7 +26,7 @@ from lazzik.demo.station import station
 from lazzik.store.database import FILE
 from lazzik.store.scenes import StagePicture
 from lazzik.web.app import create_app
-from tests.browser.conftest import FLAGS
+from tests.browser.chromium import launched
 from tests.serving import Server
 
 COUNT = 1000
@@ -101,7 +100,7 @@ def _played() -> Iterator[str]:
     with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
         server = Server(Path(folder))
         try:
-            browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+            browser = launched(playwright)
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             with urllib.request.urlopen(f"{server.url}/scenes/demo", b"") as opened:
                 url = opened.url

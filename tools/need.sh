@@ -3,11 +3,11 @@
 set -eu
 cd "$(dirname "$0")/.."
 
-if ! command -v chromium >/dev/null; then
+if ! command -v chromium-headless-shell >/dev/null; then
   if command -v apt-get >/dev/null && [ "$(id -u)" = 0 ]; then
-    apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium >/dev/null
+    apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium-headless-shell >/dev/null
   else
-    echo "The browser tests drive Chromium. Install it so that 'chromium' is on the PATH (on Debian: sudo apt install chromium)."
+    echo "The browser tests drive Chromium. Install it so that 'chromium-headless-shell' is on the PATH (on Debian: sudo apt install chromium-headless-shell)."
     exit 1
   fi
 fi

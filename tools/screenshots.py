@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 import tempfile
 from pathlib import Path
 
@@ -13,7 +12,7 @@ from lazzik.core.formats.review_page import ReviewPage
 from lazzik.demo.measured import measured_mast
 from lazzik.demo.station import station
 from lazzik.library import edit
-from tests.browser.conftest import FLAGS
+from tests.browser.chromium import launched
 from tests.serving import Server
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -25,7 +24,7 @@ def main() -> None:
     FOLDER.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
         server = Server(Path(folder))
-        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+        browser = launched(playwright)
         page = browser.new_page(viewport=SIZE, base_url=server.url, reduced_motion="reduce")  # type: ignore[arg-type]
         page.add_init_script("localStorage.setItem('lazzik-smooth', 'yes')")
         try:

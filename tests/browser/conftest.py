@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 import urllib.parse
 import urllib.request
 from collections.abc import Iterator
@@ -12,19 +11,9 @@ from typing import Any
 import pytest
 from playwright.sync_api import Browser, Error, Locator, Page, Route, ViewportSize, expect, sync_playwright
 
+from tests.browser.chromium import launched
 from tests.browser.watch import Watch
 from tests.serving import Server
-
-FLAGS = [
-    "--no-sandbox",
-    "--disable-gpu",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-    "--enable-unsafe-swiftshader",
-]
 
 PATIENCE = 300_000
 """Milliseconds that a state may take to come about on a machine that is busy with other things."""
@@ -48,7 +37,7 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
     with sync_playwright() as playwright:
-        chromium = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+        chromium = launched(playwright)
         yield chromium
         chromium.close()
 

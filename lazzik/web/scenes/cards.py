@@ -61,11 +61,16 @@ def card_of(source: Source, progress: Progress) -> dict[str, Any]:
 
 
 def outlines(scene: Scene, progress: Progress) -> str:
-    """The scene in the middle of its range, as a still drawing; '' where that would be too much."""
+    """The scene in the middle of its range, as a still drawing; '' where that would be too much.
+
+    Cloth is drawn as the mesh it is made of: to let it hang until then takes seconds, and a picture of the stage, which
+    shows it hanging, takes the drawing's place once a browser has seen the scene.
+    """
     if len(scene.nodes) > MOST_DRAWN:
         return ""
     middle = (scene.first + scene.last) // 2
-    still = scene.replaced(first=middle, last=middle + 1).with_assets(scene.assets)
+    nodes = tuple(node if node.cloth is None else node.replaced(cloth=None) for node in scene.nodes)
+    still = scene.replaced(first=middle, last=middle + 1, nodes=nodes).with_assets(scene.assets)
     drawing = AnimatedSvg(width=SIZE[0], height=SIZE[1], every=1000, copies=COPIES)
     drawn = drawing.write(still, progress, kept()).decode()
     return drawn if len(drawn) <= MOST_OUTLINES else ""
