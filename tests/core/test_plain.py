@@ -236,6 +236,7 @@ SEARCHED = 2e-4
 processor likes: a tenth of that tolerance."""
 
 
+@pytest.mark.slow
 def test_every_kernel_gives_the_same_without_the_compiler(demo: Scene, monkeypatch: pytest.MonkeyPatch) -> None:
     every_kernel()
     short = edited(demo, {"do": "change-scene", "last": 8})

@@ -209,7 +209,7 @@ def check_usd(scene: Scene, file: Path) -> None:
 
 
 @pytest.mark.parametrize(
-    "start", [*range(0, 60, 10), *(pytest.param(n, marks=pytest.mark.slow) for n in range(60, 200, 10))]
+    "start", [*range(0, 30, 10), *(pytest.param(n, marks=pytest.mark.slow) for n in range(30, 200, 10))]
 )
 def test_random_scenes_come_out_as_they_move(start: int, tmp_path: Path, validate: Validate) -> None:
     for seed in range(start, start + 10):

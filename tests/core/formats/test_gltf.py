@@ -52,10 +52,10 @@ def test_the_validator_finds_nothing_wrong(glb: Path, validate: Validate) -> Non
 def test_nor_with_a_baked_a_still_and_a_hidden_scene(
     demo: Scene, post: Scene, tmp_path: Path, validate: Validate
 ) -> None:
-    demo = edited(demo, {"do": "change-scene", "last": 30})
+    demo = edited(demo, {"do": "change-scene", "last": 12})
     hidden = edited(demo, {"do": "change-object", "node": "beacon-mast", "visible": False})
     bright = edited(demo, {"do": "set", "address": "ridge/look.glow", "value": 3})
-    baked = bake(demo, bakeable(demo), BakePlan(0, 30)).apply(demo)
+    baked = bake(demo, bakeable(demo), BakePlan(0, 12)).apply(demo)
     for name, scene in {"baked": baked, "still": post, "hidden": hidden, "bright": bright}.items():
         file = tmp_path / f"{name}.glb"
         file.write_bytes(write_glb(scene))
