@@ -100,6 +100,25 @@ class Clock:
         """What was made of these moments alone, for all that is asked for at them."""
         return {}
 
+    def rounds(self, loop: float) -> tuple[Samples, Samples]:
+        """How far into a loop the moments lie, and how many loops are over by then. Not to be written to.
+
+        Parameters
+        ----------
+        loop : float
+            Frames after which all comes again; more than 0.
+
+        Returns
+        -------
+        (frames,) array, (frames,) array
+            Frames from 0 to below `loop`; whole numbers, below 0 before the scene's first frame.
+        """
+        found: tuple[Samples, Samples] | None = self.made.get(("rounds", loop))
+        if found is None:
+            whole, into = np.divmod(self.elapsed, loop)
+            found = self.made["rounds", loop] = into, whole
+        return found
+
     @cached_property
     def grid(self) -> Clock:
         """The part of the sub-step grid that covers the first frame and all that was asked."""

@@ -111,6 +111,15 @@ def kernel(*signatures: str, regroup: bool = False, fuse: bool = False) -> Calla
     return declare
 
 
+def rounded(fused: Function, name: str) -> Function:
+    """The function of a kernel that fuses products with sums once more, with each step rounded: the same bits on every
+    processor and as plain Python. It is kept on disk by its own `name`, that of the module's variable."""
+    made = cast(Kernel, fused)
+    function = _with_globals(made.py_func, made.py_func.__globals__)
+    function.__name__ = function.__qualname__ = name
+    return kernel(*made._signatures)(cast(Function, function))
+
+
 SMALL = 4096
 """Numbers in an array, at most, for a call that may run as plain Python."""
 

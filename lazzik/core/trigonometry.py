@@ -12,7 +12,7 @@ import math
 
 import numpy as np
 
-from lazzik.core.kernels import kernel
+from lazzik.core.kernels import kernel, rounded
 
 QUARTERS = 2.0 / math.pi
 """Quarter turns of a radian."""
@@ -42,3 +42,7 @@ def sine_and_cosine(x: float) -> tuple[float, float]:
     a = cosine if swapped else sine
     b = sine if swapped else cosine
     return (-a if quarter >= 2.0 else a), (-b if quarter == 1.0 or quarter == 2.0 else b)
+
+
+same_sine_and_cosine = rounded(sine_and_cosine, "same_sine_and_cosine")
+"""Where plain Python has to give the same bits, as it has for what one number is asked of (`kernels.interpret`)."""

@@ -3,19 +3,28 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 import numpy as np
 import pytest
 
-from lazzik.core.trigonometry import sine_and_cosine
+from lazzik.core.trigonometry import same_sine_and_cosine, sine_and_cosine
 
 
+@pytest.mark.parametrize("function", [sine_and_cosine, same_sine_and_cosine])
 @pytest.mark.parametrize("reach", [1e-3, 1.0, 100.0, 1e4, 1e6])
-def test_both_are_right_to_the_last_place(reach: float) -> None:
+def test_both_are_right_to_the_last_place(reach: float, function: Callable[[float], tuple[float, float]]) -> None:
     angles = np.random.default_rng(int(reach)).uniform(-reach, reach, 20_000)
-    found = np.array([sine_and_cosine(angle) for angle in angles])
+    found = np.array([function(angle) for angle in angles])
     exact = np.stack([np.sin(angles.astype(np.longdouble)), np.cos(angles.astype(np.longdouble))], 1)
     assert np.abs(found - exact).max() < 3e-16
+
+
+def test_rounded_at_each_step_it_has_the_bits_of_plain_python() -> None:
+    angles = np.random.default_rng(3).uniform(-30.0, 30.0, 2_000)
+    plain = [same_sine_and_cosine.py_func(angle) for angle in angles]  # type: ignore[attr-defined]
+    np.testing.assert_array_equal([same_sine_and_cosine(angle) for angle in angles], plain)
+    assert not np.array_equal([sine_and_cosine(angle) for angle in angles], plain)
 
 
 def test_quarter_turns_and_nothing_are_exact_and_both_lie_on_the_circle() -> None:

@@ -53,7 +53,7 @@ def drifted(velocity: Velocity, jumps: Jumps, clock: Clock, loop: float | None, 
     """
     if loop is None:
         return Drift(integral(velocity, jumps, clock) @ axes.T, axes, 1.0, 0, stalls=False)
-    around = np.mod(clock.elapsed, loop)
+    around = clock.rounds(loop)[0]
     way = integral(velocity, jumps, clock.at(clock.first + np.append(around, loop)))
     way, whole = way[:-1], way[-1]
     length = float(np.linalg.norm(whole))

@@ -129,7 +129,7 @@ class Eddies(AirField):
         clock = inputs.clock
         if inputs.constant("life") == 0.0:
             if drift.stalls and self.loop is not None:  # there is no way for them to go: they turn into others instead
-                passed: Samples = np.mod(clock.elapsed, self.loop) / self.loop * 2
+                passed: Samples = clock.rounds(self.loop)[0] / self.loop * 2
                 rows[:, 23], rows[:, 24] = np.mod(np.floor(passed), 2), np.mod(np.floor(passed) + 1, 2)
                 rows[:, 25] = fade(passed % 1.0)
             return

@@ -87,7 +87,7 @@ class Wind(AirField):
         rows[:, 19] = drift.wrap
         if drift.stalls and self.loop is not None:  # its gusts change in their place instead, about as often
             cells = max(2, round(self.loop / clock.fps / 2))
-            rows[:, 17] = np.mod(clock.elapsed, self.loop) / self.loop * cells
+            rows[:, 17] = clock.rounds(self.loop)[0] / self.loop * cells
             rows[:, 20] = cells
         rows[:, 21] = np.floor(inputs.number("seed"))
         return rows

@@ -136,7 +136,7 @@ def integrate(
     grid = asked.grid.elapsed
     elapsed = asked.elapsed
     if loop is not None:
-        elapsed = np.mod(elapsed, loop)
+        elapsed, whole = asked.rounds(loop)
         grid = np.append(np.arange(math.ceil(loop * SUBSTEPS)) / SUBSTEPS, loop)
     knots, after, before = _read(partial(_on, source, names, rate), partial(source.jumps, names), asked, grid)
     if loop is None:
@@ -148,7 +148,6 @@ def integrate(
     way, drawn = _integral(knots, after, before, elapsed)
     wrap = _whole(total, least)
     spread = (wrap - float(drawn) / asked.fps) / loop
-    whole = np.floor_divide(asked.elapsed, loop)
     cycles = way / asked.fps + elapsed * spread + whole * wrap
     return Phase(cycles, float(after[0]) + spread * asked.fps, wrap, total)
 
@@ -186,7 +185,7 @@ def _steady(rate: float, asked: Clock, loop: float | None, least: int) -> Phase:
 
 def _around(asked: Clock, loop: float, wrap: Any) -> NDArray[np.float64]:
     """Cycles of which a whole number fills each loop."""
-    elapsed, whole = np.mod(asked.elapsed, loop), np.floor_divide(asked.elapsed, loop)
+    elapsed, whole = asked.rounds(loop)
     return np.asarray(elapsed * (wrap / loop) + whole * wrap)
 
 

@@ -7,7 +7,11 @@ import math
 import numpy as np
 
 from lazzik.core.kernels import kernel
+from lazzik.core.trigonometry import same_sine_and_cosine
 from lazzik.core.types import Matrices, Points, Quaternions, Samples
+
+HALF_RADIANS = math.pi / 360.0
+"""Of a degree: half its radians."""
 
 
 def orientations(angles: Points, order: str) -> Quaternions:
@@ -35,6 +39,12 @@ def orientations(angles: Points, order: str) -> Quaternions:
 def turn_about(angles: Points, first: int, second: int, third: int, out: Quaternions) -> None:
     """Fill `out` with products of turns about three axes, each with the sign that is nearer to the one before it.
 
+    A turn q about axis a by φ, times a turn about the same axis by 2α: with b and d the next two axes round,
+
+        a' = w·sin α + a·cos α,  b' = b·cos α + d·sin α,  d' = d·cos α - b·sin α,  w' = w·cos α - a·sin α
+
+    Each part of all frames lies in a row of its own, so that several frames are worked out at once.
+
     Parameters
     ----------
     angles : (frames, 3) array
@@ -44,23 +54,31 @@ def turn_about(angles: Points, first: int, second: int, third: int, out: Quatern
     out : (frames, 4) array
         Filled: x, y, z, w, of unit length.
     """
-    half = math.pi / 360.0
-    for i in range(angles.shape[0]):
-        x, y, z, w = 0.0, 0.0, 0.0, 1.0
-        for axis in (first, second, third):
-            if angles[i, axis] == 0.0:  # most turn about one axis alone
-                continue
-            s, c = math.sin(half * angles[i, axis]), math.cos(half * angles[i, axis])
-            if axis == 0:
-                x, y, z, w = w * s + x * c, y * c + z * s, z * c - y * s, w * c - x * s
-            elif axis == 1:
-                x, y, z, w = x * c - z * s, w * s + y * c, z * c + x * s, w * c - y * s
-            else:
-                x, y, z, w = x * c + y * s, y * c - x * s, w * s + z * c, w * c - z * s
-        sign = 1.0
-        if i > 0 and x * out[i - 1, 0] + y * out[i - 1, 1] + z * out[i - 1, 2] + w * out[i - 1, 3] < 0.0:
-            sign = -1.0
-        out[i, 0], out[i, 1], out[i, 2], out[i, 3] = sign * x, sign * y, sign * z, sign * w
+    count = angles.shape[0]
+    parts, rows = np.zeros((3, count)), np.empty((4, count))
+    w, half, sines, cosines = rows[0], rows[1], rows[2], rows[3]
+    w[:] = 1.0
+    for axis in (first, second, third):
+        still = True
+        for i in range(count):
+            half[i] = HALF_RADIANS * angles[i, axis]
+            still = still and half[i] == 0.0
+        if still:  # most turn about one axis alone
+            continue
+        for i in range(count):
+            sines[i], cosines[i] = same_sine_and_cosine(half[i])
+        a, b, d = parts[axis], parts[(axis + 1) % 3], parts[(axis + 2) % 3]
+        for i in range(count):
+            s, c = sines[i], cosines[i]
+            a[i], b[i], d[i], w[i] = w[i] * s + a[i] * c, b[i] * c + d[i] * s, d[i] * c - b[i] * s, w[i] * c - a[i] * s
+    x, y, z = parts[0], parts[1], parts[2]
+    for i in range(1, count):
+        half[i] = x[i] * x[i - 1] + y[i] * y[i - 1] + z[i] * z[i - 1] + w[i] * w[i - 1]
+    sign = 1.0
+    for i in range(count):
+        if i > 0 and half[i] < 0.0:
+            sign = -sign
+        out[i, 0], out[i, 1], out[i, 2], out[i, 3] = sign * x[i], sign * y[i], sign * z[i], sign * w[i]
 
 
 @kernel("void(float64[:, ::1], float64[:, :, ::1])")
@@ -85,6 +103,80 @@ def place_by(rows: Points, out: Matrices) -> None:
         out[i, 0, 3], out[i, 1, 3], out[i, 2, 3] = rows[i, 0], rows[i, 1], rows[i, 2]
         out[i, 3, 0] = out[i, 3, 1] = out[i, 3, 2] = 0.0
         out[i, 3, 3] = 1.0
+
+
+def by_axes(matrices: Points) -> Quaternions:
+    """Unit quaternions of turns that are given as matrices.
+
+    Parameters
+    ----------
+    matrices : (frames, 3, 3) array
+        Axes as columns: of unit length, square to each other, right-handed.
+
+    Returns
+    -------
+    (frames, 4) array
+        x, y, z, w, of unit length.
+    """
+    out = np.empty((len(matrices), 4))
+    read_turns(np.ascontiguousarray(matrices), out)
+    return out
+
+
+@kernel("void(float64[:, :, ::1], float64[:, ::1])")
+def read_turns(matrices: Points, out: Quaternions) -> None:
+    """Fill `out` with the quaternions of turns: first the part that is largest, which the others are divided by
+    (S. W. Shepperd, 'Quaternion from rotation matrix', Journal of Guidance and Control 1, 1978).
+
+    Parameters
+    ----------
+    matrices : (frames, 3, 3) array
+        As `by_axes` takes them.
+    out : (frames, 4) array
+        Filled: x, y, z, w, of unit length.
+    """
+    for f in range(matrices.shape[0]):
+        m = matrices[f]
+        trace = m[0, 0] + m[1, 1] + m[2, 2]
+        i = 0 if m[0, 0] >= m[1, 1] else 1
+        i = i if m[i, i] >= m[2, 2] else 2
+        j, k = (i + 1) % 3, (i + 2) % 3
+        if trace >= m[i, i]:
+            out[f, i], out[f, 3] = m[k, j] - m[j, k], 1.0 + trace
+            out[f, j], out[f, k] = m[i, k] - m[k, i], m[j, i] - m[i, j]
+        else:
+            out[f, i], out[f, 3] = 1.0 - trace + 2.0 * m[i, i], m[k, j] - m[j, k]
+            out[f, j], out[f, k] = m[j, i] + m[i, j], m[k, i] + m[i, k]
+        length = math.sqrt(out[f, 0] ** 2 + out[f, 1] ** 2 + out[f, 2] ** 2 + out[f, 3] ** 2)
+        for part in range(4):
+            out[f, part] /= length
+
+
+@kernel("void(float64[:, :, ::1], float64, float64[:, :, ::1])")
+def read_back(matrices: Matrices, flat: float, out: Points) -> None:
+    """Fill `out` with what takes directions back out of spaces: the inverses of their axes, by cofactors.
+
+    Parameters
+    ----------
+    matrices : (frames, 4, 4) array
+        From the space to another; where it lies does not matter.
+    flat : float
+        Volume of a unit cube below which a space has no directions.
+    out : (frames, 3, 3) array
+        Filled; nothing where it has none.
+    """
+    for f in range(matrices.shape[0]):
+        m = matrices[f]
+        for i in range(3):
+            j, k = (i + 1) % 3, (i + 2) % 3
+            for a in range(3):
+                b, c = (a + 1) % 3, (a + 2) % 3
+                out[f, i, a] = m[b, j] * m[c, k] - m[b, k] * m[c, j]
+        volume = m[0, 0] * out[f, 0, 0] + m[1, 0] * out[f, 0, 1] + m[2, 0] * out[f, 0, 2]
+        share = 1.0 / volume if abs(volume) >= flat else 0.0
+        for i in range(3):
+            for a in range(3):
+                out[f, i, a] *= share
 
 
 def short_way(q: Quaternions) -> Quaternions:

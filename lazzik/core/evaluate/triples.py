@@ -22,7 +22,11 @@ def triple(part: Position | Rotation | Scale | AimPoint, clock: Clock, scope: Sc
         In the part's unit.
     """
     out = np.empty((len(clock.frames), 3))
-    for column, number in enumerate((part.x, part.y, part.z)):
+    numbers = (part.x, part.y, part.z)
+    if not any(isinstance(number, Channel) for number in numbers):  # as with most parts of most objects
+        out[:] = numbers
+        return out
+    for column, number in enumerate(numbers):
         out[:, column] = number_on(number, clock, scope)
     return out
 

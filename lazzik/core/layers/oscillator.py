@@ -112,7 +112,7 @@ def _grid(clock: Clock, loop: float | None) -> Grid:
         points = 2 * max(1, round(loop * SUBSTEPS / 2))
         width = loop / points
         inside = np.mod(np.arange(-2, points + 1), points) * width
-        place = np.mod(clock.elapsed, loop) / (2 * width)
+        place = clock.rounds(loop)[0] / (2 * width)
         return Grid(clock.at(clock.first + inside), 0, 2 * width / clock.fps, place, True)
     place = clock.elapsed * (SUBSTEPS / 2)
     last = 2 * max(1, math.ceil(place.max(initial=0.0) - 1e-9))

@@ -193,7 +193,7 @@ class Pieces:
             Seconds from the first node.
         """
         if self.loop is not None:
-            return np.asarray(np.mod(clock.elapsed, self.loop) / clock.fps)
+            return np.asarray(clock.rounds(self.loop)[0] / clock.fps)
         return np.asarray((clock.frames - self.nodes[0]) / clock.fps)
 
 

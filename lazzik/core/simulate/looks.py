@@ -8,6 +8,7 @@ from lazzik.core.clock import Clock
 from lazzik.core.document import Frozen
 from lazzik.core.evaluate.copies import chance
 from lazzik.core.evaluate.evaluator import value_of
+from lazzik.core.evaluate.quaternions import by_axes
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.emitter import Emitter
 from lazzik.core.scene.node import Look
@@ -97,8 +98,6 @@ def _spun(scene: Scene, slug: str, emitter: Emitter, moment: Moment) -> Samples:
 
 def _along(ways: Points) -> Quaternions:
     """(n, 4) x along each way, z level (along the scene's z for a way straight up or down)."""
-    from scipy.spatial.transform import Rotation as Turn
-
     length = np.linalg.norm(ways, axis=1)
     x = np.where((length > 1e-9)[:, None], ways / np.maximum(length, 1e-9)[:, None], [1.0, 0.0, 0.0])
     z = np.stack([-x[:, 2], np.zeros(len(x)), x[:, 0]], axis=1)
@@ -107,9 +106,7 @@ def _along(ways: Points) -> Quaternions:
     y = np.cross(z, x)
     y /= np.maximum(np.linalg.norm(y, axis=1, keepdims=True), 1e-12)
     z = np.cross(x, y)
-    if not len(x):
-        return np.empty((0, 4))
-    return np.asarray(Turn.from_matrix(np.stack([x, y, z], axis=2)).as_quat())
+    return by_axes(np.stack([x, y, z], axis=2))
 
 
 def _now(scene: Scene, slug: str, part: Frozen, name: str, frame: float) -> float:
