@@ -23,8 +23,9 @@ def triple(part: Position | Rotation | Scale | AimPoint, clock: Clock, scope: Sc
     """
     out = np.empty((len(clock.frames), 3))
     numbers = (part.x, part.y, part.z)
-    if not any(isinstance(number, Channel) for number in numbers):  # as with most parts of most objects
-        out[:] = numbers
+    still = [number for number in numbers if not isinstance(number, Channel)]
+    if len(still) == len(numbers):  # as with most parts of most objects
+        out[:] = still
         return out
     for column, number in enumerate(numbers):
         out[:, column] = number_on(number, clock, scope)
