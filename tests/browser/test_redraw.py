@@ -148,3 +148,25 @@ def test_another_choice_is_drawn_over_the_picture_of_many_that_is_kept(page: Pag
     page.wait_for_function(kept)
     moved = page.evaluate(SEEN, True)[0]
     assert apart(page.evaluate(SEEN, False)[0], moved) < 40 < apart(whole, moved)
+
+
+def test_all_that_bends_is_asked_for_in_one_go_and_seen_in_one_picture(page: Page) -> None:
+    """The frame that is shown of all of them, then all frames of as many as an answer carries."""
+    names = [f"pole-{n}" for n in range(6)]
+    scene = edited(
+        Scene(name="Poles", last=40),
+        *({"do": "add-object", "label": name, "shape": {"kind": "tube", "along": 8}} for name in names),
+        *({"do": "add-deformer", "node": name, "kind": "sway"} for name in names),
+    )
+    file: FilePayload = {"name": "poles.json", "mimeType": "application/json", "buffer": scene_text(scene).encode()}
+    url = page.request.post("/scenes/open", multipart={"file": file}).url
+    asked: list[str] = []
+    page.on("request", lambda request: asked.append(request.url) if "/points?" in request.url else None)
+    page.goto(url)
+    Studio(page).ready()
+    page.wait_for_function("() => window.lazzik.surfaces.kept.size === 6 && !window.lazzik.surfaces.missing()")
+    ranges = [(*re.findall(r"(?:from|to)=(\d+)", each), each.count("node=")) for each in asked]
+    assert ranges == [("0", "0", 6), ("1", "40", 6)]
+    before = drawn(page)
+    page.evaluate("() => window.lazzik.transport.go(20)")
+    assert drawn(page) == before + 1

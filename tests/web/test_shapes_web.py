@@ -17,6 +17,7 @@ from benchmarks.shapes import banner, peak
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.scene.scene import Scene
+from lazzik.web.stage.points import LARGEST_ANSWER
 from tests.web.conftest import over
 from tests.web.test_api import unpacked
 
@@ -37,12 +38,35 @@ def edit(client: TestClient, scene: str, revision: int, *edits: dict[str, Any]) 
     assert sent.status_code == 200, sent.text
 
 
+def sent_points(client: TestClient, scene: str, node: str, first: int, last: int) -> dict[str, Any]:
+    """What is sent of one object's points."""
+    answer = unpacked(client.get(f"{scene}/points", params={"node": node, "from": first, "to": last}))
+    (sent,) = answer["surfaces"]
+    return dict(sent)
+
+
+def test_many_objects_come_in_one_answer_as_far_as_it_carries_them(client: TestClient, scene: str) -> None:
+    """A frame of all; over many frames the first whole, the last in part, and the others not at all."""
+    nodes = ["rock-a", "aerial", "cloth", "board", "pool", "pine-1-top"]
+    now = unpacked(client.get(f"{scene}/points", params={"node": nodes, "from": 30, "to": 30}))["surfaces"]
+    assert [sent["node"] for sent in now] == nodes
+    for sent in now:
+        assert sent == sent_points(client, scene, sent["node"], 30, 30)
+    whole = unpacked(client.get(f"{scene}/points", params={"node": nodes, "from": 0, "to": 250}))["surfaces"]
+    assert [sent["node"] for sent in whole] == nodes[: len(whole)]
+    assert 1 < len(whole) < len(nodes)
+    assert sum(len(sent["points"]) + len(sent["normals"]) for sent in whole) <= LARGEST_ANSWER
+    assert all(sent["still"] or sent["frames"] == 251 for sent in whole[:-1])
+    assert whole[-1]["frames"] < 251
+    assert client.get(f"{scene}/points", params={"from": 0, "to": 1}).status_code == 422
+
+
 def test_points_come_in_answers_of_bounded_size(client: TestClient, scene: str, now: Any) -> None:
     document: Scene = now()
     motion = surface_of(document, document.by_id["cloth"], document.clock(), Scope(document))
     first, answers = 0, 0
     while first <= 250:
-        said = unpacked(client.get(f"{scene}/points", params={"node": "cloth", "from": first, "to": 250}))
+        said = sent_points(client, scene, "cloth", first, 250)
         assert said["from"] == first
         sent = np.frombuffer(said["points"], "<f4").reshape(said["frames"], said["count"], 3)
         np.testing.assert_allclose(sent[0], motion.points(first), atol=1e-5)
@@ -60,11 +84,11 @@ def test_what_is_the_same_at_the_moments_that_were_asked_for_is_not_said_to_stan
     # the last frame alone; and frames on which a ripple has not begun
     edit(client, scene, 1, {"do": "set", "address": "ridge/deform.ripple.begin", "value": 40})
     for first, last in ((250, 250), (0, 9)):
-        said = unpacked(client.get(f"{scene}/points", params={"node": "ridge", "from": first, "to": last}))
+        said = sent_points(client, scene, "ridge", first, last)
         assert (said["still"], said["frames"]) == (False, last - first + 1)
         assert len(said["points"]) == 12 * said["count"] * said["frames"]
         assert len(said["normals"]) == 3 * said["count"] * said["frames"]
-    tapered = unpacked(client.get(f"{scene}/points", params={"node": "needle", "from": 0, "to": 9}))
+    tapered = sent_points(client, scene, "needle", 0, 9)
     assert (tapered["still"], tapered["frames"]) == (True, 1)
 
 
@@ -121,7 +145,7 @@ def test_a_preview_carries_the_points_of_its_frame(client: TestClient, scene: st
     body = {"revision": 0, "edits": [change], "frame": 30}
     content = unpacked(client.post(f"{scene}/preview", json=body))
     assert [part["node"] for part in content["points"]] == ["cloth"]
-    was = unpacked(client.get(f"{scene}/points", params={"node": "cloth", "from": 30, "to": 30}))
+    was = sent_points(client, scene, "cloth", 30, 30)
     assert content["points"][0]["points"] != was["points"][: len(content["points"][0]["points"])]
 
 

@@ -12,7 +12,7 @@ An object leaves out those fields whose place or numbers depend on it.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
@@ -23,7 +23,7 @@ from lazzik.core.air.field import Rows, axes_of
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.evaluator import constant, value_of
+from lazzik.core.evaluate.evaluator import constant, known_on, value_of
 from lazzik.core.evaluate.jumps import jumps_of
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.transforms import moves, numbers_of_transforms, world
@@ -237,9 +237,18 @@ class Rooted:
     root: Callable[[Clock], tuple[Points, NDArray[np.float64]]]
     """The place in the object's space, (frames or 1, 3), and its axes as rows, (frames or 1, 3, 3)."""
     scope: Scope
+    known: list[tuple[Clock, NDArray[np.float64]]] = field(default_factory=list)
+    """How the air went there on the clocks that were asked for, (3, frames) each: several springs answer to it."""
 
     def velocity(self, clock: Clock) -> Points:
         """How the air goes there."""
+        found = known_on(self.known, clock)
+        if found is None:
+            found = self._blown(clock).T
+            self.known.append((clock, found))
+        return found.T
+
+    def _blown(self, clock: Clock) -> Points:
         own = world_of(self.scene, self.owner, clock, self.scope)
         points, axes = self.root(clock)
         there = np.einsum("fij,fj->fi", own[:, :3, :3], np.broadcast_to(points, (len(own), 3))) + own[:, :3, 3]

@@ -21,7 +21,7 @@ from lazzik.web.requests.bodies import body_of
 from lazzik.web.requests.fields import Chosen, FrameNumber, Revision
 from lazzik.web.scatter.crowds import evenly, laid_of, leans_of
 from lazzik.web.scatter.facts import ScatterFacts, scatter_facts
-from lazzik.web.stage.points import MOST_AT_ONCE, MOST_MOMENTS, in_range, points_of, shaped
+from lazzik.web.stage.points import MOST_MOMENTS, end_of, in_range, shaped, surfaces_of
 from lazzik.web.states import Beside, Seen
 from lazzik.web.ui.encode import floats, packed, weights_in
 from lazzik.web.ui.templating import templates
@@ -143,10 +143,9 @@ def copy_points(
     in_range(timed, first, last)
     owner, scatter = scatter_of(scene, node)
     scope = Scope(scene, memo, [])
-    end = min(last, first + MOST_AT_ONCE - 1)
-    clock = in_step(scene, Clock.over(timed.fps, timed.first, end, start=first, per_frame=per))
+    clock = in_step(scene, Clock.over(timed.fps, timed.first, end_of(first, last, per), start=first, per_frame=per))
     later = shifted(scene, scatter, variant, clock, scope.at(owner.id))
-    return packed(points_of(scene, shaped(scene, part), later, scope, first))
+    return packed(surfaces_of(scene, [shaped(scene, part)], later, scope, first))
 
 
 @router.get("/scatters")

@@ -16,26 +16,46 @@ from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Points
 from lazzik.web.ui.encode import floats
 
-LARGEST_CHUNK = 6 * 2**20
+LARGEST_ANSWER = 2 * 2**20
 """Bytes of points in one answer: what is beyond it is asked for again, so no request ever holds more."""
 
+MOST_AT_ONCE = 512
+"""Frames in one answer."""
 
-MOST_AT_ONCE = 64
+MOST_TOGETHER = 64
+"""Objects in one answer."""
 
 
 MOST_MOMENTS = 64
 """Moments of a frame that may be asked for: as many as a film mixes for its blur."""
 
 
-def points_of(scene: Scene, node: Node, clock: Clock, scope: Scope, first: int) -> dict[str, Any]:
-    """Points and normals over a clock that begins with a frame, or over as much of it as one answer may carry.
+def surfaces_of(scene: Scene, nodes: list[Node], clock: Clock, scope: Scope, first: int) -> dict[str, Any]:
+    """The points of objects over a clock that begins with a frame: of as many of them, and of the last of these over as
+    many moments, as one answer may carry."""
+    found: list[dict[str, Any]] = []
+    left = LARGEST_ANSWER
+    for node in nodes:
+        sent = points_of(scene, node, clock, scope, first, left)
+        found.append(sent)
+        left -= len(sent["points"]) + len(sent["normals"])
+        if left <= 0 or (sent["frames"] < len(clock.frames) and not sent["still"]):
+            break
+    return {"surfaces": found}
+
+
+def points_of(
+    scene: Scene, node: Node, clock: Clock, scope: Scope, first: int, most: int = LARGEST_ANSWER
+) -> dict[str, Any]:
+    """Points and normals over a clock that begins with a frame, or over as much of it as takes so many bytes at most,
+    one moment at least.
 
     Points are float32, normals int8 of 127; a surface that is the same at every frame is sent once.
     """
     motion = surface_of(scene, node, clock, scope)
     count = len(motion.rest.points)
     still = not surface_moves(scene, node)  # one that moves may be the same at all these moments
-    frames = 1 if still else max(1, min(len(clock.frames), LARGEST_CHUNK // (15 * count)))
+    frames = 1 if still else max(1, min(len(clock.frames), most // (15 * count)))
     places, normals = [], []
     for _, now in motion.each(0, frames):
         places.append(floats(now))
@@ -61,6 +81,11 @@ def in_range(scene: Scene, first: int, last: int) -> None:
     """Refuse frames that the scene does not have."""
     if not scene.first <= first <= last <= scene.last:
         raise InvalidEdit(f"Frames {first} to {last} do not lie in the range {scene.first} to {scene.last}", "frames")
+
+
+def end_of(first: int, last: int, per: int) -> int:
+    """The last frame that an answer may reach, of those that are asked for with so many moments each."""
+    return min(last, first + max(1, MOST_AT_ONCE // per) - 1)
 
 
 def bends(scene: Scene, node: Node) -> bool:

@@ -20,7 +20,7 @@ from lazzik.web.deps import Kept, Store
 from lazzik.web.requests.fields import AskedRevision, FrameNumber
 from lazzik.web.stage.geometry import geometry_key
 from lazzik.web.stage.motion import motions_of
-from lazzik.web.stage.points import MOST_AT_ONCE, MOST_MOMENTS, bends, in_range, points_of, shaped
+from lazzik.web.stage.points import MOST_MOMENTS, MOST_TOGETHER, bends, end_of, in_range, shaped, surfaces_of
 from lazzik.web.states import Beside, Seen
 from lazzik.web.ui.encode import floats, packed, streamed
 
@@ -89,7 +89,7 @@ def names(scene_id: str, store: Store) -> Names:
 
 @router.get("/points")
 def points(
-    node: str,
+    node: Annotated[list[str], Query(min_length=1, max_length=MOST_TOGETHER)],
     memo: Kept,
     seen: Seen,
     beside: Beside,
@@ -97,15 +97,14 @@ def points(
     last: Annotated[FrameNumber, Query(alias="to")],
     per: Annotated[int, Query(ge=1, le=MOST_MOMENTS)] = 1,
 ) -> Response:
-    """An object's points from a frame on, `per` moments of each, as many as one answer may carry. Beside another state
-    the frames are that one's, in step with it."""
+    """The points of objects from a frame on, `per` moments of each, as many as one answer may carry. Beside another
+    state the frames are that one's, in step with it."""
     scene = seen.scene
     timed = beside.scene if beside else scene
-    owner = shaped(scene, node)
+    owners = [shaped(scene, slug) for slug in node]
     in_range(timed, first, last)
-    end = min(last, first + MOST_AT_ONCE - 1)
-    clock = in_step(scene, Clock.over(timed.fps, timed.first, end, start=first, per_frame=per))
-    return packed({"revision": seen.on} | points_of(scene, owner, clock, Scope(scene, memo, []), first))
+    clock = in_step(scene, Clock.over(timed.fps, timed.first, end_of(first, last, per), start=first, per_frame=per))
+    return packed({"revision": seen.on} | surfaces_of(scene, owners, clock, Scope(scene, memo, []), first))
 
 
 @router.get("/counts")

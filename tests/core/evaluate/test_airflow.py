@@ -19,6 +19,7 @@ from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.evaluate.values import evaluate
 from lazzik.core.scene.references import affected, circle, fields_for, same_air
 from lazzik.core.scene.scene import Scene
+from lazzik.core.types import PointBlock
 from tests.conftest import edited
 
 WIND = {"do": "add-object", "label": "Wind", "field": {"kind": "wind", "gusts": 0.0, "swing": 0.0}}
@@ -190,6 +191,21 @@ def test_it_loops_and_can_be_switched_off() -> None:
         calm = edited(scene, off)
         surface = surface_of(calm, calm.by_id["pole"], calm.clock().at(np.array([31.0])), Scope(calm))
         np.testing.assert_array_equal(surface.points(0), surface.rest.points)
+
+
+def test_its_springs_read_the_air_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Trunk and tip, along the wind and across it: the shorter memories lie within the longest."""
+    scene = edited(swaying(), {"do": "set", "address": "pole/deform.sway.tip", "value": 0.5})
+    asked: list[Clock] = []
+
+    def counted(points: PointBlock, clock: Clock, scope: Scope) -> PointBlock:
+        asked.append(clock)
+        return air(points, clock, scope)
+
+    monkeypatch.setattr("lazzik.core.evaluate.airflow.air", counted)
+    tip(scene, [40.0])
+    assert len(asked) == 1
+    assert asked[0].frames[0] < -30
 
 
 def test_what_was_kept_on_a_finer_clock_serves_a_coarser_one() -> None:

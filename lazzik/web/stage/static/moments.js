@@ -51,8 +51,8 @@ export class Moments {
     if (known) return known;
     const frame = Math.floor(place / this.per);
     const range = { from: String(frame), to: String(Math.min(frame + STRETCH, this.last)), per: String(this.per) };
-    /** @type {Sent} */
-    const sent = await packed(`${this.url}?${new URLSearchParams({ ...asked, ...range })}`);
+    /** @type {{ surfaces: Sent[] }} */
+    const { surfaces: [sent] } = await packed(`${this.url}?${new URLSearchParams({ ...asked, ...range })}`);
     const stretch = { from: sent.from * this.per, parts: partsOf(sent) };
     this.bytes += sent.points.byteLength + sent.normals.byteLength;
     if (this.bytes > MOST) { this.kept.clear(); this.bytes = sent.points.byteLength + sent.normals.byteLength; }

@@ -1,4 +1,4 @@
-// Surfaces that deformers move: their points come from the server, a few frames at a time, and are kept while they last.
+// Surfaces that deformers move: their points come from the server, many frames and objects at a time, and are kept while they last.
 
 import { packed } from "lazzik/lib/api.js";
 import { guard } from "lazzik/lib/guard.js";
@@ -7,7 +7,7 @@ import { store } from "lazzik/lib/store.js";
 /** @import { Points } from "./model.js" */
 
 const MOST = 240 * 2 ** 20; // bytes of points kept
-const AHEAD = 24; // frames asked for at once
+const TOGETHER = 64; // objects asked for at once
 const AGAIN = 1500; // milliseconds until what was refused is asked for again
 
 /**
@@ -19,6 +19,13 @@ const AGAIN = 1500; // milliseconds until what was refused is asked for again
  * @property {number} count
  * @property {Uint8Array} points
  * @property {Uint8Array} normals
+ */
+
+/**
+ * @typedef {object} Asked
+ * @property {string[]} nodes
+ * @property {number} from
+ * @property {number} to
  */
 
 /**
@@ -104,15 +111,36 @@ export class Surfaces {
     for (const sent of content) this.stage.setShape(sent.node, partsOf(sent)[0]);
   }
 
-  // the frame on the stage first, then those after it, then those before
-  /** @returns {[id: string, frame: number] | null} */
+  /**
+   * What to ask for next: the frame on the stage first, of all objects that lack it, so that they are drawn in one picture; then the
+   * frames after it, then those before.
+   * @returns {Asked | null}
+   */
   missing() {
-    const { first, last } = store.facts;
-    for (const [id, surface] of this.kept) if (!surface.still && !surface.frames.has(this.frame)) return [id, this.frame];
-    for (const [id, surface] of this.kept) {
-      if (surface.still || surface.full) continue;
-      for (let frame = this.frame; frame <= last; frame++) if (!surface.frames.has(frame)) return [id, frame];
-      for (let frame = first; frame < this.frame; frame++) if (!surface.frames.has(frame)) return [id, frame];
+    const { frame } = this;
+    const moving = [...this.kept].filter(([, { still }]) => !still);
+    const without = moving.flatMap(([id, { frames }]) => (frames.has(frame) ? [] : [id]));
+    if (without.length) return { nodes: without.slice(0, TOGETHER), from: frame, to: frame };
+    /** @type {Asked | null} */
+    let asked = null;
+    for (const [id, { full, frames }] of moving) {
+      const gap = full ? null : this.gap(frames);
+      if (!gap) continue;
+      asked ??= { nodes: [], ...gap };
+      if (asked.from === gap.from && asked.to === gap.to) asked.nodes.push(id);
+      if (asked.nodes.length === TOGETHER) break;
+    }
+    return asked;
+  }
+
+  /** The first frames in a row that are not kept. @param {Map<number, unknown>} frames */
+  gap(frames) {
+    for (const [begin, end] of [[this.frame, store.facts.last], [store.facts.first, this.frame - 1]]) {
+      let from = begin;
+      while (from <= end && frames.has(from)) from++;
+      let to = from;
+      while (to < end && !frames.has(to + 1)) to++;
+      if (from <= end) return { from, to };
     }
     return null;
   }
@@ -121,26 +149,29 @@ export class Surfaces {
     this.running = true;
     try {
       await guard(async () => {
-        for (let next = this.missing(); next && !this.paused; next = this.missing()) await this.fetchFrom(...next);
+        for (let next = this.missing(); next && !this.paused; next = this.missing()) await this.ask(next);
       }, () => { setTimeout(() => this.show(this.frame), AGAIN); });
     } finally {
       this.running = false;
     }
   }
 
-  /** @param {string} id @param {number} frame */
-  async fetchFrom(id, frame) {
-    const surface = this.kept.get(id);
-    const to = Math.min(frame + AHEAD, store.facts.last);
-    const asked = new URLSearchParams({ ...this.state, node: id, from: String(frame), to: String(to) });
-    /** @type {Sent} */
-    const content = await packed(`${store.url}/points?${asked}`);
-    if (!surface || this.kept.get(id) !== surface) return; // it took another shape meanwhile
-    surface.still = content.still;
-    partsOf(content).forEach((part, i) => surface.frames.set(content.still ? 0 : content.from + i, part));
+  /** @param {Asked} asked */
+  async ask({ nodes, from, to }) {
+    const before = new Map(nodes.map((id) => [id, this.kept.get(id)]));
+    const asked = new URLSearchParams({ ...this.state, from: String(from), to: String(to) });
+    for (const id of nodes) asked.append("node", id);
+    /** @type {{ surfaces: Sent[] }} */
+    const { surfaces } = await packed(`${store.url}/points?${asked}`);
+    for (const sent of surfaces) {
+      const surface = before.get(sent.node);
+      if (!surface || this.kept.get(sent.node) !== surface) continue; // it took another shape meanwhile
+      surface.still = sent.still;
+      partsOf(sent).forEach((part, i) => surface.frames.set(sent.still ? 0 : sent.from + i, part));
+      this.draw(sent.node);
+    }
     this.weigh();
     if (this.bytes > MOST) this.forget();
-    this.draw(id);
   }
 
   weigh() {
