@@ -1,4 +1,4 @@
-"""The points of surfaces that deformers move, a few frames at a time."""
+"""The points of surfaces that deformers move, as many objects and frames as an answer carries."""
 
 from __future__ import annotations
 
