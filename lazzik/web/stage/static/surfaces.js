@@ -7,7 +7,7 @@ import { store } from "lazzik/lib/store.js";
 /** @import { Points } from "./model.js" */
 
 const MOST = 240 * 2 ** 20; // bytes of points kept
-const TOGETHER = 64; // objects asked for at once
+const TOGETHER = 64; // objects asked for at once: as many as the server takes
 const AGAIN = 1500; // milliseconds until what was refused is asked for again
 
 /**
