@@ -32,6 +32,11 @@ settings.register_profile("thorough", parent=settings.get_profile("calm"), max_e
 settings.load_profile("calm")
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What takes a minute on one processor begins first: at the end all would wait for it."""
+    items.sort(key=lambda item: item.get_closest_marker("long") is None)
+
+
 @pytest.fixture(autouse=True)
 def closed_databases(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
     """Files that a test opened are let go of at its end: newer Pythons say so where they are not."""

@@ -55,6 +55,7 @@ def test_drawings_have_a_depth_and_tables_go_to_numbers(client: TestClient, scen
     assert [key.value for key in document.by_id["ring"].position.y.keys] == [1, 3]
 
 
+@pytest.mark.long
 def test_hostile_files_are_never_a_fault_of_the_server_and_leave_nothing(
     client: TestClient, scene: str, app: FastAPI, tmp_path: Any
 ) -> None:

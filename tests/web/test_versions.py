@@ -239,8 +239,8 @@ def test_two_rates_are_seen_in_step(room: Room) -> None:
     all_of_it = np.frombuffer(whole["motion"]["rotor"]["orientation"], "<f4").reshape(-1, 4)
     assert len(one) == room.now.frames
     np.testing.assert_allclose(one, all_of_it[::2][: len(one)], atol=1e-5)
-    points = room.packed("points", of=f"v{kept}", beside="now", node="pool", **{"from": 3, "to": 3})
-    there = room.packed("points", of=f"v{kept}", node="pool", **{"from": 6, "to": 6})
+    (points,) = room.packed("points", of=f"v{kept}", beside="now", node="pool", **{"from": 3, "to": 3})["surfaces"]
+    (there,) = room.packed("points", of=f"v{kept}", node="pool", **{"from": 6, "to": 6})["surfaces"]
     assert points["points"] == there["points"]
 
 
