@@ -24,6 +24,7 @@ from lazzik.core.evaluate.rows import Member
 from lazzik.core.evaluate.scope import ALONE, Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
+from lazzik.core.evaluate.transforms import rows_of
 from lazzik.core.evaluate.values import evaluate
 from lazzik.core.fitting.fitting import fit
 from lazzik.core.fitting.minimax import PER_FRAME
@@ -114,6 +115,10 @@ def _crowds(_: Scene) -> Numbers:
             members = [Member("", Channel(value=float(k), layers=(own,))) for k in range(3)]
             made.append(motions(members, clock, ALONE))
     return made
+
+
+def _aims(scene: Scene) -> Numbers:
+    return [rows_of(node, scene.clock(), Scope(scene)) for node in scene.nodes if node.aim is not None]
 
 
 def _surfaces(scene: Scene) -> Numbers:
@@ -228,7 +233,8 @@ def _ringing(_: Scene) -> Numbers:
 
 
 WORKS = (
-    _motions, _crowds, _surfaces, _fits, _faces, _delivery, _copies, _particles, _cloths, _swarms, _outlines, _ringing,
+    _motions, _crowds, _aims, _surfaces, _fits, _faces, _delivery, _copies, _particles, _cloths, _swarms, _outlines,
+    _ringing,
 )  # fmt: skip
 
 SEARCHED = 2e-4

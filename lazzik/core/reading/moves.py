@@ -35,7 +35,7 @@ def deviation_of(rest: Samples, rate: float) -> float:
     rest : (n,) array
         What is left of a curve, `rate` samples a second.
     """
-    lag = max(1, round(WHILE * rate))
+    lag = max(1, min(round(WHILE * rate), len(rest) // 2))  # of a curve that is shorter than that, half of it
     return float(np.median(np.abs(rest[lag:] - rest[:-lag]))) / QUARTILE
 
 

@@ -14,6 +14,7 @@ from lazzik.core.layers.noise import Noise
 from lazzik.core.layers.settle import Settle
 from lazzik.core.reading.motion import read_motion
 from lazzik.core.reading.move_fit import whitening
+from lazzik.core.reading.moves import deviation_of
 from lazzik.core.reading.outcome import keys_of, recipe_of, report
 from lazzik.core.reading.ringing import Ringing, moved
 from lazzik.core.types import Samples
@@ -129,3 +130,8 @@ def test_curves_of_every_sort_are_read_without_an_error(seed: int) -> None:
         made = np.asarray(number_on(stack, Clock.over(30.0, 0, 20), Scope()))
         assert np.isfinite(made).all()
         assert all(np.isfinite(share) for share in reading.shares().values())
+
+
+def test_a_curve_shorter_than_a_second_is_read() -> None:
+    """There is no second to measure the noise's deviation over, so that half of what there is has to do."""
+    assert deviation_of(np.random.default_rng(2).normal(size=64), 120.0) == pytest.approx(np.sqrt(2), rel=0.3)
