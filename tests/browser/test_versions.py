@@ -86,6 +86,7 @@ def parted(page: Page, share: float) -> np.ndarray[Any, Any]:
 
 
 @pytest.mark.slow
+@pytest.mark.dots
 def test_two_states_on_one_stage_wiped_in_step_as_a_ghost_and_side_by_side(calmer: Page) -> None:
     page = calmer
     page.evaluate("() => window.lazzik.transport.go(90)")
