@@ -13,7 +13,7 @@ from lazzik.core.air.eddies import COLUMNS, stir
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.airflow import air
 from lazzik.core.evaluate.copies import copies_of
-from lazzik.core.evaluate.leans import leans
+from lazzik.core.evaluate.leans import BLOCK, leans
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.layers.response import PER_FRAME, Spring, nodes_for, respond
@@ -72,9 +72,8 @@ def leaning(scene: Scene) -> Iterator[str]:
     copies, clock = copies_of(scene, node, scope), scene.clock()
     moments = nodes_for(clock, Spring(lambda _: 1.4, lambda _: 0.2), None)
     block = copies.places[None, :512]
-    blocks = COPIES / 512
-    kernel = blocks * best(lambda: air(block, moments, scope), runs=3)
-    filtered = 2 * COPIES * best(bare_filter(moments), runs=30)
+    kernel = COPIES / 512 * best(lambda: air(block, moments, scope), runs=3)
+    filtered = COPIES / BLOCK * best(bare_filter(moments), runs=30)
 
     def all_of_them() -> None:
         for _ in leans(scene, node, copies, clock, scope):
@@ -88,11 +87,12 @@ def leaning(scene: Scene) -> Iterator[str]:
 
 
 def bare_filter(moments: Clock) -> Callable[[], object]:
-    """One angle of one copy over the moments at which the air is read."""
+    """Both angles of a block of copies over the moments at which the air is read."""
     count = len(moments.frames)
     seconds = np.arange(count) / (PER_FRAME * moments.fps)
-    push, omega, damping = np.sin(seconds), np.full(count - 1, 8.0), np.full(count - 1, 0.2)
-    y, v = np.zeros(count), np.zeros(count)
+    push = np.sin(seconds[:, None] + np.arange(2.0 * BLOCK))
+    omega, damping = np.full((1, 2 * BLOCK), 8.0), np.full((1, 2 * BLOCK), 0.2)
+    y, v = np.zeros(push.shape), np.zeros(push.shape)
     return partial(respond, seconds, push, push, omega, damping, y, v)
 
 

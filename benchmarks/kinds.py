@@ -11,16 +11,18 @@ import numpy as np
 from benchmarks.timing import goal, in_turn
 from lazzik.core.air.wind import COLUMNS as WIND_COLUMNS
 from lazzik.core.air.wind import Wind, blow
-from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.channel import Channel, base_value
 from lazzik.core.channel.keys import Key, curve_through
 from lazzik.core.channel.layer import Layer
-from lazzik.core.clock import SUBSTEPS
+from lazzik.core.clock import SUBSTEPS, Clock
 from lazzik.core.evaluate.values import evaluate
 from lazzik.core.layers import BY_KIND, Clip, Recipe
+from lazzik.core.layers.breeze import Breeze
 from lazzik.core.layers.clip import Track
-from lazzik.core.layers.noise import REACH, Noise, octave_noise, shape_noise
+from lazzik.core.layers.noise import REACH, Noise, shape_noise
+from lazzik.core.layers.octaves import octave_noise
 from lazzik.core.layers.oscillator import ring, trail
-from lazzik.core.layers.response import respond
+from lazzik.core.layers.response import nodes_for, respond, steady
 from lazzik.core.layers.smooth import gaussian_mean
 from lazzik.core.layers.travel import travel
 from lazzik.core.layers.wave import wave
@@ -34,6 +36,7 @@ READS = {
     "link": {"source": "dials/tide"}, "formula": {"text": "x + tide * sin(t)"}, "recipe": {"recipe": "swing"},
     "clip": {"source": "clips/gust.swing"},
 }  # fmt: skip
+USUAL = Breeze(kind="breeze", id="b", label="b")
 GUST = Clip(id="gust", label="Gust", length=60, tracks=(Track(id="swing", label="Swing", motion=Channel(keys=KEYS)),))
 
 
@@ -118,19 +121,17 @@ def bare_of(name: str) -> Callable[[], object]:
     def blown() -> object:
         x = below(frames, out)
         blow(at_home, packed, air)
-        respond(seconds, air[:, 0, 0].copy(), air[:, 0, 0].copy(), halves_of, halves_of, y, w)
-        return x + y[::2][:FRAMES]
+        lean = air[:, :, 0].copy()
+        respond(seconds, lean, lean, spring_of, spring_of, y, w)
+        return x + y[::2][:FRAMES, 0]
 
-    # the air is read twice a frame over the range and four seconds before it
-    moments = 2 * FRAMES + 240
+    # the air is read twice a frame over the range and before it, until nothing of a beginning is left
+    usual = steady(base_value(USUAL.frequency), base_value(USUAL.damping))
+    moments = len(nodes_for(Clock.over(30.0, 0, FRAMES - 1), usual, None).frames)
     at_home, air, packed = np.zeros((1, 1, 3)), np.zeros((moments, 1, 3)), np.zeros((moments, WIND_COLUMNS))
     packed[:, 4], packed[:, 5], packed[:, 8], packed[:, 18] = 1e30, 6.0, 0.45, 0.1
-    seconds, halves_of, y, w = (
-        np.arange(moments) / 60.0,
-        np.array([5.0]),
-        np.zeros(moments),
-        np.zeros(moments),
-    )
+    seconds, spring_of = np.arange(moments) / 60.0, np.array([[5.0]])
+    y, w = np.zeros((moments, 1)), np.zeros((moments, 1))
 
     plain: dict[str, Callable[[], object]] = {
         "breeze": blown,

@@ -14,7 +14,8 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from lazzik.core.layers.noise import CHARACTERS, lattice
+from lazzik.core.layers.noise import CHARACTERS
+from lazzik.core.layers.octaves import lattice
 
 CELLS = 16
 PER_CELL = 8

@@ -44,5 +44,5 @@ def sine_and_cosine(x: float) -> tuple[float, float]:
     return (-a if quarter >= 2.0 else a), (-b if quarter == 1.0 or quarter == 2.0 else b)
 
 
-same_sine_and_cosine = rounded(sine_and_cosine, "same_sine_and_cosine")
+rounded_sine_and_cosine = rounded(sine_and_cosine, "rounded_sine_and_cosine")
 """Where plain Python has to give the same bits, as it has for what one number is asked of (`kernels.interpret`)."""

@@ -13,7 +13,8 @@ import pytest
 
 from lazzik.core.fitting.fitting import fit
 from lazzik.core.kernels import KERNELS
-from lazzik.core.layers.noise import REACH, octave_noise, shape_noise
+from lazzik.core.layers.noise import REACH, shape_noise
+from lazzik.core.layers.octaves import octave_noise
 from lazzik.work.kernels import every_kernel
 
 EVERYTHING = (
@@ -24,7 +25,7 @@ EVERYTHING = (
 SOME = """
 from lazzik.core.deformers.solid import noise_at, solid_noise
 from lazzik.core.hermite import fade_at
-from lazzik.core.layers.noise import lattice
+from lazzik.core.layers.octaves import lattice
 from lazzik.work.kernels import compile_all
 
 print(compile_all([solid_noise, noise_at, fade_at, lattice]))
@@ -71,7 +72,7 @@ def test_small_calls_run_as_plain_python_while_they_may(seconds: float, count: i
 import sys
 import numpy as np
 from lazzik.core.kernels import interpret
-from lazzik.core.layers.noise import octave_noise
+from lazzik.core.layers.octaves import octave_noise
 
 interpret({seconds})
 octaves, rows = np.array([[2.5], [0.6], [7.0]]), np.empty({count})

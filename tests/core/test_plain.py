@@ -13,6 +13,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from scipy.spatial.transform import Rotation as Turn
 
 from lazzik.core.bake.baking import bakeable
 from lazzik.core.channel.channel import Channel, as_channel
@@ -28,6 +29,7 @@ from lazzik.core.evaluate.transforms import rows_of
 from lazzik.core.evaluate.values import evaluate
 from lazzik.core.fitting.fitting import fit
 from lazzik.core.fitting.minimax import PER_FRAME
+from lazzik.core.formats.euler_angles import euler_angles
 from lazzik.core.formats.gltf import write_glb
 from lazzik.core.formats.silhouette import Silhouette
 from lazzik.core.geometry.outlines import face
@@ -232,9 +234,14 @@ def _ringing(_: Scene) -> Numbers:
     return [moved(np.arange(90) / 30.0, 1.0, 0.3, eased, Ringing(1.7, 0.1, 0.6)) for eased in (False, True)]
 
 
+def _angles(_: Scene) -> Numbers:
+    t = np.linspace(0, 9, 40)
+    return [euler_angles(Turn.from_rotvec(np.stack([t, 2 * t, np.sin(t)], axis=1)).as_quat())]
+
+
 WORKS = (
     _motions, _crowds, _aims, _surfaces, _fits, _faces, _delivery, _copies, _particles, _cloths, _swarms, _outlines,
-    _ringing,
+    _ringing, _angles,
 )  # fmt: skip
 
 SEARCHED = 2e-4

@@ -8,10 +8,10 @@ from collections.abc import Callable
 import numpy as np
 import pytest
 
-from lazzik.core.trigonometry import same_sine_and_cosine, sine_and_cosine
+from lazzik.core.trigonometry import rounded_sine_and_cosine, sine_and_cosine
 
 
-@pytest.mark.parametrize("function", [sine_and_cosine, same_sine_and_cosine])
+@pytest.mark.parametrize("function", [sine_and_cosine, rounded_sine_and_cosine])
 @pytest.mark.parametrize("reach", [1e-3, 1.0, 100.0, 1e4, 1e6])
 def test_both_are_right_to_the_last_place(reach: float, function: Callable[[float], tuple[float, float]]) -> None:
     angles = np.random.default_rng(int(reach)).uniform(-reach, reach, 20_000)
@@ -22,8 +22,8 @@ def test_both_are_right_to_the_last_place(reach: float, function: Callable[[floa
 
 def test_rounded_at_each_step_it_has_the_bits_of_plain_python() -> None:
     angles = np.random.default_rng(3).uniform(-30.0, 30.0, 2_000)
-    plain = [same_sine_and_cosine.py_func(angle) for angle in angles]  # type: ignore[attr-defined]
-    np.testing.assert_array_equal([same_sine_and_cosine(angle) for angle in angles], plain)
+    plain = [rounded_sine_and_cosine.py_func(angle) for angle in angles]  # type: ignore[attr-defined]
+    np.testing.assert_array_equal([rounded_sine_and_cosine(angle) for angle in angles], plain)
     assert not np.array_equal([sine_and_cosine(angle) for angle in angles], plain)
 
 

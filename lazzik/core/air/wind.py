@@ -26,7 +26,8 @@ from lazzik.core.clock import Clock
 from lazzik.core.document import LARGEST, Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.layers.noise import REACH, octave_noise, shape_noise, softly_limited
+from lazzik.core.layers.noise import REACH, shape_noise, softly_limited
+from lazzik.core.layers.octaves import octave_noise
 from lazzik.core.types import PointBlock, Points, Samples
 
 REACH_2 = 0.452

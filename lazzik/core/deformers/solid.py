@@ -11,7 +11,7 @@ import numpy as np
 
 from lazzik.core.hermite import fade_at
 from lazzik.core.kernels import kernel
-from lazzik.core.layers.noise import lattice
+from lazzik.core.layers.octaves import lattice
 from lazzik.core.types import RowBlock, Samples, Shares
 
 LARGEST = 1.0 / 1.5

@@ -29,7 +29,7 @@ from lazzik.core.document import LARGEST, Option, Quantity
 from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
 from lazzik.core.layers.breeze import USUAL
-from lazzik.core.layers.noise import octave_noise
+from lazzik.core.layers.octaves import octave_noise
 from lazzik.core.layers.response import Spring, answer
 from lazzik.core.types import RowBlock, Samples, Shares
 
@@ -110,16 +110,15 @@ class Sway(Deformer, Repeats):
         airflow, clock = tracks.airflow(), tracks.clock
         out = np.empty((len(clock.frames), 4))
 
-        def lean(at: Clock, across: bool) -> Samples:
+        def lean(at: Clock) -> Samples:
             turn = np.radians(tracks.number("direction", at))
             v, w = airflow.velocity(at).T[1:] / USUAL
-            return np.asarray(np.cos(turn) * w - np.sin(turn) * v if across else np.cos(turn) * v + np.sin(turn) * w)
+            c, s = np.cos(turn), np.sin(turn)
+            return np.stack([c * v + s * w, c * w - s * v], axis=1)
 
-        for column, (name, across) in enumerate(
-            (("period", False), ("tip_period", False), ("period", True), ("tip_period", True))
-        ):
+        for column, name in enumerate(("period", "tip_period")):
             spring = Spring(partial(self._frequency, tracks, name), partial(tracks.number, "damping"))
-            out[:, column] = answer(partial(lean, across=across), airflow, spring, clock, self.loop)
+            out[:, column::2] = answer(lean, airflow, spring, clock, self.loop)
         return out
 
     def _frequency(self, tracks: Tracks, name: str, clock: Clock) -> Samples:

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.aiming import NEAR, facing, facing_about, on_top, turned_about, upward
 from lazzik.core.evaluate.evaluator import value_of
-from lazzik.core.evaluate.quaternions import dot, orientations, read_back, rotated, short_way
+from lazzik.core.evaluate.quaternions import dot, invert_axes, orientations, rotated, short_way
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.triples import base_triple, triple
 from lazzik.core.layers.follow import trailing
@@ -108,7 +108,7 @@ class Aimer:
     def _into(self, clock: Clock) -> NDArray[np.float64]:
         """(frames, 3, 3) directions of the scene into that space; nothing where it has no size."""
         out = np.empty((len(clock.frames), 3, 3))
-        read_back(np.ascontiguousarray(self._above(self.node, clock)), FLAT, out)
+        invert_axes(np.ascontiguousarray(self._above(self.node, clock)), FLAT, out)
         return out
 
     def _there(self, clock: Clock) -> Points:

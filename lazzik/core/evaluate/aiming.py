@@ -23,7 +23,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from lazzik.core.evaluate.quaternions import by_axes, dot, product, rotated, slerp
+from lazzik.core.evaluate.quaternions import dot, product, quaternions_of, rotated, slerp
 from lazzik.core.scene.aim import Axis, axis_vector
 from lazzik.core.types import Points, Quaternions, Samples
 
@@ -81,7 +81,7 @@ def facing(directions: Points, up: Points, spare: Points, axis: Axis) -> Quatern
     u[level] = _square(spare[level], f[level])
     u = _unit(u)
     axes = np.stack([f, u, np.cross(f, u)], axis=2) @ np.stack([a, b, np.cross(a, b)])
-    return by_axes(axes)
+    return quaternions_of(axes)
 
 
 def turned_about(base: Quaternions, axis: Axis, angles: Samples) -> Quaternions:

@@ -249,14 +249,14 @@ class Rooted:
         return found.T
 
     def _blown(self, clock: Clock) -> Points:
-        own = world_of(self.scene, self.owner, clock, self.scope)
+        moving = any(moves(self.scene, here) for here in self.scene.lineage(self.owner))
+        own = world(self.scene, self.owner, clock if moving else clock.once, self.scope)
         points, axes = self.root(clock)
-        there = np.einsum("fij,fj->fi", own[:, :3, :3], np.broadcast_to(points, (len(own), 3))) + own[:, :3, 3]
-        blown = air(there[:, None], clock, self.scope)[:, 0]
-        turned = np.einsum("fij,fkj->fki", own[:, :3, :3], np.broadcast_to(axes, (len(own), 3, 3)))
+        there = np.einsum("fij,fj->fi", own[:, :3, :3], points) + own[:, :3, 3]
+        turned = np.einsum("fij,fkj->fki", own[:, :3, :3], axes)
         length = np.linalg.norm(turned, axis=2, keepdims=True)
         turned = np.divide(turned, length, out=np.zeros_like(turned), where=length > 0)
-        return np.asarray(np.einsum("fij,fj->fi", turned, blown))
+        return _along(turned, air(there[:, None], clock, self.scope)[:, 0])
 
     def jumps(self, first: float, last: float) -> Samples:
         """Where it may jump."""

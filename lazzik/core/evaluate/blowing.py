@@ -21,7 +21,7 @@ from lazzik.core.evaluate.evaluator import read
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface_plan import step_of
 from lazzik.core.layers.breeze import Breeze
-from lazzik.core.layers.noise import lattice
+from lazzik.core.layers.octaves import lattice
 from lazzik.core.scene.address import find_at
 from lazzik.core.scene.node import Node, channels_of
 from lazzik.core.scene.references import fields_for

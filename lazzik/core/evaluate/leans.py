@@ -3,8 +3,7 @@
     θ'' + 2ζω θ' + ω² θ = ω²·gain·u/u₁₀
 
 for the air's parts along x and z of the scatter, at each copy's own root, with a frequency of its own. The air is read
-twice a frame and taken as straight between; where ω and ζ stay, a step is a fixed matrix for each copy, worked out
-once. Copies are gone through in blocks, so that nothing large is held.
+twice a frame and taken as straight between. Copies are gone through in blocks, so that nothing large is held.
 """
 
 from __future__ import annotations
@@ -19,17 +18,16 @@ from lazzik.core.evaluate.copies import Copies
 from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.quaternions import product
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.kernels import kernel
 from lazzik.core.layers.breeze import USUAL
-from lazzik.core.layers.oscillator import index_of, trailed
-from lazzik.core.layers.response import Spring, pieces_for
+from lazzik.core.layers.oscillator import TURN
+from lazzik.core.layers.response import Spring, answer_to, pieces_for
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.references import fields_for
 from lazzik.core.scene.scatter import Scatter
 from lazzik.core.scene.scene import Scene
-from lazzik.core.types import PointBlock, Points, Quaternions, Samples
+from lazzik.core.types import PointBlock, Points, Quaternions
 
-BLOCK = 512
+BLOCK = 128
 """Copies at once."""
 
 
@@ -50,21 +48,16 @@ def leans(
         lambda at: value_of(scatter, "frequency", at, scope), lambda at: value_of(scatter, "damping", at, scope)
     )
     pieces = pieces_for(clock, spring, lambda first, last: scatter_jumps(scene, node, first, last, scope), scatter.loop)
-    omega, damping = (2 * np.pi * pieces.middle(spring.frequency), pieces.middle(spring.damping))
-    place = pieces.place(clock)
-    order = np.argsort(place, kind="stable")  # in a loop the last frame lies where the first does
-    back = np.argsort(order)
-    place = np.ascontiguousarray(place[order])
+    omega, damping = (TURN * pieces.middle(spring.frequency), pieces.middle(spring.damping))
     start, stop, _ = chosen.indices(len(copies))
     for low in range(start, stop, BLOCK):
         part = slice(low, min(low + BLOCK, stop))
         before, after = pieces.read(lambda at, part=part: _push(scene, node, copies, part, at, scope))  # type: ignore[misc]
-        out = np.empty((len(clock.frames), part.stop - part.start, 2))
-        lean_all(
-            pieces.seconds, np.ascontiguousarray(before), np.ascontiguousarray(after), omega, damping,
-            np.ascontiguousarray(copies.stiffness[part]), scatter.loop is not None, place, out,
-        )  # fmt: skip
-        yield part, out[back]
+        flat = (len(after), 2 * (part.stop - part.start))
+        stiffness = np.repeat(copies.stiffness[part], 2)  # of both angles
+        ratios = np.repeat(damping[:, None], len(stiffness), axis=1)
+        out = answer_to(before.reshape(flat), after.reshape(flat), omega[:, None] * stiffness, ratios, pieces, clock)
+        yield part, out.reshape(len(out), -1, 2)
 
 
 def answers_air(scene: Scene, scatter: Scatter) -> bool:
@@ -105,76 +98,3 @@ def _push(scene: Scene, node: Node, copies: Copies, part: slice, clock: Clock, s
     gain = np.radians(np.asarray(value_of(node.scatter, "gain", clock, scope))) / USUAL  # type: ignore[arg-type]
     along = np.einsum("fij,fnj->fni", np.broadcast_to(axes[:, [0, 2]], (len(blown), 2, 3)), blown)
     return np.asarray(along * np.reshape(gain, (-1, 1, 1)))
-
-
-@kernel(
-    "void(float64[::1], float64[:, :, ::1], float64[:, :, ::1], float64[::1], float64[::1], float64[::1], boolean,"
-    " float64[::1], float64[:, :, ::1])"
-)
-def lean_all(
-    seconds: Samples,
-    before: PointBlock,
-    after: PointBlock,
-    omega: Samples,
-    damping: Samples,
-    stiffness: Samples,
-    loop: bool,
-    place: Samples,
-    out: PointBlock,
-) -> None:
-    """Fill `out` with where each copy is at each moment.
-
-    Parameters
-    ----------
-    seconds : (nodes,) array
-        When the air was read.
-    before, after : (nodes, copies, 2) arrays
-        Where it would hold each, just before each node and just after it.
-    omega, damping : (nodes − 1,) or (1,) arrays
-        Radians per second; ratios to the critical one.
-    stiffness : (copies,) array
-        Times the frequency of each.
-    place : (frames,) array
-        Seconds from the first node, ascending.
-    out : (frames, copies, 2) array
-        Filled.
-    """
-    nodes, frames = seconds.shape[0], place.shape[0]
-    usual = seconds[1] - seconds[0]
-    for n in range(stiffness.shape[0]):
-        k_w, k_d = omega[0] * stiffness[n], damping[0]
-        # what a usual step makes of position, velocity, and the pushes at its ends
-        yy, vy = trailed(1.0, 0.0, k_w, k_d, 0.0, 0.0, 0.0, usual)
-        yv, vv = trailed(0.0, 1.0, k_w, k_d, 0.0, 0.0, 0.0, usual)
-        ya, va = trailed(0.0, 0.0, k_w, k_d, 1.0, -1.0 / usual, 0.0, usual)
-        yb, vb = trailed(0.0, 0.0, k_w, k_d, 0.0, 1.0 / usual, 0.0, usual)
-        for side in range(2):
-            y, v = (0.0, 0.0) if loop else (after[0, n, side], 0.0)
-            rounds = 2 if loop else 1
-            m00, m01, m10, m11 = 1.0, 0.0, 0.0, 1.0
-            for turn in range(rounds):
-                f = 0
-                for k in range(nodes - 1):
-                    h = seconds[k + 1] - seconds[k]
-                    a, b = after[k, n, side], before[k + 1, n, side]
-                    w, d = omega[index_of(omega, k)] * stiffness[n], damping[index_of(damping, k)]
-                    if turn == rounds - 1:
-                        while f < frames and (place[f] < seconds[k + 1] - 1e-12 or k == nodes - 2):
-                            t = max(0.0, place[f] - seconds[k])
-                            out[f, n, side] = y if t < 1e-12 else trailed(y, v, w, d, a, (b - a) / h, 0.0, t)[0]
-                            f += 1
-                    if abs(h - usual) < 1e-12 and w == k_w and d == k_d:
-                        y, v = yy * y + yv * v + ya * a + yb * b, vy * y + vv * v + va * a + vb * b
-                        if turn < rounds - 1:
-                            m00, m10 = yy * m00 + yv * m10, vy * m00 + vv * m10
-                            m01, m11 = yy * m01 + yv * m11, vy * m01 + vv * m11
-                    else:
-                        y, v = trailed(y, v, w, d, a, (b - a) / h, 0.0, h)
-                        if turn < rounds - 1:
-                            m00, m10 = trailed(m00, m10, w, d, 0.0, 0.0, 0.0, h)
-                            m01, m11 = trailed(m01, m11, w, d, 0.0, 0.0, 0.0, h)
-                if turn < rounds - 1:  # the state that returns to itself: (I − Φ)·s = b
-                    p, q, r, s = 1.0 - m00, -m01, -m10, 1.0 - m11
-                    whole = p * s - q * r
-                    if abs(whole) > 1e-12:
-                        y, v = (s * y - q * v) / whole, (p * v - r * y) / whole

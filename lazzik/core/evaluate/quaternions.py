@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from lazzik.core.kernels import kernel
-from lazzik.core.trigonometry import same_sine_and_cosine
+from lazzik.core.trigonometry import rounded_sine_and_cosine
 from lazzik.core.types import Matrices, Points, Quaternions, Samples
 
 HALF_RADIANS = math.pi / 360.0
@@ -66,7 +66,7 @@ def turn_about(angles: Points, first: int, second: int, third: int, out: Quatern
         if still:  # most turn about one axis alone
             continue
         for i in range(count):
-            sines[i], cosines[i] = same_sine_and_cosine(half[i])
+            sines[i], cosines[i] = rounded_sine_and_cosine(half[i])
         a, b, d = parts[axis], parts[(axis + 1) % 3], parts[(axis + 2) % 3]
         for i in range(count):
             s, c = sines[i], cosines[i]
@@ -105,7 +105,7 @@ def place_by(rows: Points, out: Matrices) -> None:
         out[i, 3, 3] = 1.0
 
 
-def by_axes(matrices: Points) -> Quaternions:
+def quaternions_of(matrices: Points) -> Quaternions:
     """Unit quaternions of turns that are given as matrices.
 
     Parameters
@@ -131,7 +131,7 @@ def read_turns(matrices: Points, out: Quaternions) -> None:
     Parameters
     ----------
     matrices : (frames, 3, 3) array
-        As `by_axes` takes them.
+        As `quaternions_of` takes them.
     out : (frames, 4) array
         Filled: x, y, z, w, of unit length.
     """
@@ -153,7 +153,7 @@ def read_turns(matrices: Points, out: Quaternions) -> None:
 
 
 @kernel("void(float64[:, :, ::1], float64, float64[:, :, ::1])")
-def read_back(matrices: Matrices, flat: float, out: Points) -> None:
+def invert_axes(matrices: Matrices, flat: float, out: Points) -> None:
     """Fill `out` with what takes directions back out of spaces: the inverses of their axes, by cofactors.
 
     Parameters

@@ -17,7 +17,7 @@ from lazzik.core.clock import Clock
 from lazzik.core.evaluate.airflow import world_of
 from lazzik.core.evaluate.copies import Copies
 from lazzik.core.evaluate.leans import answers_air, leaning, leans
-from lazzik.core.evaluate.quaternions import by_axes, product
+from lazzik.core.evaluate.quaternions import product, quaternions_of
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
@@ -115,7 +115,7 @@ def _faces(corners: Points) -> Points:
 
 def _tilts(turn: Points, *, upright: bool) -> Quaternions:
     """(n, 4) of (n, 3, 3) turns, or of their part about y."""
-    q = by_axes(turn)
+    q = quaternions_of(turn)
     if not upright:
         return q
     about = q * [0.0, 1.0, 0.0, 1.0]

@@ -21,6 +21,7 @@ from lazzik.core.errors import InvalidAsset
 from lazzik.core.fitting.fitting import fit
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.formats.colors import coded
+from lazzik.core.formats.euler_angles import euler_angles
 from lazzik.core.formats.gltf_file import GltfFile, open_gltf
 from lazzik.core.formats.tracks import sampled
 from lazzik.core.geometry.assets import AssetStore, pack_mesh, pack_weights
@@ -186,7 +187,7 @@ class _SceneReader:
             self.kept["shears, which no turn and size can say"] = (
                 self.kept.get("shears, which no turn and size can say", 0) + 1
             )
-        angles = _euler(turn[None])[0]
+        angles = euler_angles(turn[None])[0]
         parts: dict[str, Any] = {
             "position": Position(**_xyz(position, moves.get("translation"))),
             "rotation": Rotation(**_xyz(angles, moves.get("rotation"))),
@@ -364,7 +365,7 @@ class _SceneReader:
             raise InvalidAsset("An animation has an orientation that is none")
         if way == "STEP" or len(seconds) == 1:
             own = values[1::3] if way == "CUBICSPLINE" else values
-            angles = _euler(own / np.linalg.norm(own, axis=1, keepdims=True))
+            angles = euler_angles(own / np.linalg.norm(own, axis=1, keepdims=True))
             return [_keyed(frames, angles[:, axis], "step" if way == "STEP" else "linear") for axis in range(3)]
 
         def at(moments: Samples) -> Quaternions:
@@ -386,7 +387,7 @@ class _SceneReader:
             return lines
         fine = first + np.arange((count - 1) * FINER + 1) / (PER_FRAME * FINER)
         true = at(fine)
-        whole = _euler(np.concatenate([true, at(np.array([last]))]))
+        whole = euler_angles(np.concatenate([true, at(np.array([last]))]))
         fitted = [self._fitted(np.append(whole[:-1:FINER, axis], whole[-1, axis]), first, last) for axis in range(3)]
         read = np.stack([channel.curve(self.fps).at(fine, self.fps) for channel in fitted], 1)
         off = Turn.from_euler("XYZ", read, degrees=True).inv() * Turn.from_quat(true)
@@ -409,7 +410,7 @@ def _dense(frames: Samples, at: Callable[[Samples], Quaternions]) -> tuple[Sampl
         inside = places[:-1, None] + np.diff(places)[:, None] * INSIDE
         whole = np.concatenate([places[:-1, None], inside], 1)
         # the writing is settled along all of them: it may change between two that lie far apart
-        ends = _euler(at(np.append(whole.ravel(), places[-1])))[:: len(INSIDE) + 1]
+        ends = euler_angles(at(np.append(whole.ravel(), places[-1])))[:: len(INSIDE) + 1]
         straight = ends[:-1, None] + (ends[1:] - ends[:-1])[:, None] * INSIDE[None, :, None]
         off = Turn.from_euler("XYZ", straight.reshape(-1, 3), degrees=True).inv() * Turn.from_quat(at(inside.ravel()))
         far = np.degrees(off.magnitude()).reshape(len(places) - 1, -1).max(axis=1) > TURN_WITHIN
@@ -425,16 +426,6 @@ def _keyed(frames: Samples, values: Samples, go: str) -> Channel:
         for f, v in zip(frames, values, strict=True)
     )
     return Channel(keys=tuple(keys))
-
-
-def _euler(q: Quaternions) -> Points:
-    """(n, 3) degrees about own axes x, y, z, each row the writing that is nearest to the row before."""
-    angles = Turn.from_quat(q).as_euler("XYZ", degrees=True, suppress_warnings=True)  # at the pole one angle is free
-    for i in range(1, len(angles)):
-        other = np.array([angles[i, 0] + 180, 180 - angles[i, 1], angles[i, 2] + 180])
-        near = [row + 360 * np.round((angles[i - 1] - row) / 360) for row in (angles[i], other)]
-        angles[i] = min(near, key=lambda row: float(np.abs(row - angles[i - 1]).sum()))
-    return np.where(np.abs(angles) < 1e-12, 0.0, angles)
 
 
 def _xyz(still: Samples, moves: list[Channel] | None) -> dict[str, float | Channel]:

@@ -85,10 +85,10 @@ class Breeze(Layer):
         airflow = inputs.airflow()
 
         def lean(clock: Clock) -> Samples:
-            return np.asarray(inputs.number("gain", clock) * self.felt(airflow.velocity(clock)))
+            return np.asarray(inputs.number("gain", clock) * self.felt(airflow.velocity(clock)))[:, None]
 
         spring = Spring(lambda at: inputs.number("frequency", at), lambda at: inputs.number("damping", at))
-        return np.asarray(answer(lean, airflow, spring, inputs.clock, self.loop) + inputs.number("offset"))
+        return np.asarray(answer(lean, airflow, spring, inputs.clock, self.loop)[:, 0] + inputs.number("offset"))
 
     def signals(self, inputs: ManyInputs) -> SampleRows:
         """(layers, frames) the answer of each. Those that need the air at the same moments ask for it at once."""
@@ -104,9 +104,7 @@ class Breeze(Layer):
             rows = [row for row, of in enumerate(pieces) if of is one]
             there = partial(inputs.velocities, [airflows[row] for row in rows])
             before, after = one.read(partial(self._leans, there, gain[rows, 0]))
-            for row, *leans in zip(rows, before.T, after.T, strict=True):
-                last, first = (np.ascontiguousarray(lean) for lean in leans)
-                out[row] = answer_to(last, first, omega[row], damping[row], one, clock)
+            out[rows] = answer_to(before, after, omega[rows].T, damping[rows].T, one, clock).T
         return out + inputs.number("offset")
 
     def _leans(self, there: Callable[[Clock], PointBlock], gain: Samples, clock: Clock) -> NDArray[np.float64]:

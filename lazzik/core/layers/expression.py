@@ -24,7 +24,7 @@ import numpy as np
 from lazzik.core.document import LARGEST
 from lazzik.core.errors import BadFormula
 from lazzik.core.hermite import smoothstep
-from lazzik.core.layers.noise import octave_noise
+from lazzik.core.layers.octaves import octave_noise
 from lazzik.core.types import Samples
 
 LONGEST = 400

@@ -94,7 +94,7 @@ def trailing(u: Samples, now: Samples, omega: Samples, damping: Samples, grid: G
         trail(u, omega, damping, grid.step, y, v)
 
     if grid.loop:
-        y, v = closed(run, grid.count)
+        y, v = closed(run, (grid.count,))
     else:
         y, v = np.full(grid.count, u[2]), np.zeros(grid.count)
         run(y, v)

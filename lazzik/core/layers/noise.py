@@ -42,13 +42,12 @@ from lazzik.core.channel.layer import SHARE, Family, Landing, Layer
 from lazzik.core.channel.phase import Phase, integrate, rounded_note, steady_phases
 from lazzik.core.clock import Clock
 from lazzik.core.document import LARGEST, Only, Option, Quantity
-from lazzik.core.hermite import fade_at
 from lazzik.core.kernels import kernel
+from lazzik.core.layers.octaves import BLOCK, EDGE, between, octaves_at
 from lazzik.core.types import SampleRows, Samples
 
 CHARACTERS = ("smooth", "billow", "ridged", "steps", "white")
 SIDES = ("both", "above", "below")
-Whole = int | np.int64
 
 Table = NDArray[np.float64]
 REACH: Table = np.array(json.loads((Path(__file__).parent / "noise_reach.json").read_text()))
@@ -56,12 +55,6 @@ REACH: Table = np.array(json.loads((Path(__file__).parent / "noise_reach.json").
 
 SOFT = 0.8
 """Part of the reach up to which the noise is as it is; beyond, it is softly limited."""
-
-EDGE = 1e-9
-"""Cells: a position this little short of a cell's edge counts as on it, so that rounding can't hold a step back."""
-
-BLOCK = 4096
-"""Frames that are worked out before the next: six columns of them are 192 KiB, which a core's cache holds."""
 
 
 SHAPED = ("octaves", "roughness", "seed", "amplitude", "offset", "bias", "gain")
@@ -194,169 +187,12 @@ class Noise(Layer):
         return {"offset": 1.0, "amplitude": SHARE}
 
 
-@kernel("float64(int64, int64, int64)")
-def lattice(cell: Whole, seed: Whole, octave: Whole) -> float:
-    """A value in [−1, 1] for a cell: the splitmix64 finaliser of a weighted sum of the three whole numbers."""
-    z = (
-        np.uint64(cell) * np.uint64(0x9E3779B97F4A7C15)
-        + np.uint64(seed) * np.uint64(0xD1342543DE82EF95)
-        + np.uint64(octave) * np.uint64(0xA0761D6478BD642F)
-        + np.uint64(0x632BE59BD9B4E019)
-    )
-    z = (z ^ (z >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
-    z = (z ^ (z >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
-    z = z ^ (z >> np.uint64(31))
-    return float(z >> np.uint64(11)) * (2.0 / 9007199254740991.0) - 1.0
-
-
 @kernel("float64(float64, float64, float64)")
 def shaped(v: float, bias: float, gain: float) -> float:
     """Schlick's bias, then his gain, of v in [0, 1]. Both are the identity at 0.5."""
     v = v / ((1.0 / bias - 2.0) * (1.0 - v) + 1.0)
     bend = (1.0 / gain - 2.0) * (1.0 - 2.0 * v)
     return v / (bend + 1.0) if v < 0.5 else (bend - v) / (bend - 1.0)
-
-
-@kernel("void(float64[::1], int64, int64, int64, float64[::1], float64[::1], float64[::1], float64[::1])")
-def _cells(
-    position: Samples,
-    frequency: int,
-    wrap: int,
-    octave: int,
-    seeds: Samples,
-    place: Samples,
-    low: Samples,
-    high: Samples,
-) -> None:
-    """Where positions lie in their cells of one octave, and the lattice at both sides. It is worked out once for all
-    positions in a row that share a cell.
-
-    Parameters
-    ----------
-    position : (frames,) array
-        Cells of the first octave.
-    seeds : (1 or frames,) array
-        Whole numbers.
-    place, low, high : (frames,) arrays
-        Filled: 0 to 1 from one side to the other; −1 to 1.
-    """
-    driven, times = seeds.shape[0] > 1, float(frequency)
-    seed, known = np.int64(math.floor(seeds[0])), np.nan
-    here = after = 0.0
-    for i in range(position.shape[0]):
-        u = position[i] * times
-        cell = np.floor(u + EDGE)
-        place[i] = u - cell
-        planted = np.int64(math.floor(seeds[i])) if driven else seed
-        if cell != known or planted != seed:
-            left, right = np.int64(cell), np.int64(cell) + 1
-            if wrap > 0:
-                left, right = left % wrap, right % wrap
-            here, after = lattice(left, planted, octave), lattice(right, planted, octave)
-            known, seed = cell, planted
-        low[i], high[i] = here, after
-
-
-@kernel("void(int64, float64[::1], float64[::1], float64[::1], float64[::1])")
-def _octave(character: int, place: Samples, low: Samples, high: Samples, out: Samples) -> None:
-    """Noise between the lattice values at both sides of a cell. `character` is a place in CHARACTERS.
-
-    Parameters
-    ----------
-    place, low, high : (frames,) arrays
-        As of `_cells`.
-    out : (frames,) array
-        Filled, −1 to 1.
-    """
-    if character >= 3:
-        out[:] = low
-        return
-    for i in range(out.shape[0]):
-        f = place[i]
-        share = fade_at(f)
-        out[i] = 2.0 * ((1.0 - share) * low[i] * f + share * high[i] * (f - 1.0))
-    if character == 1:
-        for i in range(out.shape[0]):
-            out[i] = 2.0 * abs(out[i]) - 1.0
-    elif character == 2:
-        for i in range(out.shape[0]):
-            out[i] = 1.0 - 2.0 * abs(out[i])
-
-
-@kernel("void(float64[::1], int64, int64, float64[:, ::1], float64[::1])")
-def _octaves(position: Samples, wrap: int, character: int, numbers: Samples, out: Samples) -> None:
-    """As `octave_noise`, of frames so few that all that is written down between stays near the processor.
-
-    Each octave is worked out for all positions before the next: in loops of one thing each, which a compiler lays out
-    several at a time.
-
-    Parameters
-    ----------
-    position, out : (frames,) arrays
-    numbers : (3, 1 or frames) array
-    """
-    count, width = position.shape[0], numbers.shape[1]
-    driven = width > 1
-    weight, weights, share = np.ones(width), np.zeros(width), np.empty(width)
-    place, low, high, one = np.empty(count), np.empty(count), np.empty(count), np.empty(count)
-    most = 0.0
-    for k in range(width):
-        most = max(most, numbers[0, k])
-    out[:] = 0.0
-    frequency = 1
-    for j in range(math.ceil(most)):
-        for k in range(width):
-            share[k] = weight[k] * min(1.0, max(0.0, numbers[0, k] - j))
-            weights[k] += share[k]
-            weight[k] *= numbers[1, k]
-        _cells(position, frequency, wrap * frequency, j, numbers[2], place, low, high)
-        _octave(character, place, low, high, one)
-        if driven:
-            for i in range(count):
-                out[i] += share[i] * one[i]
-        else:
-            here = share[0]
-            for i in range(count):
-                out[i] += here * one[i]
-        if character != 4:
-            frequency *= 2
-    for i in range(count):
-        out[i] = min(1.0, max(-1.0, out[i] / weights[i if driven else 0]))
-
-
-@kernel("float64[:, ::1](float64[:, ::1], int64, int64)")
-def _between(numbers: Samples, first: int, end: int) -> Samples:
-    """Numbers that frames from `first` to before `end` read.
-
-    Parameters
-    ----------
-    numbers : (n, 1 or frames) array
-        The same for all frames, or each its own.
-
-    Returns
-    -------
-    (n, 1 or end − first) array
-    """
-    return numbers if numbers.shape[1] == 1 else np.ascontiguousarray(numbers[:, first:end])
-
-
-@kernel("void(float64[::1], int64, int64, float64[:, ::1], float64[::1])")
-def octave_noise(position: Samples, wrap: int, character: int, numbers: Samples, out: Samples) -> None:
-    """Fill `out` with a weighted mean of octaves, in [−1, 1], at `position` (cells). `wrap` > 0 closes the lattice
-    after so many cells. `character` is a place in CHARACTERS.
-
-    Parameters
-    ----------
-    position : (frames,) array
-        Cells.
-    numbers : (3, 1 or frames) array
-        Octaves, roughness, seed.
-    out : (frames,) array
-        Filled, −1 to 1.
-    """
-    for first in range(0, position.shape[0], BLOCK):
-        end = min(first + BLOCK, position.shape[0])
-        _octaves(position[first:end], wrap, character, _between(numbers, first, end), out[first:end])
 
 
 @kernel("UniTuple(float64, 2)(float64[:, :, ::1], float64, float64)")
@@ -456,8 +292,9 @@ def noise(
     """
     for first in range(0, position.shape[0], BLOCK):
         end = min(first + BLOCK, position.shape[0])
-        some, here = _between(numbers, first, end), out[first:end]
-        _octaves(position[first:end], wrap, character, some[:3], here)
+        some, here = between(numbers, first, end), out[first:end]
+        mean = here.reshape((1, end - first))
+        octaves_at(position[first:end], wrap, character, some.reshape((1, some.shape[0], some.shape[1])), mean)
         shape_noise(some[:3], some[3:], reach[character], side, here)
 
 
@@ -471,7 +308,8 @@ def noises(
     side: int,
     out: SampleRows,
 ) -> None:
-    """Fill each row of `out` as `noise` fills one.
+    """Fill each row of `out` as `noise` fills one. Rows beside each other that are read at the same positions, as those
+    of one period are, go through their octaves together.
 
     Parameters
     ----------
@@ -486,5 +324,16 @@ def noises(
     out : (rows, frames) array
         Filled, in the channel's unit.
     """
-    for row in range(out.shape[0]):
-        noise(position[row], wraps[row], character, numbers[row], reach, side, out[row])
+    rows, row = out.shape[0], 0
+    while row < rows:
+        end = row + 1
+        if out.shape[1] <= BLOCK:
+            while end < rows and wraps[end] == wraps[row] and np.array_equal(position[end], position[row]):
+                end += 1
+        if end == row + 1:
+            noise(position[row], wraps[row], character, numbers[row], reach, side, out[row])
+        else:
+            octaves_at(position[row], wraps[row], character, numbers[row:end], out[row:end])
+            for k in range(row, end):
+                shape_noise(numbers[k, :3], numbers[k, 3:], reach[character], side, out[k])
+        row = end

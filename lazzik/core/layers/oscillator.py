@@ -25,6 +25,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lazzik.core.channel.phase import Numbered
 from lazzik.core.clock import SUBSTEPS, Clock
@@ -34,8 +35,8 @@ from lazzik.core.types import Samples
 TURN = 2 * math.pi
 """Radians."""
 
-Run = Callable[[Samples, Samples], None]
-"""Fills (grid,) position and velocity from the state that stands at their first place."""
+Run = Callable[[NDArray[np.float64], NDArray[np.float64]], None]
+"""Fills (nodes,) position and velocity, or (nodes, things), from the state that stands at their first place."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -120,28 +121,32 @@ def _grid(clock: Clock, loop: float | None) -> Grid:
     return Grid(clock.on_grid(-2 - lead, last), lead, 2 / SUBSTEPS / clock.fps, place, False)
 
 
-def closed(run: Run, count: int) -> tuple[Samples, Samples]:
+def closed(run: Run, shape: tuple[int, ...]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Position and velocity around a loop, begun in the state that returns to itself: (I − Φ)·s = b.
 
     `run` is linear in the state plus a forcing. Where no such state exists (no damping, and the loop a whole number of
     its own swings) the one of least size that comes nearest is taken, and the seam shows what is missing.
 
+    Parameters
+    ----------
+    shape : of both, (nodes,) or (nodes, things).
+
     Returns
     -------
-    ((nodes,) array, (nodes,) array)
+    ((nodes, …) array, (nodes, …) array)
         Position, and velocity per second.
     """
-    position, velocity = np.zeros(count), np.zeros(count)
+    position, velocity = np.zeros(shape), np.zeros(shape)
 
-    def end(e: float, v: float) -> Samples:
+    def end(e: float | NDArray[np.float64], v: float | NDArray[np.float64]) -> NDArray[np.float64]:
         position[0], velocity[0] = e, v
         run(position, velocity)
-        return np.array([position[-1], velocity[-1]])
+        return np.stack([position[-1], velocity[-1]], axis=-1)
 
     b = end(0.0, 0.0)
-    turn = np.stack([end(1.0, 0.0) - b, end(0.0, 1.0) - b], axis=1)
-    start = np.linalg.lstsq(np.eye(2) - turn, b, rcond=1e-9)[0]
-    end(float(start[0]), float(start[1]))
+    turn = np.stack([end(1.0, 0.0) - b, end(0.0, 1.0) - b], axis=-1)
+    start = np.einsum("...ij,...j->...i", np.linalg.pinv(np.eye(2) - turn, rcond=1e-9), b)
+    end(start[..., 0], start[..., 1])
     return position, velocity
 
 

@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 from lazzik.core.channel.airflow import Airflow
 from lazzik.core.clock import Clock
 from lazzik.core.kernels import kernel
-from lazzik.core.layers.oscillator import TURN, closed, drawn, free, index_of, trailed
+from lazzik.core.layers.oscillator import TURN, closed, free, trailed
 from lazzik.core.types import Samples
 
 PER_FRAME = 2
@@ -38,6 +38,9 @@ SIDE = 1e-7
 
 ALIKE = 1e-12
 """Seconds by which two steps may differ and be one: what rounding makes of moments that lie evenly."""
+
+FEW = 4
+"""Things up to which one after the other goes faster than all together."""
 
 NEAR = 8
 """Nodes within which the next one is looked for one by one."""
@@ -59,55 +62,66 @@ def steady(frequency: float, damping: float) -> Spring:
     return Spring(lambda at: frequency, lambda at: damping)
 
 
-def answer(lean: Over, airflow: Airflow, spring: Spring, clock: Clock, loop: float | None) -> Samples:
-    """Where it is at the moments of a clock.
+def answer(lean: Over, airflow: Airflow, spring: Spring, clock: Clock, loop: float | None) -> NDArray[np.float64]:
+    """Where things are at the moments of a clock that answer with the same spring.
 
     Parameters
     ----------
-    lean : where the wind would hold it, by moments.
+    lean : where the wind would hold each, (frames, things) by moments.
     airflow : says where that may jump.
     loop : frames after which all repeats; None is endless.
 
     Returns
     -------
-    (frames,) array
+    (frames, things) array
         In the unit of the lean.
     """
     pieces = pieces_for(clock, spring, airflow.jumps, loop)
-    before, after = pieces.read(lambda at: _values(lean, at))
+    before, after = pieces.read(lambda at: np.asarray(lean(at)))
     omega, damping = TURN * pieces.middle(spring.frequency), pieces.middle(spring.damping)
-    return answer_to(before, after, omega, damping, pieces, clock)
+    things = before.shape[1]
+    return answer_to(
+        before, after, np.repeat(omega[:, None], things, axis=1), np.repeat(damping[:, None], things, axis=1),
+        pieces, clock,
+    )  # fmt: skip
 
 
 def answer_to(
-    before: Samples, after: Samples, omega: Samples, damping: Samples, pieces: Pieces, clock: Clock
-) -> Samples:
-    """Where it is at the moments of a clock.
+    before: NDArray[np.float64],
+    after: NDArray[np.float64],
+    omega: NDArray[np.float64],
+    damping: NDArray[np.float64],
+    pieces: Pieces,
+    clock: Clock,
+) -> NDArray[np.float64]:
+    """Where things are at the moments of a clock, each with a spring of its own.
 
     Parameters
     ----------
-    before, after : (nodes,) arrays
-        Where the wind would hold it just before each node of the pieces, and just after it.
-    omega, damping : (nodes − 1,) or (1,) arrays
+    before, after : (nodes, things) arrays
+        Where the wind would hold each just before each node of the pieces, and just after it.
+    omega, damping : (nodes − 1, things) or (1, things) arrays
         Radians per second; ratios to the critical one.
 
     Returns
     -------
-    (frames,) array
+    (frames, things) array
         In the unit of the lean.
     """
     seconds = pieces.seconds
+    before, after, omega, damping = (np.ascontiguousarray(each) for each in (before, after, omega, damping))
 
-    def run(y: Samples, v: Samples) -> None:
+    def run(y: NDArray[np.float64], v: NDArray[np.float64]) -> None:
         respond(seconds, before, after, omega, damping, y, v)
 
     if pieces.loop is not None:
-        y, v = closed(run, len(seconds))
+        y, v = closed(run, after.shape)
     else:
-        y, v = np.full(len(seconds), after[0]), np.zeros(len(seconds))
+        y, v = np.empty(after.shape), np.empty(after.shape)
+        y[0], v[0] = after[0], 0.0
         run(y, v)
     place = pieces.place(clock)
-    out = np.empty(len(place))
+    out = np.empty((len(place), after.shape[1]))
     respond_between(place, seconds, before, after, omega, damping, y, v, out)
     return out
 
@@ -242,57 +256,125 @@ def _even(clock: Clock, start: int, last: int) -> Clock:
     return made
 
 
-def _values(over: Over, clock: Clock) -> Samples:
-    out = np.empty(len(clock.frames))
-    out[:] = over(clock)
-    return out
+@kernel(
+    "UniTuple(float64, 2)(float64, float64, float64, float64, float64, float64, float64, float64, float64, float64)"
+)
+def straight(
+    m00: float, m01: float, m10: float, m11: float, late: float, y: float, v: float, a: float, b: float, h: float
+) -> tuple[float, float]:
+    """The state after a step of h seconds in which the lean goes straight from a to b.
+
+    The lasting part of the answer to a + s·t is a + s·(t − 2ζ/ω), 2ζ/ω being how late it is; what differs from it dies
+    freely, by the step's matrix.
+    """
+    slope = (b - a) / h
+    level = a - late * slope
+    away, speed = y - level, v - slope
+    return m00 * away + m01 * speed + level + slope * h, m10 * away + m11 * speed + slope
 
 
-@kernel("void(float64[::1], float64[::1], float64[::1], float64[::1], float64[::1], float64[::1], float64[::1])")
+@kernel(
+    "void(float64[::1], float64[:, ::1], float64[:, ::1], float64[:, ::1], float64[:, ::1], float64[:, ::1],"
+    " float64[:, ::1])"
+)
+def respond_together(
+    seconds: Samples,
+    before: NDArray[np.float64],
+    after: NDArray[np.float64],
+    omega: NDArray[np.float64],
+    damping: NDArray[np.float64],
+    y: NDArray[np.float64],
+    v: NDArray[np.float64],
+) -> None:
+    """As `respond`, of many.
+
+    Parameters
+    ----------
+    seconds, before, after, omega, damping, y, v : arrays
+        As of `respond`.
+    """
+    things = y.shape[1]
+    step = np.empty((5, things))
+    m00, m01, m10, m11, late = step[0], step[1], step[2], step[3], step[4]
+    driven, usual = omega.shape[0] > 1 or damping.shape[0] > 1, math.nan
+    for k in range(1, y.shape[0]):
+        h = seconds[k] - seconds[k - 1]
+        if driven or not abs(h - usual) <= ALIKE:
+            usual = h
+            w, d = omega[min(k, omega.shape[0]) - 1], damping[min(k, damping.shape[0]) - 1]
+            for n in range(things):
+                m00[n], m01[n], m10[n], m11[n] = free(w[n], d[n], h)
+                late[n] = 2.0 * d[n] / w[n]
+        a, b, p, q, y1, v1 = after[k - 1], before[k], y[k - 1], v[k - 1], y[k], v[k]
+        for n in range(things):
+            y1[n], v1[n] = straight(m00[n], m01[n], m10[n], m11[n], late[n], p[n], q[n], a[n], b[n], h)
+
+
+@kernel(
+    "void(float64[::1], float64[:, ::1], float64[:, ::1], float64[:, ::1], float64[:, ::1], float64[:, ::1],"
+    " float64[:, ::1])"
+)
 def respond(
-    seconds: Samples, before: Samples, after: Samples, omega: Samples, damping: Samples, y: Samples, v: Samples
+    seconds: Samples,
+    before: NDArray[np.float64],
+    after: NDArray[np.float64],
+    omega: NDArray[np.float64],
+    damping: NDArray[np.float64],
+    y: NDArray[np.float64],
+    v: NDArray[np.float64],
 ) -> None:
     """Go on from node to node, begun at y[0] and v[0].
+
+    Few things go one after the other. Many take a step together before they take the next: it waits for the one before,
+    but they do not wait for each other.
 
     Parameters
     ----------
     seconds : (nodes,) array
         When they are.
-    before, after : (nodes,) arrays
-        The lean just before each node, and just after it.
-    omega, damping : (nodes − 1,) or (1,) arrays
+    before, after : (nodes, things) arrays
+        The lean of each just before each node, and just after it.
+    omega, damping : (nodes − 1, things) or (1, things) arrays
         Radians per second; ratios to the critical one.
-    y, v : (nodes,) arrays
-        Filled from 1 on: where it is, and its velocity per second.
+    y, v : (nodes, things) arrays
+        Filled from 1 on: where each is, and its velocity per second.
     """
-    w = d = t = math.nan
-    step = (0.0, 0.0, 0.0, 0.0)
-    for k in range(1, y.shape[0]):
-        h = seconds[k] - seconds[k - 1]
-        i, j = index_of(omega, k - 1), index_of(damping, k - 1)
-        if omega[i] != w or damping[j] != d or abs(h - t) > ALIKE:
-            w, d, t = omega[i], damping[j], h
-            step = free(w, d, t)
-        slope = (before[k] - after[k - 1]) / h
-        y[k], v[k] = drawn(step, y[k - 1], v[k - 1], w, d, after[k - 1], slope, 0.0, h)
+    nodes, things = y.shape
+    if things > FEW:
+        respond_together(seconds, before, after, omega, damping, y, v)
+        return
+    driven = omega.shape[0] > 1 or damping.shape[0] > 1
+    for n in range(things):
+        p, q, usual = y[0, n], v[0, n], math.nan
+        m00 = m01 = m10 = m11 = late = 0.0
+        for k in range(1, nodes):
+            h = seconds[k] - seconds[k - 1]
+            if driven or not abs(h - usual) <= ALIKE:
+                usual = h
+                w, d = omega[min(k, omega.shape[0]) - 1, n], damping[min(k, damping.shape[0]) - 1, n]
+                m00, m01, m10, m11 = free(w, d, h)
+                late = 2.0 * d / w
+            p, q = straight(m00, m01, m10, m11, late, p, q, after[k - 1, n], before[k, n], h)
+            y[k, n], v[k, n] = p, q
 
 
 @kernel(
-    "void(float64[::1], float64[::1], float64[::1], float64[::1], float64[::1], float64[::1], float64[::1],"
-    " float64[::1], float64[::1])"
+    "void(float64[::1], float64[::1], float64[:, ::1], float64[:, ::1], float64[:, ::1], float64[:, ::1],"
+    " float64[:, ::1], float64[:, ::1], float64[:, ::1])"
 )
 def respond_between(
     place: Samples,
     seconds: Samples,
-    before: Samples,
-    after: Samples,
-    omega: Samples,
-    damping: Samples,
-    y: Samples,
-    v: Samples,
-    out: Samples,
+    before: NDArray[np.float64],
+    after: NDArray[np.float64],
+    omega: NDArray[np.float64],
+    damping: NDArray[np.float64],
+    y: NDArray[np.float64],
+    v: NDArray[np.float64],
+    out: NDArray[np.float64],
 ) -> None:
-    """Fill `out` with where it is at any moments, gone on from the node before; before the first one, where that is.
+    """Fill `out` with where things are at any moments, gone on from the node before; before the first one, where they
+    are there.
 
     Parameters
     ----------
@@ -300,14 +382,14 @@ def respond_between(
         Seconds from the first node.
     seconds, before, after, omega, damping : arrays
         As of `respond`.
-    y, v : (nodes,) arrays
-        Where it is at the nodes, and its velocity per second.
-    out : (frames,) array
+    y, v : (nodes, things) arrays
+        Where each is at the nodes, and its velocity per second.
+    out : (frames, things) array
         Filled.
     """
     last, k = y.shape[0] - 2, 0
-    for n in range(place.shape[0]):
-        t = max(place[n], 0.0)
+    for f in range(place.shape[0]):
+        t = max(place[f], 0.0)
         # the last node before it: moments mostly follow each other, so it is near that of the one before
         if seconds[k] >= t + ALIKE or seconds[min(k + NEAR, last)] < t + ALIKE:
             k = min(max(np.searchsorted(seconds, t + ALIKE) - 1, 0), last)
@@ -315,8 +397,9 @@ def respond_between(
             k += 1
         beyond = t - seconds[k]
         if beyond < ALIKE:
-            out[n] = y[k]
-        else:
-            w, d = omega[index_of(omega, k)], damping[index_of(damping, k)]
-            slope = (before[k + 1] - after[k]) / (seconds[k + 1] - seconds[k])
-            out[n], _ = trailed(y[k], v[k], w, d, after[k], slope, 0.0, beyond)
+            out[f] = y[k]
+            continue
+        w, d = omega[min(k, omega.shape[0] - 1)], damping[min(k, damping.shape[0] - 1)]
+        for n in range(out.shape[1]):
+            slope = (before[k + 1, n] - after[k, n]) / (seconds[k + 1] - seconds[k])
+            out[f, n], _ = trailed(y[k, n], v[k, n], w[n], d[n], after[k, n], slope, 0.0, beyond)

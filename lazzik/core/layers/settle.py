@@ -100,7 +100,7 @@ class Settle(Layer):
             ring(x, slope, omega, damping, strength, grid.step, when, e, v)
 
         if grid.loop:
-            e, v = closed(run, grid.count)
+            e, v = closed(run, (grid.count,))
         else:
             e, v = np.zeros(grid.count), np.zeros(grid.count)
             run(e, v)

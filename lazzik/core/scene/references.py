@@ -287,8 +287,17 @@ def _title(scene: Scene, address: str) -> str:
 
 def seen_by(scene: Scene, reads: frozenset[str]) -> tuple[object, ...]:
     """All that is read by whatever reads these addresses, directly or through others: the very objects, in the order
-    of their addresses."""
-    return tuple(_held(scene, address) for address in sorted(closure(scene, reads)))
+    of their addresses. Of what answers the air it is kept in the scene, which never changes: it is much, and the same
+    for all that hangs in one place."""
+    if not reads:
+        return ()
+    kept: dict[frozenset[str], tuple[object, ...]] = scene.__dict__.setdefault("_seen_by", {})
+    seen = kept.get(reads)
+    if seen is None:
+        seen = tuple(_held(scene, address) for address in sorted(closure(scene, reads)))
+        if AIR in reads or CARRIED_AIR in reads:
+            kept[reads] = seen
+    return seen
 
 
 def _held(scene: Scene, address: str) -> object:

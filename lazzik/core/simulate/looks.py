@@ -8,7 +8,7 @@ from lazzik.core.clock import Clock
 from lazzik.core.document import Frozen
 from lazzik.core.evaluate.copies import chance
 from lazzik.core.evaluate.evaluator import value_of
-from lazzik.core.evaluate.quaternions import by_axes
+from lazzik.core.evaluate.quaternions import quaternions_of
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.emitter import Emitter
 from lazzik.core.scene.node import Look
@@ -106,7 +106,7 @@ def _along(ways: Points) -> Quaternions:
     y = np.cross(z, x)
     y /= np.maximum(np.linalg.norm(y, axis=1, keepdims=True), 1e-12)
     z = np.cross(x, y)
-    return by_axes(np.stack([x, y, z], axis=2))
+    return quaternions_of(np.stack([x, y, z], axis=2))
 
 
 def _now(scene: Scene, slug: str, part: Frozen, name: str, frame: float) -> float:

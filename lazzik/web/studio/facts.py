@@ -16,6 +16,7 @@ from lazzik.web.shape.facts import ShapeFacts
 from lazzik.web.sheaves.view import SheafFacts, sheaf_facts
 from lazzik.web.stack.facts import StackFacts, stack_facts
 from lazzik.web.stack.view import StrataView
+from lazzik.web.stage.points import MOST_TOGETHER
 
 
 class Facts(StackFacts):
@@ -40,6 +41,8 @@ class Facts(StackFacts):
     carried: list[RunFacts]
     sheaves: list[SheafFacts]
     marks: list[MarkFacts]
+    points_together: int
+    """Objects whose points may be asked for at once."""
 
 
 def facts_of(
@@ -65,4 +68,5 @@ def facts_of(
         "carried": run_facts(scene),
         "sheaves": sheaf_facts(scene),
         "marks": mark_facts(scene),
+        "points_together": MOST_TOGETHER,
     }

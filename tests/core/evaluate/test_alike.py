@@ -24,7 +24,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.values import evaluate
 from lazzik.core.layers import BY_KIND, Clip, Recipe
 from lazzik.core.layers.clip import Track
-from lazzik.core.layers.noise import octave_noise
+from lazzik.core.layers.octaves import octave_noise
 from lazzik.core.layers.recipe import Exposed
 from lazzik.core.scene.dial import Dial
 from lazzik.core.scene.node import Node, Position, Rotation

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation as Turn
 
-from lazzik.core.evaluate.quaternions import by_axes, orientations, place_by, read_back
+from lazzik.core.evaluate.quaternions import invert_axes, orientations, place_by, quaternions_of
 
 
 @pytest.mark.parametrize("order", ["".join(axes) for axes in permutations("xyz")])
@@ -37,10 +37,10 @@ def test_matrices_scale_then_turn_then_move() -> None:
 def test_turns_are_read_off_matrices_also_half_turns_and_none() -> None:
     half = Turn.from_rotvec(np.pi * np.array([[1, 0, 0], [0, 1, 0], [0, 0, 1], [0.6, 0, 0.8]]))
     turns = Turn.concatenate([Turn.random(500, random_state=1), half, Turn.identity()])
-    found = by_axes(turns.as_matrix())
+    found = quaternions_of(turns.as_matrix())
     np.testing.assert_allclose(np.linalg.norm(found, axis=1), 1.0, rtol=1e-15)
     np.testing.assert_allclose(Turn.from_quat(found).as_matrix(), turns.as_matrix(), atol=1e-15)
-    assert by_axes(np.empty((0, 3, 3))).shape == (0, 4)
+    assert quaternions_of(np.empty((0, 3, 3))).shape == (0, 4)
 
 
 def test_directions_come_back_out_of_any_space_that_has_some() -> None:
@@ -50,7 +50,7 @@ def test_directions_come_back_out_of_any_space_that_has_some() -> None:
     matrices[:50, :3, :3] = Turn.random(50, random_state=5).as_matrix() * rng.uniform(1e-3, 50, (50, 1, 3))
     matrices[7, :3, 1] = 0.0
     back = np.empty((200, 3, 3))
-    read_back(matrices, 1e-12, back)
+    invert_axes(matrices, 1e-12, back)
     np.testing.assert_array_equal(back[7], 0.0)
     sound = np.delete(np.arange(200), 7)
     np.testing.assert_allclose(back[sound], np.linalg.inv(matrices[sound, :3, :3]), rtol=1e-9, atol=1e-11)

@@ -17,7 +17,8 @@ from lazzik.core.channel.keys import Key
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.evaluator import number_on, strata
 from lazzik.core.evaluate.values import evaluate
-from lazzik.core.layers.noise import CHARACTERS, REACH, SIDES, Noise, lattice, reach_of, shaped
+from lazzik.core.layers.noise import CHARACTERS, REACH, SIDES, Noise, reach_of, shaped
+from lazzik.core.layers.octaves import lattice
 from lazzik.demo.station import station
 from tests.conftest import note, turned
 from tests.core import oracles

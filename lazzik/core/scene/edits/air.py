@@ -19,7 +19,7 @@ from lazzik.core.document import InFrames, Label, Slug
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.layers.breeze import Breeze
 from lazzik.core.layers.link import Link
-from lazzik.core.layers.noise import lattice
+from lazzik.core.layers.octaves import lattice
 from lazzik.core.scene.dial import TAKEN, Dial
 from lazzik.core.scene.edits.base import Edit, checked_choices, free_label, free_slug
 from lazzik.core.scene.edits.copies import SetPivot

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from lazzik.core.document import Typed
 from lazzik.core.errors import InvalidEdit
-from lazzik.core.layers.noise import lattice
+from lazzik.core.layers.octaves import lattice
 from lazzik.core.scene.address import Address, Place, find, write
 from lazzik.core.scene.edits.base import Edit
 from lazzik.core.scene.rest_pose import rest_position

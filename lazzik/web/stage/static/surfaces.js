@@ -7,7 +7,6 @@ import { store } from "lazzik/lib/store.js";
 /** @import { Points } from "./model.js" */
 
 const MOST = 240 * 2 ** 20; // bytes of points kept
-const TOGETHER = 64; // objects asked for at once: as many as the server takes
 const AGAIN = 1500; // milliseconds until what was refused is asked for again
 
 /**
@@ -118,9 +117,10 @@ export class Surfaces {
    */
   missing() {
     const { frame } = this;
+    const most = store.facts.points_together;
     const moving = [...this.kept].filter(([, { still }]) => !still);
     const without = moving.flatMap(([id, { frames }]) => (frames.has(frame) ? [] : [id]));
-    if (without.length) return { nodes: without.slice(0, TOGETHER), from: frame, to: frame };
+    if (without.length) return { nodes: without.slice(0, most), from: frame, to: frame };
     /** @type {Asked | null} */
     let asked = null;
     for (const [id, { full, frames }] of moving) {
@@ -128,7 +128,7 @@ export class Surfaces {
       if (!gap) continue;
       asked ??= { nodes: [], ...gap };
       if (asked.from === gap.from && asked.to === gap.to) asked.nodes.push(id);
-      if (asked.nodes.length === TOGETHER) break;
+      if (asked.nodes.length === most) break;
     }
     return asked;
   }

@@ -6,7 +6,7 @@
 /** @type {Facts} */
 const NOTHING = {
   revision: 0, at: "", fps: 25, first: 0, last: 1, moving: false, find: "", order: "xyz", shape: null, aim: null,
-  air: { key: "", field: null }, scatters: [], carried: [], sheaves: [], marks: [],
+  air: { key: "", field: null }, scatters: [], carried: [], sheaves: [], marks: [], points_together: 1,
   channel: "", also: [], tracks: [], unit: "", step: 1, lanes: [],
 };
 

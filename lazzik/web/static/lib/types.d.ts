@@ -34,6 +34,7 @@ export type Facts = {
   carried: RunFacts[];
   sheaves: SheafFacts[];
   marks: MarkFacts[];
+  points_together: number;
 };
 
 export type FieldFacts = {
