@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import logging
 import sys
+import warnings
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from importlib import import_module
@@ -13,6 +14,7 @@ from threading import Event, Thread
 
 from fastapi import FastAPI
 from fastapi.exceptions import RequestValidationError
+from pydantic.warnings import UnsupportedFieldAttributeWarning
 from starlette.concurrency import run_in_threadpool
 from starlette.exceptions import HTTPException
 from starlette.requests import ClientDisconnect
@@ -59,6 +61,8 @@ def create_app(
     """The application over the database in a folder. Workers that are given are shared, and stay when it ends; so does
     a crew, which does the long jobs instead of them. With a password, nobody comes in without it."""
     sys.setswitchinterval(SWITCH_EVERY)
+    # FastAPI hushes it while it makes a route, for all threads: what another one hushes meanwhile would bring it back
+    warnings.filterwarnings("ignore", category=UnsupportedFieldAttributeWarning)
     database = Database(folder)
     running, heavy = Jobs(), workers or Workers()
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -16,13 +17,14 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
 from lazzik.core.document import Frozen
 from lazzik.core.errors import InvalidEdit
+from lazzik.core.evaluate.alike import work_out_alike
 from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.picture_rows import picture_rows
 from lazzik.core.evaluate.riding import standing
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
-from lazzik.core.evaluate.transforms import Part, moves, part_of, transforms
+from lazzik.core.evaluate.transforms import Part, moves, numbers_of_transforms, part_of, transforms
 from lazzik.core.evaluate.variants import instances, kinds_of, parts_of
 from lazzik.core.fitting.minimax import PER_FRAME
 from lazzik.core.formats.base import NOTHING
@@ -119,7 +121,7 @@ class Writer:
         self.out |= {"asset": {"version": "2.0", "generator": "Lazzik"}, "scene": 0}
         if animated:
             self.moving = self._shapes()
-        nodes = [self._node(node) for node in self.scene.nodes]
+        nodes = self._nodes()
         for node in self.scene.nodes:
             if node.parent is not None:
                 nodes[places[node.parent]].setdefault("children", []).append(places[node.id])
@@ -154,12 +156,22 @@ class Writer:
         if extension not in used:
             used.append(extension)
 
+    @cached_property
     def _now(self) -> Clock:
         return Clock.over(self.scene.fps, self.scene.first, self.scene.first)
 
+    def _nodes(self) -> list[Row]:
+        """Every object as it is on the first frame: what is alike of where they are is worked out together."""
+        scope, self.scope = self.scope, self.scope.running()
+        numbers = ((node.id, number) for node in self.scene.nodes for number in numbers_of_transforms([node]))
+        work_out_alike(numbers, self._now, self.scope)
+        rows = [self._node(node) for node in self.scene.nodes]
+        self.scope = scope
+        return rows
+
     def _node(self, node: Node) -> Row:
         self.scope = self.scope.at(node.id)
-        now = transforms(node, self._now(), self.scope)
+        now = transforms(node, self._now, self.scope)
         out: Row = {
             "name": node.label,
             "translation": now.position[0].tolist(),
@@ -191,7 +203,7 @@ class Writer:
 
     def _instances(self, node: Node, nodes: list[Row], places: dict[str, int]) -> list[int]:
         """Copies on the first frame, a node of instances for each shape of each source; their places."""
-        scatter, now = node.scatter, self._now()
+        scatter, now = node.scatter, self._now
         assert scatter is not None
         copies = copies_of(self.scene, node, self.scope)
         ((_, stand, turns),) = standing(self.scene, node, copies, now, self.scope)
@@ -224,7 +236,7 @@ class Writer:
         return made
 
     def _first(self, part: Frozen, name: str) -> float:
-        return float(np.ravel(value_of(part, name, self._now(), self.scope))[0])
+        return float(np.ravel(value_of(part, name, self._now, self.scope))[0])
 
     def _linear(self, color: Color) -> list[float]:
         """A colour in linear light."""
@@ -271,7 +283,7 @@ class Writer:
 
     def _texture(self, picture: Picture) -> Row:
         """A picture as a material refers to it, with where it lies on the first frame."""
-        u, v, across, down = picture_rows(picture, self.scene.assets, self._now(), self.scope)[0].tolist()
+        u, v, across, down = picture_rows(picture, self.scene.assets, self._now, self.scope)[0].tolist()
         self._uses(TRANSFORM)
         placed = {TRANSFORM: {"offset": [u, v], "scale": [across, down]}}
         return {"index": self.textures.of(picture), "extensions": placed}
@@ -319,7 +331,7 @@ class Writer:
         assert node.shape is not None
         mesh = node.shape.mesh(self.scene.assets)
         if shapes is None and self.animated:
-            motion = surface_seen(self.scene, node, self._now(), self.scope)
+            motion = surface_seen(self.scene, node, self._now, self.scope)
             mesh = mesh.moved(motion.points(0))
         part: Row = {"attributes": {}}
         if node.id not in self.forms:

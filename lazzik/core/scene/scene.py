@@ -183,6 +183,11 @@ class Scene(Frozen):
         return tuple(rows)
 
     @cached_property
+    def rows(self) -> dict[str, int]:
+        """Where in `tree` each object stands."""
+        return {node.id: row for row, (node, _) in enumerate(self.tree)}
+
+    @cached_property
     def fields(self) -> tuple[Node, ...]:
         """The objects that move the air, in the order of the document."""
         return tuple(node for node in self.nodes if node.field is not None)
@@ -192,6 +197,11 @@ class Scene(Frozen):
         """Those of them that move all that stands in the air, and not only what is carried by it."""
         common = tuple(node for node in self.fields if node.field is not None and node.field.stirs == "all")
         return self.fields if len(common) == len(self.fields) else common
+
+    @cached_property
+    def carrying(self) -> tuple[Node, ...]:
+        """The objects that are more than themselves: that scatter copies, or carry particles, cloth or a swarm."""
+        return tuple(node for node in self.nodes if _carries(node))
 
     @cached_property
     def assets(self) -> AssetStore:
@@ -289,10 +299,11 @@ class Scene(Frozen):
     def with_nodes(self, changed: Iterable[Node]) -> Scene:
         """The scene with objects in place of those with the same ids."""
         nodes, by_id = list(self.nodes), dict(self.by_id)
-        rehung = renamed = blows = False
+        rehung = renamed = blows = carries = False
         for node in changed:
             was = by_id[node.id]
             blows = blows or node.field is not None or was.field is not None
+            carries = carries or _carries(node) or _carries(was)
             rehung, renamed = rehung or node.parent != was.parent, renamed or node.label != was.label
             nodes[self.places[node.id]] = by_id[node.id] = node
         if rehung:
@@ -306,4 +317,10 @@ class Scene(Frozen):
             scene.__dict__["called"] = self.called
         if not blows and "fields" in self.__dict__:
             scene.__dict__ |= {"fields": self.fields, "common_fields": self.common_fields}
+        if not carries and "carrying" in self.__dict__:
+            scene.__dict__["carrying"] = self.carrying
         return scene
+
+
+def _carries(node: Node) -> bool:
+    return node.scatter is not None or node.carried is not None

@@ -44,7 +44,7 @@ class RunFacts(TypedDict):
 def run_facts(scene: Scene) -> list[RunFacts]:
     """Of all that has a run and is seen."""
     found = []
-    for node in scene.nodes:
+    for node in scene.carrying:
         if node.emitter is not None and node.visible:
             found.append(_particles(scene, node, node.emitter))
         elif node.cloth is not None and hangs_as_cloth(node) and node.visible:

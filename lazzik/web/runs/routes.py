@@ -115,7 +115,7 @@ def _asked(store: SceneStore, scene_id: str) -> set[str]:
         scene = store.open(scene_id).scene
     except UnknownAddress:  # it went just now
         return set()
-    return {run_played(scene, node.id) for node in scene.nodes if node.carried is not None}
+    return {run_played(scene, node.id) for node in scene.carrying if node.carried is not None}
 
 
 def _back() -> Response:

@@ -28,16 +28,15 @@ class ScatterFacts(TypedDict):
 
 def scatter_facts(scene: Scene) -> list[ScatterFacts]:
     """Of all scatters of a scene that are seen."""
-    if not any(node.scatter for node in scene.nodes):
-        return []
-    air = air_key(scene)
-    return [_facts(scene, node, node.scatter, air) for node in scene.nodes if node.scatter and node.visible]
+    scatters = [node for node in scene.carrying if node.scatter and node.visible]
+    air = air_key(scene) if scatters else ""
+    return [_facts(scene, node, node.scatter, air) for node in scatters if node.scatter]
 
 
 def told_alike(before: Scene, after: Scene) -> bool:
     """Whether the facts of all scatters are the same for sure: whatever they tell of is the very same in both scenes.
     It is asked at each step of a drag, so nothing is written out for it."""
-    scatters = [[node for node in scene.nodes if node.scatter] for scene in (before, after)]
+    scatters = [[node for node in scene.carrying if node.scatter] for scene in (before, after)]
     if not any(scatters):
         return True
     ranges = [(scene.fps, scene.first, scene.last) for scene in (before, after)]

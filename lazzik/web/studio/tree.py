@@ -192,7 +192,10 @@ def tree_view(scene: Scene, choice: Choice, listing: Listing, scope: Scope, had:
     already, only the rows of what was and what is chosen are worked out."""
     rows = _listed(scene, choice, listing)
     slug = choice.shown.node if choice.shown else ""
-    here = next((place for place, (node, _) in enumerate(rows) if node.id == slug), None)
+    if rows is scene.tree:
+        here = scene.rows.get(slug)
+    else:
+        here = next((place for place, (node, _) in enumerate(rows) if node.id == slug), None)
     last = max(0, len(rows) - WINDOW)
     first = 0 if listing.first is None else min(listing.first, last)
     elsewhere = had is None or had.choice.shown is None or had.choice.shown.node != slug

@@ -37,5 +37,9 @@ def dials(scene: Scene) -> list[Knob]:
 
 
 def count_moving(scene: Scene) -> int:
-    """How many objects have a number or a surface that changes over time."""
-    return sum(bool(node.moving) or surface_moves(scene, node) for node in scene.nodes)
+    """How many objects have a number or a surface that changes over time. Kept in the scene, which never changes."""
+    kept: int | None = scene.__dict__.get("_moving_count")
+    if kept is None:
+        kept = sum(bool(node.moving) or surface_moves(scene, node) for node in scene.nodes)
+        scene.__dict__["_moving_count"] = kept
+    return kept

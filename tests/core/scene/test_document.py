@@ -299,3 +299,19 @@ def test_what_objects_are_called_is_worked_out_again_only_where_one_is_renamed_o
     assert (renamed.called["lamp-3"], renamed.called["sign"]) != ("Lamp 3", "Sign")
     for scene in (moved, renamed):
         assert scene.called == scene.replaced(name="Another").called
+
+
+def test_what_carries_others_is_looked_for_again_only_where_one_that_does_changes(demo: Scene) -> None:
+    def carrying(scene: Scene) -> list[str]:
+        parts = ("scatter", "emitter", "cloth", "swarm")
+        return [node.id for node in scene.nodes if any(getattr(node, part) is not None for part in parts)]
+
+    assert [node.id for node in demo.carrying] == carrying(demo) != []
+    moved = edited(demo, {"do": "set", "address": "lamp-3/position.x", "value": 2})
+    assert moved.carrying is demo.carrying
+    first = demo.carrying[0].id
+    hidden = edited(demo, {"do": "change-object", "node": first, "visible": False})
+    assert not hidden.carrying[0].visible
+    bare = edited(demo, {"do": "remove-object", "node": first})
+    assert [node.id for node in bare.carrying] == carrying(bare) == carrying(demo)[1:]
+    assert [demo.tree[demo.rows[node.id]][0] for node in demo.nodes] == list(demo.nodes)
