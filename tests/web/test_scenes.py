@@ -10,11 +10,11 @@ from fastapi import FastAPI
 from PIL import Image
 from starlette.testclient import TestClient
 
+from lazzik.core.evaluate.shapes import count_moving
 from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.serialize import read_scene, scene_text
 from lazzik.demo.starts import STARTS, Start
 from lazzik.web.pictures import MOST_BYTES, MOST_DOTS
-from lazzik.web.studio.view import count_moving
 from tools.starts import FOLDER, drawings
 
 

@@ -49,6 +49,15 @@ def surface_moves(scene: Scene, node: Node) -> bool:
     return isinstance(node.targets, ShapeFrames) or any(isinstance(n, Channel) and n.moves for n in numbers)
 
 
+def count_moving(scene: Scene) -> int:
+    """How many objects have a number or a surface that changes over time. Kept in the scene, which never changes."""
+    kept: int | None = scene.__dict__.get("_moving_count")
+    if kept is None:
+        kept = sum(bool(node.moving) or surface_moves(scene, node) for node in scene.nodes)
+        scene.__dict__["_moving_count"] = kept
+    return kept
+
+
 def acting(scene: Scene, node: Node) -> Iterator[tuple[Node, Deformer]]:
     """The deformers that act on an object's shape, in the order in which they do: its own, then those of the groups
     above it. Those of an object with a shape are that shape's alone."""

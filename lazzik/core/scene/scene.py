@@ -183,9 +183,9 @@ class Scene(Frozen):
         return tuple(rows)
 
     @cached_property
-    def rows(self) -> dict[str, int]:
+    def tree_places(self) -> dict[str, int]:
         """Where in `tree` each object stands."""
-        return {node.id: row for row, (node, _) in enumerate(self.tree)}
+        return {node.id: place for place, (node, _) in enumerate(self.tree)}
 
     @cached_property
     def fields(self) -> tuple[Node, ...]:

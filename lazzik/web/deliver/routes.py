@@ -12,6 +12,7 @@ from pydantic import RootModel, ValidationError
 from starlette.background import BackgroundTask
 
 from lazzik.core.errors import InvalidEdit, UnknownAddress, plain
+from lazzik.core.evaluate.shapes import count_moving
 from lazzik.core.formats.registry import FORMATS, Format
 from lazzik.core.progress import UNHEARD, Progress
 from lazzik.core.scene.scene import Scene
@@ -24,7 +25,6 @@ from lazzik.web.jobs import Job, Running
 from lazzik.web.jobs.film import FILMS, Encoded, Film, Pictures, chapters_of
 from lazzik.web.jobs.queue import Result
 from lazzik.web.requests.bodies import body_of
-from lazzik.web.studio.view import count_moving
 from lazzik.web.ui.encode import Download
 from lazzik.web.ui.templating import templates
 from lazzik.work.source import NamedSource, Source

@@ -7,10 +7,10 @@ from typing import Any
 
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.seams import seams
+from lazzik.core.evaluate.shapes import count_moving
 from lazzik.core.formats.svg import AnimatedSvg
 from lazzik.core.progress import Progress
 from lazzik.core.scene.scene import Scene
-from lazzik.web.studio.view import count_moving
 from lazzik.work.source import Source
 from lazzik.work.tasks import kept
 

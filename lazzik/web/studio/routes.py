@@ -11,6 +11,7 @@ from fastapi import APIRouter, Cookie, Depends, Query, Request, Response
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.mesh_density import CoarseMarks
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.shapes import count_moving
 from lazzik.core.scene.address import Address, part_named
 from lazzik.core.scene.aim import Aim
 from lazzik.core.scene.cloth import Cloth
@@ -38,7 +39,7 @@ from lazzik.web.stage.geometry import geometry_key
 from lazzik.web.studio.facts import facts_of
 from lazzik.web.studio.selection import chosen, chosen_also
 from lazzik.web.studio.tree import Choice, Had, Listing, tree_view
-from lazzik.web.studio.view import BEYONDS, count_moving, dials
+from lazzik.web.studio.view import BEYONDS, dials
 from lazzik.web.swarm.view import swarm_view
 from lazzik.web.ui.templating import templates
 

@@ -193,7 +193,7 @@ def tree_view(scene: Scene, choice: Choice, listing: Listing, scope: Scope, had:
     rows = _listed(scene, choice, listing)
     slug = choice.shown.node if choice.shown else ""
     if rows is scene.tree:
-        here = scene.rows.get(slug)
+        here = scene.tree_places.get(slug)
     else:
         here = next((place for place, (node, _) in enumerate(rows) if node.id == slug), None)
     last = max(0, len(rows) - WINDOW)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from lazzik.core.channel.channel import Channel, base_value
-from lazzik.core.evaluate.shapes import surface_moves
 from lazzik.core.scene.scene import Scene
 from lazzik.web.ui.knob import Knob, shown
 
@@ -34,12 +33,3 @@ def dials(scene: Scene) -> list[Knob]:
             )
         )
     return rows
-
-
-def count_moving(scene: Scene) -> int:
-    """How many objects have a number or a surface that changes over time. Kept in the scene, which never changes."""
-    kept: int | None = scene.__dict__.get("_moving_count")
-    if kept is None:
-        kept = sum(bool(node.moving) or surface_moves(scene, node) for node in scene.nodes)
-        scene.__dict__["_moving_count"] = kept
-    return kept

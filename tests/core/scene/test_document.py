@@ -314,4 +314,4 @@ def test_what_carries_others_is_looked_for_again_only_where_one_that_does_change
     assert not hidden.carrying[0].visible
     bare = edited(demo, {"do": "remove-object", "node": first})
     assert [node.id for node in bare.carrying] == carrying(bare) == carrying(demo)[1:]
-    assert [demo.tree[demo.rows[node.id]][0] for node in demo.nodes] == list(demo.nodes)
+    assert [demo.tree[demo.tree_places[node.id]][0] for node in demo.nodes] == list(demo.nodes)
