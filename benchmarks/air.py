@@ -9,7 +9,7 @@ import numpy as np
 
 from benchmarks import edits
 from benchmarks.timing import best
-from lazzik.core.air.eddies import COLUMNS, stir
+from lazzik.core.air.stir import COLUMNS, stir
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.airflow import air
 from lazzik.core.evaluate.copies import copies_of
@@ -43,7 +43,7 @@ def rows() -> Iterator[str]:
 def eddies(blend: float) -> np.ndarray:
     """Three octaves of eddies at one moment, so far from one pattern to the next."""
     packed = np.zeros((1, COLUMNS))
-    packed[:, 3:5], packed[:, 5], packed[:, 6] = 1e30, 1.0, 2.0
+    packed[:, 3:5], packed[:, 5], packed[:, 6] = 1e30, 1.0, 0.5
     packed[:, 7:16] = np.eye(3).ravel()
     packed[:, 20], packed[:, 21], packed[:, 24], packed[:, 25] = 3.0, 0.5, 1.0, blend
     return packed

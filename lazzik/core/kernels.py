@@ -25,10 +25,11 @@ _LOADING = RLock()
 class Kernel:
     """A function that is compiled, or read from the disk cache, when it is first called."""
 
-    def __init__(self, function: FunctionType, signatures: tuple[str, ...], free: set[str]) -> None:
+    def __init__(self, function: FunctionType, signatures: tuple[str, ...], free: set[str], inlined: bool) -> None:
         self.py_func = function
         self._signatures = signatures
-        self._options: dict[str, Any] = {"fastmath": free} if free else {}
+        self._free = free
+        self._inlined = inlined
         self._ready: Any = None
         self.__doc__ = function.__doc__
         self.__name__ = function.__name__
@@ -44,7 +45,7 @@ class Kernel:
     @cached_property
     def _exact(self) -> bool:
         """Whether the compiler may not do its sums otherwise than Python: both give the same bits."""
-        return not self._options and all(kernel._exact for kernel in self.calls.values())
+        return not self._free and all(kernel._exact for kernel in self.calls.values())
 
     @property
     def calls(self) -> dict[str, Kernel]:
@@ -71,8 +72,9 @@ class Kernel:
                 # the compiler knows its own functions only, so those that this one calls stand in for their kernels
                 function = self._calling({name: kernel.ready for name, kernel in self.calls.items()})
                 compiled = numba.njit(
-                    list(self._signatures), cache=True, nogil=True, error_model="numpy", **self._options
-                )
+                    list(self._signatures), cache=True, nogil=True, error_model="numpy",
+                    fastmath=self._free or False, forceinline=self._inlined,
+                )  # fmt: skip
                 made = compiled(function)
                 self._ready = _quiet(function) if numba.config.DISABLE_JIT else made
             return self._ready
@@ -93,18 +95,21 @@ FUSED = {"contract"}
 """A product and a sum as one step of the processor, rounded once."""
 
 
-def kernel(*signatures: str, regroup: bool = False, fuse: bool = False) -> Callable[[Function], Function]:
+def kernel(
+    *signatures: str, regroup: bool = False, fuse: bool = False, inlined: bool = False
+) -> Callable[[Function], Function]:
     """Compile a function for exactly these signatures.
 
     Division by zero gives inf or nan as in NumPy; the guard against it is the caller's. With `regroup` sums may be
     added in another order, several at a time: a search goes on from them faster, but a value that is shown must not
     come of them, for its last bits would be the processor's. With `fuse` products go into sums without being rounded
-    between, in half the steps and a little closer: the same bits on one kind of processor.
+    between, in half the steps and a little closer: the same bits on one kind of processor. One that is `inlined` is
+    written out wherever another calls it, however long it is: a loop around it can then be laid out several at a time.
     """
     free = REGROUPED if regroup else FUSED if fuse else set()
 
     def declare(function: Function) -> Function:
-        made = Kernel(cast(FunctionType, function), signatures, free)
+        made = Kernel(cast(FunctionType, function), signatures, free, inlined)
         KERNELS.append(made)
         return cast(Function, made)
 

@@ -18,6 +18,7 @@ from scipy.spatial.transform import Rotation as Turn
 from lazzik.core.bake.baking import bakeable
 from lazzik.core.channel.channel import Channel, as_channel
 from lazzik.core.clock import Clock
+from lazzik.core.evaluate.airflow import air
 from lazzik.core.evaluate.alike import motions
 from lazzik.core.evaluate.copies import copies_of
 from lazzik.core.evaluate.leans import leans
@@ -154,6 +155,14 @@ def _copies(_: Scene) -> Numbers:
     return [copies.places, *(block for _, block in leans(scene, node, copies, scene.clock(), scope))]
 
 
+def _eddies(_: Scene) -> Numbers:
+    """Those that end, at few moments and at many: inside, at the edge and beyond it."""
+    eddies = {"kind": "eddies", "life": 0.4, "reach": "within"}
+    scene = edited(Scene(name="Eddies"), {"do": "add-object", "label": "Eddies", "field": eddies})
+    points = np.array([[[0.5, 1.0, 0.2], [3.0, 0.0, 2.0], [9.0, 0.0, 0.0]]])
+    return [air(points, Clock.over(30, 0, last), Scope(scene)) for last in (1, 9)]
+
+
 def _particles(_: Scene) -> Numbers:
     """From the inside of a box, onto a floor: what is met, what is not, and whether one is inside."""
     scene = edited(
@@ -240,8 +249,8 @@ def _angles(_: Scene) -> Numbers:
 
 
 WORKS = (
-    _motions, _crowds, _aims, _surfaces, _fits, _faces, _delivery, _copies, _particles, _cloths, _swarms, _outlines,
-    _ringing, _angles,
+    _motions, _crowds, _aims, _surfaces, _fits, _faces, _delivery, _copies, _eddies, _particles, _cloths, _swarms,
+    _outlines, _ringing, _angles,
 )  # fmt: skip
 
 SEARCHED = 2e-4

@@ -27,8 +27,9 @@ from lazzik.core.types import PointBlock, Points
 Rows = NDArray[np.float64]
 """(frames, columns) numbers of a field, packed for its kernel."""
 
-PLACE = 5
-"""Columns that every kind begins with: where it stands, x, y and z, and its inner and outer radius, all in metres."""
+INNER, OUTER, PLACE = 3, 4, 5
+"""PLACE are the columns that every kind begins with: where it stands, x, y and z, and its inner and outer radius, all
+in metres."""
 
 EVERYWHERE = 1e30
 """Metres to the edge of what reaches everywhere."""
@@ -145,9 +146,9 @@ class AirField(Repeats):
         """
         out = np.empty((len(inputs.clock.frames), PLACE))
         out[:, :3] = inputs.world(inputs.clock)[:, :3, 3]
-        out[:, 3:] = EVERYWHERE
+        out[:, INNER:] = EVERYWHERE
         if self.reach == "within":
-            out[:, 3], out[:, 4] = inputs.number("inner"), inputs.number("outer")
+            out[:, INNER], out[:, OUTER] = inputs.number("inner"), inputs.number("outer")
         return out
 
 

@@ -19,8 +19,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lazzik.core.air.drift import drifted
-from lazzik.core.air.field import EVERYWHERE, PLACE, AirField, FieldInputs, Rows, axes_of, reached
-from lazzik.core.air.turbulence import noise_2, noise_3
+from lazzik.core.air.field import PLACE, AirField, FieldInputs, Rows, axes_of
+from lazzik.core.air.tiles import MANY, TILE, acting, columns_of, product, see_over_time, seen
+from lazzik.core.air.turbulence import noise_2, noise_2_over_time, noise_3
 from lazzik.core.channel.phase import integrate
 from lazzik.core.clock import Clock
 from lazzik.core.document import LARGEST, Quantity
@@ -38,6 +39,16 @@ REACH_3 = 0.396
 
 SWING_SALT = 1.0
 """Added to the seed for the noise that turns the wind."""
+
+VELOCITY, GUSTS, ALONG, ACROSS, WAY = PLACE, PLACE + 3, PLACE + 4, PLACE + 7, PLACE + 10
+"""Columns behind PLACE: the mean velocity (3), the share of gusts, two axes of their lattice (3 each), cells that they
+have travelled along both (2)."""
+
+THIRD, CELLS, WRAP, CLOSED, SEED = WAY + 2, WAY + 3, WAY + 4, WAY + 5, WAY + 6
+"""Columns behind those: the place along a third axis, cells per metre, cells after which the lattice is closed along
+the first and the third; 0 where it is not; its seed."""
+
+COLUMNS = SEED + 1
 
 
 class Wind(AirField):
@@ -69,8 +80,7 @@ class Wind(AirField):
     ] = 0.0
 
     def rows(self, inputs: FieldInputs) -> Rows:
-        """(frames, columns) PLACE, velocity, gusts, two axes of the lattice, way along them, third place, cells per
-        metre, wraps, seed."""
+        """(frames, COLUMNS) PLACE first, then what `blow` takes."""
         clock = inputs.clock
         start = axes_of(inputs.world(clock.start))[0]
         names = ("speed", "gust_length", "swing")
@@ -80,17 +90,17 @@ class Wind(AirField):
         )  # fmt: skip
         rows = np.zeros((len(clock.frames), COLUMNS))
         rows[:, :PLACE] = self.place(inputs)
-        rows[:, 5:8] = self._velocity(inputs, clock)
-        rows[:, 8] = inputs.number("gusts")
-        rows[:, 9:12], rows[:, 12:15] = drift.axes[0], drift.axes[2]
-        rows[:, 15], rows[:, 16] = drift.cells[:, 0], drift.cells[:, 2]
-        rows[:, 18] = drift.fit / inputs.number("gust_length")
-        rows[:, 19] = drift.wrap
+        rows[:, VELOCITY:GUSTS] = self._velocity(inputs, clock)
+        rows[:, GUSTS] = inputs.number("gusts")
+        rows[:, ALONG:ACROSS], rows[:, ACROSS:WAY] = drift.axes[0], drift.axes[2]
+        rows[:, WAY], rows[:, WAY + 1] = drift.cells[:, 0], drift.cells[:, 2]
+        rows[:, CELLS] = drift.fit / inputs.number("gust_length")
+        rows[:, WRAP] = drift.wrap
         if drift.stalls and self.loop is not None:  # its gusts change in their place instead, about as often
             cells = max(2, round(self.loop / clock.fps / 2))
-            rows[:, 17] = clock.rounds(self.loop)[0] / self.loop * cells
-            rows[:, 20] = cells
-        rows[:, 21] = np.floor(inputs.number("seed"))
+            rows[:, THIRD] = clock.rounds(self.loop)[0] / self.loop * cells
+            rows[:, CLOSED] = cells
+        rows[:, SEED] = np.floor(inputs.number("seed"))
         return rows
 
     @staticmethod
@@ -120,11 +130,95 @@ class Wind(AirField):
         return out
 
 
-COLUMNS = 22
-
-
 def _column(number: float | Samples) -> float | NDArray[np.float64]:
     return number if isinstance(number, float | int) else number[:, None]
+
+
+@kernel("UniTuple(float64, 2)(float64[::1], int64, float64, float64, float64)", inlined=True)
+def laid(columns: Samples, m: int, x: float, y: float, z: float) -> tuple[float, float]:
+    """The place of the lattice of gusts, as it has travelled, so many metres from the wind: along it, and across.
+
+    Parameters
+    ----------
+    columns : (COLUMNS · TILE,) array
+        Of a tile.
+    """
+    along = product(columns, m + ALONG * TILE, TILE, x, y, z)
+    across = product(columns, m + ACROSS * TILE, TILE, x, y, z)
+    per = columns[m + CELLS * TILE]
+    return along * per - columns[m + WAY * TILE], across * per - columns[m + (WAY + 1) * TILE]
+
+
+@kernel("void(float64[::1], int64, int64, int64, float64, float64[:, :, ::1])", inlined=True)
+def add_gust(columns: Samples, m: int, frame: int, n: int, share: float, out: PointBlock) -> None:
+    """Add so much of its mean velocity at a point.
+
+    Parameters
+    ----------
+    columns : (COLUMNS · TILE,) array
+        Of a tile.
+    out : (frames, n, 3) array
+        Metres per second; added to.
+    """
+    out[frame, n, 0] += share * columns[m + VELOCITY * TILE]
+    out[frame, n, 1] += share * columns[m + (VELOCITY + 1) * TILE]
+    out[frame, n, 2] += share * columns[m + (VELOCITY + 2) * TILE]
+
+
+@kernel("void(float64[:, :, ::1], float64[::1], int64, int64, float64[:, :, ::1])")
+def blow_over_time(points: PointBlock, columns: Samples, first: int, count: int, out: PointBlock) -> None:
+    """As `blow` for gusts that travel, at the moments of a tile, one point after the other.
+
+    Parameters
+    ----------
+    points, out : arrays
+        As of `blow`.
+    columns : (COLUMNS · TILE,) array
+        Of a tile.
+    """
+    metres, within, places = np.empty(3 * TILE), np.empty(3 * TILE), np.empty(2 * TILE)
+    gusts, salts, wrap = np.empty(TILE), np.empty(TILE, np.int64), np.int64(columns[WRAP * TILE])
+    for m in range(count):
+        salts[m] = np.int64(columns[m + SEED * TILE])
+    for n in range(out.shape[1]):
+        if not see_over_time(points, first, n, count, columns, metres, within):
+            continue
+        for m in range(count):
+            places[m], places[m + TILE] = laid(columns, m, metres[m], metres[m + TILE], metres[m + 2 * TILE])
+        noise_2_over_time(places, salts, wrap, gusts, count)
+        for m in range(count):
+            share = within[m] * (1.0 + columns[m + GUSTS * TILE] * softly_limited(gusts[m] / REACH_2))
+            add_gust(columns, m, first + m, n, share, out)
+
+
+@kernel("void(float64[:, :, ::1], float64[::1], int64, int64, float64[:, :, ::1])")
+def blow_each(points: PointBlock, columns: Samples, first: int, count: int, out: PointBlock) -> None:
+    """As `blow`, at the moments of a tile, one after the other.
+
+    Parameters
+    ----------
+    points, out : arrays
+        As of `blow`.
+    columns : (COLUMNS · TILE,) array
+        Of a tile.
+    """
+    for m in range(count):
+        frame = first + m if points.shape[0] > 1 else 0
+        wrap, closed = np.int64(columns[m + WRAP * TILE]), np.int64(columns[m + CLOSED * TILE])
+        seed, gusts = np.int64(columns[m + SEED * TILE]), columns[m + GUSTS * TILE]
+        for n in range(out.shape[1]):
+            x, y, z = seen(points, frame, n, columns, m)
+            share, _, _ = acting(columns, m, x, y, z)
+            if share == 0.0:
+                continue
+            if gusts != 0.0:
+                along, across = laid(columns, m, x, y, z)
+                if closed > 0:
+                    gust = noise_3(along, across, columns[m + THIRD * TILE], closed, seed) / REACH_3
+                else:
+                    gust = noise_2(along, across, wrap, seed) / REACH_2
+                share *= 1.0 + gusts * softly_limited(gust)
+            add_gust(columns, m, first + m, n, share, out)
 
 
 @kernel("void(float64[:, :, ::1], float64[:, ::1], float64[:, :, ::1])")
@@ -140,25 +234,11 @@ def blow(points: PointBlock, rows: Rows, out: PointBlock) -> None:
     out : (frames, n, 3) array
         Metres per second; added to.
     """
-    for m in range(out.shape[0]):
-        r = rows[m]
-        frame = m if points.shape[0] > 1 else 0
-        wrap, closed, seed = np.int64(r[19]), np.int64(r[20]), np.int64(r[21])
-        for n in range(out.shape[1]):
-            x, y, z = points[frame, n, 0] - r[0], points[frame, n, 1] - r[1], points[frame, n, 2] - r[2]
-            share = 1.0
-            if r[4] < EVERYWHERE:
-                share = reached(np.sqrt(x * x + y * y + z * z), r[3], r[4])[0]
-                if share == 0.0:
-                    continue
-            if r[8] != 0.0:
-                along = (x * r[9] + y * r[10] + z * r[11]) * r[18] - r[15]
-                across = (x * r[12] + y * r[13] + z * r[14]) * r[18] - r[16]
-                if closed > 0:
-                    gust = noise_3(along, across, r[17], closed, seed) / REACH_3
-                else:
-                    gust = noise_2(along, across, wrap, seed) / REACH_2
-                share *= 1.0 + r[8] * softly_limited(gust)
-            out[m, n, 0] += share * r[5]
-            out[m, n, 1] += share * r[6]
-            out[m, n, 2] += share * r[7]
+    frames = out.shape[0]
+    for first in range(0, frames, TILE):
+        count = min(TILE, frames - first)
+        columns = columns_of(rows, first, count)
+        if frames >= MANY and columns[CLOSED * TILE] == 0.0:
+            blow_over_time(points, columns, first, count, out)
+        else:
+            blow_each(points, columns, first, count, out)

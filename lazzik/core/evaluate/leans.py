@@ -3,7 +3,8 @@
     θ'' + 2ζω θ' + ω² θ = ω²·gain·u/u₁₀
 
 for the air's parts along x and z of the scatter, at each copy's own root, with a frequency of its own. The air is read
-twice a frame and taken as straight between. Copies are gone through in blocks, so that nothing large is held.
+twice a frame and taken as straight between. Copies are gone through in blocks, on all cores, so that nothing large is
+held.
 """
 
 from __future__ import annotations
@@ -25,6 +26,7 @@ from lazzik.core.scene.node import Node
 from lazzik.core.scene.references import fields_for
 from lazzik.core.scene.scatter import Scatter
 from lazzik.core.scene.scene import Scene
+from lazzik.core.threads import MOST, at_once
 from lazzik.core.types import PointBlock, Points, Quaternions
 
 BLOCK = 128
@@ -49,15 +51,20 @@ def leans(
     )
     pieces = pieces_for(clock, spring, lambda first, last: scatter_jumps(scene, node, first, last, scope), scatter.loop)
     omega, damping = (TURN * pieces.middle(spring.frequency), pieces.middle(spring.damping))
-    start, stop, _ = chosen.indices(len(copies))
-    for low in range(start, stop, BLOCK):
-        part = slice(low, min(low + BLOCK, stop))
-        before, after = pieces.read(lambda at, part=part: _push(scene, node, copies, part, at, scope))  # type: ignore[misc]
+
+    def lean(part: slice) -> PointBlock:
+        before, after = pieces.read(lambda at: _push(scene, node, copies, part, at, scope))
         flat = (len(after), 2 * (part.stop - part.start))
         stiffness = np.repeat(copies.stiffness[part], 2)  # of both angles
         ratios = np.repeat(damping[:, None], len(stiffness), axis=1)
         out = answer_to(before.reshape(flat), after.reshape(flat), omega[:, None] * stiffness, ratios, pieces, clock)
-        yield part, out.reshape(len(out), -1, 2)
+        return out.reshape(len(out), -1, 2)
+
+    start, stop, _ = chosen.indices(len(copies))
+    parts = [slice(low, min(low + BLOCK, stop)) for low in range(start, stop, BLOCK)]
+    # the first alone: the numbers of the fields are worked out with it, which all others read
+    for few in (parts[:1], *(parts[low : low + MOST] for low in range(1, len(parts), MOST))):
+        yield from zip(few, at_once(lean, few), strict=True)
 
 
 def answers_air(scene: Scene, scatter: Scatter) -> bool:

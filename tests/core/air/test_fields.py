@@ -14,7 +14,7 @@ from lazzik.core.air.turbulence import GRADIENTS, noise_2, noise_3
 from lazzik.core.air.wind import REACH_2, REACH_3
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.airflow import air
+from lazzik.core.evaluate.airflow import air, field_rows
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Points
@@ -305,6 +305,36 @@ def test_the_air_is_the_same_in_any_range_and_at_any_step() -> None:
 
 
 # what they say of themselves
+
+
+@pytest.mark.parametrize(
+    "field",
+    [
+        {"kind": "wind", "speed": 9.0, "gust_length": 2.0},
+        {"kind": "wind", "speed": 9.0, "gust_length": 2.0, "loop": 60.0, "reach": "within"},
+        {"kind": "wind", "speed": 0.2, "loop": 20.0},
+        {"kind": "eddies", "octaves": 2.6, "carried": "own"},
+        {"kind": "eddies", "octaves": 3.0, "life": 0.7, "carried": "own", "loop": 80.0},
+        {"kind": "eddies", "life": 0.5, "reach": "within", "inner": 1.0, "outer": 5.0},
+    ],
+)
+@pytest.mark.parametrize("moving", [False, True])
+def test_many_moments_in_one_go_are_the_bits_of_each_by_itself(field: dict[str, Any], moving: bool) -> None:
+    scene = blowing({"kind": "wind", "speed": 3.0}, field)
+    seed = {"do": "put-key", "address": f"{scene.nodes[1].id}/field.seed", "go": "step"}
+    raised = {"do": "set", "address": f"{scene.nodes[1].id}/position.y", "value": 0.4}
+    scene = edited(scene, raised, seed | {"frame": 0, "value": 3}, seed | {"frame": 70, "value": 4})
+    clock, node = scene.clock(2), scene.nodes[1]
+    assert node.field is not None
+    rows = field_rows(node, clock, Scope(scene))
+    path = np.linspace(0, 3, len(rows) if moving else 1)[:, None, None]
+    points = np.ascontiguousarray(spread(7, 4.5) + path)
+    together, alone = np.zeros((len(rows), 7, 3)), np.zeros((len(rows), 7, 3))
+    node.field.blow(points, rows, together)
+    for m in range(len(rows)):
+        node.field.blow(points[m : m + 1] if moving else points, rows[m : m + 1], alone[m : m + 1])
+    assert together.any()
+    np.testing.assert_array_equal(together, alone)
 
 
 @pytest.mark.parametrize("kind", FILES)
