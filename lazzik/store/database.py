@@ -18,7 +18,7 @@ from sqlalchemy.orm import Session
 from lazzik.core.errors import LazzikError
 
 MIGRATIONS = Path(__file__).parent / "migrations"
-VERSIONS = ("0001", "0002", "0003", "0004", "0005", "0006", "0007")
+VERSIONS = ("0001", "0002", "0003", "0004", "0005", "0006", "0007", "0008")
 """Versions of the tables, the present one last: the numbers of the migrations."""
 
 FILE = "lazzik.db"

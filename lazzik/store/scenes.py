@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import secrets
+import zlib
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
@@ -47,6 +48,8 @@ from lazzik.store.tables import AssetRow, CardRow, PictureRow, RevisionRow, Scen
 SNAPSHOT_EVERY = 32
 """Revisions from one whole copy to the next."""
 
+QUICKLY = 1
+"""How hard to pack it: of JSON, the least trouble leaves little."""
 
 UNNAMED = 3600.0
 """Seconds for which something heavy stays that nothing stored names: it may be about to be used."""
@@ -313,19 +316,20 @@ class SceneStore:
         """Store the whole copy of a revision."""
         self.keep_snapshot(scene_id, number, self.snapshot(scene_id, number))
 
-    def snapshot(self, scene_id: str, number: int) -> str:
-        """The whole copy of a revision. It is put together from JSON alone: no scene is read for it."""
+    def snapshot(self, scene_id: str, number: int) -> bytes:
+        """The whole copy of a revision. It is put together from JSON alone: no scene is read for it. It is packed, to a
+        tenth or less, so that storing it keeps nobody else from storing anything."""
         whole, patches, _ = self._stored_as(scene_id, number)
-        return json.dumps(replayed(json.loads(whole), patches))
+        return zlib.compress(json.dumps(replayed(json.loads(whole), patches)).encode(), QUICKLY)
 
-    def keep_snapshot(self, scene_id: str, number: int, text: str) -> None:
+    def keep_snapshot(self, scene_id: str, number: int, packed: bytes) -> None:
         """Store the whole copy of a revision that was put together elsewhere."""
         with self._database.writing() as session:
             session.execute(
                 update(RevisionRow)
                 .filter_by(scene=scene_id, number=number)
                 .where(RevisionRow.snapshot.is_(None))
-                .values(snapshot=text)
+                .values(packed=packed)
             )
 
     def undo(self, scene_id: str, revision: int) -> State:
@@ -368,10 +372,10 @@ class SceneStore:
         patches: list[str] = []
         with self._database.reading() as session:
             row = revision_row(session, scene_id, number)
-            while row.snapshot is None:
+            while (whole := _whole(row)) is None:
                 patches.append(row.patch or "[]")
                 row = revision_row(session, scene_id, row.parent if row.parent is not None else -1)
-            return row.snapshot, patches[::-1], row.version
+            return whole, patches[::-1], row.version
 
     def _is_present(self, scene_id: str, revision: int) -> bool:
         """Whether a revision is written in the present version of the document."""
@@ -383,6 +387,11 @@ class SceneStore:
 
 def _trial(session: Session, scene_id: str) -> str:
     return session.scalar(select(TrialRow.name).filter_by(scene=scene_id)) or ""
+
+
+def _whole(row: RevisionRow) -> str | None:
+    """The whole document of a revision; None if only what changed is stored."""
+    return row.snapshot if row.packed is None else zlib.decompress(row.packed).decode()
 
 
 def label_of(scene: Scene, edits: list[Edit]) -> str:
@@ -403,6 +412,6 @@ def _store_assets(session: Session, nodes: Iterable[Node], assets: AssetStore) -
 
 
 def _is_named(session: Session, name: str) -> bool:
-    """Whether a revision of any scene names an asset."""
+    """Whether a revision of any scene names an asset. What a packed copy names is named where it came in, too."""
     named = or_(func.instr(RevisionRow.patch, name) > 0, func.instr(RevisionRow.snapshot, name) > 0)
     return session.scalar(select(RevisionRow.row).where(named).limit(1)) is not None

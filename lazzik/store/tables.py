@@ -81,7 +81,10 @@ class RevisionRow(Table):
     patch: Mapped[str | None] = mapped_column(Text)
     """RFC 6902 operations that lead here from the parent."""
     snapshot: Mapped[str | None] = mapped_column(Text)
-    """The whole document, now and then, so that opening replays only a few patches."""
+    """The whole document as it came, where no patch leads to it from one of its version."""
+    packed: Mapped[bytes | None] = mapped_column(LargeBinary)
+    """The whole document, now and then, so that opening replays only a few patches. It was put together of an earlier
+    one and the patches since, so it names nothing that these don't."""
     made: Mapped[datetime] = mapped_column(default=now)
 
 

@@ -197,9 +197,9 @@ def _delivered(
     return chosen.deliver_all(states, progress, kept(), made)
 
 
-def snapshot(folder: Path, scene: str, number: int, progress: Progress) -> str:
-    """The whole copy of a revision. Whoever asked stores it: a worker is less urgent than the server, and would hold
-    the right to write for as long as the processor is wanted elsewhere."""
+def snapshot(folder: Path, scene: str, number: int, progress: Progress) -> bytes:
+    """The whole copy of a revision, packed. Whoever asked stores it: a worker is less urgent than the server, and would
+    hold the right to write for as long as the processor is wanted elsewhere."""
     progress.hear()
     return store_in(folder).snapshot(scene, number)
 

@@ -6,6 +6,7 @@ import sqlite3
 import subprocess
 import sys
 import threading
+import zlib
 from contextlib import closing
 from pathlib import Path
 
@@ -104,9 +105,10 @@ def test_a_whole_copy_is_written_beside_the_edit_and_changes_nothing(tmp_path: P
         assert tasks.snapshot(tmp_path, *due[0], UNHEARD) == whole, "a worker puts it together and stores nothing"
     store.keep_snapshot(*due[0], whole)
     with closing(sqlite3.connect(tmp_path / FILE)) as file, file:
-        (copy,) = file.execute("SELECT snapshot FROM revision WHERE number = ?", (SNAPSHOT_EVERY,)).fetchone()
-    assert f"Name {SNAPSHOT_EVERY - 1}" in copy
-    assert SceneStore(Database(tmp_path)).open(state.id) == state
+        (copy,) = file.execute("SELECT packed FROM revision WHERE number = ?", (SNAPSHOT_EVERY,)).fetchone()
+        file.execute("UPDATE revision SET patch = '[]' WHERE number > 0")
+    assert f"Name {SNAPSHOT_EVERY - 1}" in zlib.decompress(copy).decode()
+    assert SceneStore(Database(tmp_path)).open(state.id) == state, "it is read from the copy alone"
 
 
 def test_who_waits_too_long_for_the_right_to_write_hears_so(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -208,6 +210,20 @@ def test_heavy_things_that_nothing_names_go_after_an_hour(tmp_path: Path, post: 
     assert store.sweep_assets(older=0) == []  # undo may need it
     store.remove(state.id)
     assert store.sweep_assets(older=0) == [used]
+
+
+def test_heavy_things_that_a_step_named_stay_once_a_whole_copy_is_packed(tmp_path: Path, post: Scene) -> None:
+    store = SceneStore(Database(tmp_path))
+    state = store.create(post, "new")
+    asset = store.put_asset(pack_mesh(Box(kind="box").mesh()))
+    crate = Node(id="crate", label="Crate", shape=MeshShape(kind="mesh", asset=asset))
+    state = store.store(state.id, 0, state.scene.replaced(nodes=(*state.scene.nodes, crate)), "add Crate")
+    for n in range(SNAPSHOT_EVERY):
+        state = store.edit(state.id, state.revision, named(f"Name {n}"))
+    with closing(sqlite3.connect(tmp_path / FILE)) as file, file:
+        assert file.execute("SELECT count(*) FROM revision WHERE packed IS NOT NULL").fetchone() == (1,)
+    assert store.sweep_assets(older=0) == []
+    assert SceneStore(Database(tmp_path)).open(state.id).scene == state.scene
 
 
 def test_an_edit_that_names_what_is_not_there_is_refused(tmp_path: Path, post: Scene) -> None:

@@ -93,26 +93,26 @@ def test_whole_copies_of_many_scenes_are_put_together_one_after_the_other() -> N
     """And stored by the server, whatever the worker that made one is kept from."""
     at_work: list[str] = []
     most: list[int] = []
-    stored: Queue[tuple[str, int, str]] = Queue()
+    stored: Queue[tuple[str, int, bytes]] = Queue()
 
     class Crew:
-        def run(self, task: object, _folder: Path, scene: str, number: int) -> str:
+        def run(self, task: object, _folder: Path, scene: str, number: int) -> bytes:
             at_work.append(scene)
             most.append(len(at_work))
             time.sleep(0.01)
             at_work.remove(scene)
-            return f"{scene} as text"
+            return f"{scene}, packed".encode()
 
     class Store:
         folder = Path("none")
 
-        def keep_snapshot(self, scene: str, number: int, text: str) -> None:
-            stored.put((scene, number, text))
+        def keep_snapshot(self, scene: str, number: int, packed: bytes) -> None:
+            stored.put((scene, number, packed))
 
     turn = Lock()
     for n in range(6):
         snapshot(Crew(), Store(), turn, f"scene {n}", 32)  # type: ignore[arg-type]
-    expected = [(f"scene {n}", 32, f"scene {n} as text") for n in range(6)]
+    expected = [(f"scene {n}", 32, f"scene {n}, packed".encode()) for n in range(6)]
     assert sorted(stored.get(timeout=60) for _ in expected) == expected
     assert set(most) == {1}
 
