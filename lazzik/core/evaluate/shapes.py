@@ -100,7 +100,7 @@ def _reshaped(before: Scene, after: Scene, node: Node, changed: set[str]) -> boo
         return True
     chain = list(after.lineage(node))
     if not changed & {part.id for part in chain}:
-        others = {deformer.placement.of for _, deformer in acting(after, node)} - {None}
+        others = {of for _, deformer in acting(after, node) if (of := deformer.placement.of) is not None}
         return any(changed & {part.id for part in after.lineage(after.by_id[o])} for o in others if o in after.by_id)
     # it or something above it differs: points do, unless its own deformers alone act and read nothing of the world
     alone = all(owner is node and not deformer.worldly for owner, deformer in acting(after, node))

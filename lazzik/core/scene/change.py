@@ -39,7 +39,7 @@ def difference(before: Scene, after: Scene) -> SceneDifference:
 
 def with_difference(before: Scene, made: SceneDifference) -> Scene:
     """The scene that a difference leads to. It shares with `before` whatever is the same."""
-    nodes = before.by_id | {node.id: node for node in made.nodes}
+    nodes = {**before.by_id, **{node.id: node for node in made.nodes}}
     return before.replaced(**made.fields, nodes=tuple(nodes[slug] for slug in made.order))
 
 

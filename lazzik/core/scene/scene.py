@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from functools import cached_property
 from itertools import compress
 from operator import is_not
@@ -38,6 +38,28 @@ DEEPEST = 64
 ScenePart = Dial | Recipe | Clip | Sheaf
 
 FIELDS: dict[type[ScenePart], str] = {Dial: "dials", Recipe: "recipes", Clip: "clips", Sheaf: "sheaves"}
+
+
+class ById(Mapping[str, Node]):
+    """Objects by id: where each stands, and those that stand there. Where they stand stays from edit to edit, so of
+    thousands of objects no edit makes another table, through which a search for garbage would go."""
+
+    __slots__ = ("_nodes", "_places")
+
+    def __init__(self, nodes: tuple[Node, ...], places: dict[str, int]) -> None:
+        self._nodes, self._places = nodes, places
+
+    def __getitem__(self, slug: str) -> Node:
+        return self._nodes[self._places[slug]]
+
+    def __contains__(self, slug: object) -> bool:
+        return slug in self._places
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._places)
+
+    def __len__(self) -> int:
+        return len(self._places)
 
 
 class Scene(Frozen):
@@ -111,9 +133,9 @@ class Scene(Frozen):
             yield from self.within(child)
 
     @cached_property
-    def by_id(self) -> dict[str, Node]:
+    def by_id(self) -> ById:
         """Objects by id."""
-        return {node.id: node for node in self.nodes}
+        return ById(self.nodes, self.places)
 
     @cached_property
     def looked_up(self) -> dict[str, Any]:
@@ -298,21 +320,22 @@ class Scene(Frozen):
 
     def with_nodes(self, changed: Iterable[Node]) -> Scene:
         """The scene with objects in place of those with the same ids."""
-        nodes, by_id = list(self.nodes), dict(self.by_id)
+        nodes = list(self.nodes)
         rehung = renamed = blows = carries = False
         for node in changed:
-            was = by_id[node.id]
+            place = self.places[node.id]
+            was = nodes[place]
             blows = blows or node.field is not None or was.field is not None
             carries = carries or _carries(node) or _carries(was)
             rehung, renamed = rehung or node.parent != was.parent, renamed or node.label != was.label
-            nodes[self.places[node.id]] = by_id[node.id] = node
+            nodes[place] = node
         if rehung:
             return self.replaced(nodes=tuple(nodes))
         # the tree is the same and the object was checked when it was made: nothing is left to check, so that an edit
         # of one object costs the same in a scene of thousands
         fields = {name: getattr(self, name) for name in type(self).model_fields}
         scene = Scene.model_construct(**(fields | {"nodes": tuple(nodes)}))
-        scene.__dict__ |= {"places": self.places, "assets": self.assets, "by_id": by_id}
+        scene.__dict__ |= {"places": self.places, "assets": self.assets}
         if not renamed and "called" in self.__dict__:
             scene.__dict__["called"] = self.called
         if not blows and "fields" in self.__dict__:

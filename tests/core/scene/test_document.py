@@ -285,6 +285,17 @@ def test_another_process_is_given_the_document_and_nothing_that_was_worked_out_o
     assert all("_node_reads" not in node.__dict__ for node in sent.nodes)
 
 
+def test_objects_are_found_by_id_and_an_edit_makes_no_table_of_them_anew(demo: Scene) -> None:
+    other = demo.nodes[3].replaced(label="Other")
+    edit = demo.with_node(other)
+    assert dict(edit.by_id) == {node.id: node for node in edit.nodes}
+    assert (edit.by_id[other.id], demo.by_id[other.id]) == (other, demo.nodes[3])
+    assert (len(edit.by_id), "nobody" in edit.by_id, edit.by_id.get("nobody")) == (len(demo.nodes), False, None)
+    with pytest.raises(KeyError):
+        edit.by_id["nobody"]
+    assert edit.places is demo.places
+
+
 def test_a_document_of_more_values_than_a_scene_may_have_is_refused_unread() -> None:
     with pytest.raises(InvalidDocument, match="2,000,000 values"):
         read_scene('{"nodes": [' + "0," * 2_000_000 + "0]}")
