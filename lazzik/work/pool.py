@@ -12,6 +12,7 @@ import os
 import time
 from collections.abc import Callable
 from multiprocessing.connection import Connection
+from pathlib import Path
 from threading import Condition, Thread
 from typing import Any, TypeVar, cast
 
@@ -28,6 +29,10 @@ MEMORY = 3 * 2**30
 
 PATIENCE = 3.0
 """Seconds in which work that is no longer wanted may end by itself; then its worker is ended."""
+
+WAITS_FOR = 10
+"""Times the seconds that a task may take of a processor, after which it is ended however little it took: it may wait
+for something that never comes."""
 
 ASK_EVERY = 0.1
 """Seconds after which it is asked anew whether the work is still wanted."""
@@ -46,6 +51,15 @@ class _Worker:
         self.process.start()
         theirs.close()
         self.ready = False
+
+    @property
+    def worked(self) -> float:
+        """Seconds of a processor that it has taken (`stat` of proc(5)); those of the clock where no system tells."""
+        try:
+            fields = Path(f"/proc/{self.process.pid}/stat").read_text().rpartition(")")[2].split()
+        except OSError:
+            return time.monotonic()
+        return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
 
     def end(self) -> None:
         """End it at once and let nothing of it stay."""
@@ -77,7 +91,8 @@ class Workers:
         self, task: Callable[..., Made], *arguments: Any, progress: Progress = UNHEARD, memory: int = 0,
         seconds: float | None = None,
     ) -> Made:  # fmt: skip
-        """What a task makes of its arguments, in a worker. `memory` in bytes and `seconds` are the most it may take.
+        """What a task makes of its arguments, in a worker. `memory` in bytes and `seconds` of a processor are the most
+        it may take.
 
         Raises Stopped if `progress` does, what the task refuses, and WorkBroken if it fails otherwise.
         """
@@ -180,7 +195,7 @@ def _worked(
         raise
     try:
         worker.pipe.send(("run", task, arguments, memory))
-        begun = time.monotonic()
+        begun, worked = time.monotonic(), worker.worked
         while True:
             if worker.pipe.poll(ASK_EVERY):
                 kind, *told = message = worker.pipe.recv()
@@ -189,7 +204,10 @@ def _worked(
                 progress.report(*told)
             else:
                 progress.hear()
-            if seconds is not None and time.monotonic() - begun > seconds:
+            # on a busy machine the clock goes on while a worker waits for a processor
+            if seconds is not None and (
+                worker.worked - worked > seconds or time.monotonic() - begun > seconds * WAITS_FOR
+            ):
                 worker.end()
                 raise WorkBroken(f"This takes more than the {seconds:g} s that it may; make it simpler")
     except Stopped:

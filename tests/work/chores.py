@@ -57,6 +57,16 @@ def sleep(progress: Progress) -> None:
     time.sleep(600)
 
 
+def nap(seconds: float, progress: Progress) -> str:
+    time.sleep(seconds)
+    return "awake"
+
+
+def spin(progress: Progress) -> None:
+    while True:
+        pass
+
+
 def copied(source: StoredFile | SceneText, out: Path, folder: Path, progress: Progress) -> list[str]:
     """The text of a file in another one. What it says decides what happens."""
     if isinstance(source, SceneText):

@@ -84,8 +84,15 @@ def test_a_worker_that_does_not_hear_is_ended(pool: Workers, monkeypatch: pytest
     with pytest.raises(Stopped):
         pool.run(chores.sleep, progress=Progress(enough))
     with pytest.raises(WorkBroken, match=r"more than the 0\.3 s"):
-        pool.run(chores.sleep, seconds=0.3)
+        pool.run(chores.spin, seconds=0.3)
+    with pytest.raises(WorkBroken, match=r"more than the 0\.1 s"):
+        pool.run(chores.sleep, seconds=0.1)  # nothing comes of it, however long it waits
     assert before not in {pool.run(chores.who) for _ in range(4)}
+
+
+def test_seconds_are_those_of_a_processor(pool: Workers) -> None:
+    """A busy machine lets a worker wait: what it was given to do is no heavier for that."""
+    assert pool.run(chores.nap, 1.5, seconds=1.0) == "awake"
 
 
 def test_a_worker_ends_with_the_server_whatever_it_does() -> None:
