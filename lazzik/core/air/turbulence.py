@@ -33,9 +33,6 @@ Corners2 = tuple[Whole, Whole, Whole, Whole]
 Corners = tuple[Whole, Whole, Whole, Whole, Whole, Whole, Whole, Whole]
 """Of each corner of a cell of two or three dimensions, its row of the gradients' tables."""
 
-MANY = 8
-"""Moments from which on it is worth while to go on from one to the next at each point."""
-
 ROWS = 256
 """Gradients in the tables: what stays at hand of a processor."""
 
