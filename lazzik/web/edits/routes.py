@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Response
+from fastapi.responses import JSONResponse
 from pydantic import ValidationError
 
 from lazzik.core.clock import Clock
@@ -69,9 +70,9 @@ OnRevision = Annotated[RevisionBody, body_of(RevisionBody)]
 
 
 @router.post("/edits", responses=ANSWERS)
-def edit(scene_id: str, body: Given, store: Store, jobs: Running, heavy: Heavy) -> Any:
+async def edit(scene_id: str, body: Given, store: Store, jobs: Running, heavy: Heavy) -> JSONResponse:
     """Apply and store edits; all or none. What takes long is answered by the job that it became."""
-    return stored(scene_id, body.revision, list(body.edits), store, jobs, heavy)
+    return await stored(scene_id, body.revision, lambda: list(body.edits), store, jobs, heavy)
 
 
 @router.post("/undo")

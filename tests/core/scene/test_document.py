@@ -296,6 +296,17 @@ def test_objects_are_found_by_id_and_an_edit_makes_no_table_of_them_anew(demo: S
     assert edit.places is demo.places
 
 
+def test_what_an_edit_changed_is_known_and_otherwise_looked_for(demo: Scene) -> None:
+    changed = [demo.nodes[place].replaced(label=f"Other {place}") for place in (7, 2)]
+    edit = demo.with_nodes([*changed, demo.nodes[5]])
+    assert edit.others(demo) == [changed[1], changed[0]]
+    twice = edit.with_node(demo.nodes[2])
+    assert twice.others(edit) == [demo.nodes[2]]
+    assert twice.others(demo) == [changed[0]]
+    fewer = demo.replaced(nodes=demo.nodes[:-1])
+    assert (fewer.others(demo), edit.replaced(name="Renamed").others(demo)) == ([], [changed[1], changed[0]])
+
+
 def test_a_document_of_more_values_than_a_scene_may_have_is_refused_unread() -> None:
     with pytest.raises(InvalidDocument, match="2,000,000 values"):
         read_scene('{"nodes": [' + "0," * 2_000_000 + "0]}")
