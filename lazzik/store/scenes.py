@@ -243,15 +243,6 @@ class SceneStore:
             self.check_head(scene_id, revision)
             raise
 
-    def remembers(self, scene_id: str, revision: int) -> bool:
-        """Whether a scene as it was at a revision is at hand."""
-        return self._states.get(scene_id, revision) is not None
-
-    def read(self, scene_id: str, revision: int) -> None:
-        """Have a scene at hand as it is at a revision that is most likely its head. Raises NoScene, StaleEdit."""
-        with self.hoped(scene_id, revision):
-            pass
-
     def at(self, scene_id: str, revision: int) -> Scene:
         """A scene as it was at a revision: from memory, or the nearest whole copy before it and the patches since.
 

@@ -9,7 +9,6 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
-from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import JSONResponse
 
 from lazzik.core.progress import Progress
@@ -55,22 +54,23 @@ class _Patience(Progress):
         return time.thread_time() > self._until
 
 
-async def stored(
-    scene_id: str, revision: int, of: Callable[[], list[Edit]], store: SceneStore, jobs: Jobs, workers: Workers
-) -> JSONResponse:
+Asked = Callable[[], tuple[int, list[Edit]]]
+"""Gives the revision that edits are made on, and the edits."""
+
+
+async def stored(scene_id: str, asked: Asked, store: SceneStore, jobs: Jobs, workers: Workers) -> JSONResponse:
     """Apply edits to a revision and store the outcome: what a page needs to know of it, or the job that it became.
 
-    Edits that take longer go on in a worker. They land if nothing that they read is another by then. `of` gives the
-    edits, in the thread that does all of it: to go there and back takes a tenth of a small edit.
+    Edits that take longer go on in a worker. They land if nothing that they read is another by then. What is asked is
+    read in the thread that does all the rest: to go there and back takes a tenth of a small edit.
     """
-    job = Job("Edit", "application/json")
-    if not store.remembers(scene_id, revision):  # to read it is no part of what the edit takes
-        await run_in_threadpool(store.read, scene_id, revision)
+    job, at_hand = Job("Edit", "application/json"), list[float]()
 
     def work() -> State:
-        edits = of()
+        revision, edits = asked()
         try:
             with store.hoped(scene_id, revision) as before:
+                at_hand.append(time.monotonic())
                 label = label_of(before, edits)
                 job.update(label=label[:1].upper() + label[1:120])
                 patience = _Patience()
@@ -86,8 +86,13 @@ async def stored(
         return land(scene_id, revision, after, label)
 
     begun = _THREADS.submit(work)
-    done, _ = await asyncio.wait([asyncio.wrap_future(begun)], timeout=SOON)
-    if done:
-        return JSONResponse(begun.result().answer)
+    over, left = asyncio.wrap_future(begun), SOON
+    while not over.done() and left > 0.0:
+        await asyncio.wait([over], timeout=left)
+        # to read a scene that was not at hand is no part of what the edit takes
+        left = at_hand[0] + SOON - time.monotonic() if at_hand else SOON
+    if over.done():
+        return JSONResponse(over.result().answer)
+    over.add_done_callback(lambda it: it.cancelled() or it.exception())  # the job says what went wrong
     jobs.follow(job, begun, lambda made: Result(content=json.dumps(made.answer).encode()))
     return JSONResponse(job.news, 202)

@@ -164,7 +164,7 @@ async def take(
 ) -> JSONResponse:
     """Take an item into a scene as a step, and put it to use there."""
 
-    def edits() -> list[Edit]:
-        return [TakeFromShelf(item=shelf.item(body.item), on=body.on, use=body.use, frame=body.frame)]
+    def asked() -> tuple[int, list[Edit]]:
+        return body.revision, [TakeFromShelf(item=shelf.item(body.item), on=body.on, use=body.use, frame=body.frame)]
 
-    return await stored(scene_id, body.revision, edits, store, jobs, heavy)
+    return await stored(scene_id, asked, store, jobs, heavy)
