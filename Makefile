@@ -45,7 +45,7 @@ test: setup-dev
 test-slow: setup-dev
 	$(BIN)/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder -m "slow or hypothesis" --hypothesis-profile thorough $(ARGS)
 
-# what `.ci/run` checks, RUNS times in a row, with a loop beside it on each core that never rests
+# all tests, RUNS times in a row, with a loop beside it on each core that never rests
 RUNS ?= 5
 busy: setup-dev
 	$(BIN)/python -m tools.busy $(RUNS)

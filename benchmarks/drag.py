@@ -75,7 +75,7 @@ def _server(scene: Scene, address: str, layer: str) -> str:
         edit = {"do": "set", "address": f"{address}#{layer}.amplitude", "value": n / 5}
         body = Edits(revision=0, edits=[edit], at=address, frame=scene.first)
         began = time.perf_counter()
-        preview("one", body, One(), memo)  # type: ignore[arg-type]
+        preview("one", lambda body=body: body, One(), memo)  # type: ignore[arg-type]
         times.append(time.perf_counter() - began)
         after = applied(scene, read_edits([edit]))
         reached = affected(scene, after)
