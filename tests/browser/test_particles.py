@@ -23,6 +23,8 @@ from tests.serving import stored
 pytestmark = pytest.mark.browser
 
 ALL = "() => { const run = window.lazzik.runs.kept.get('particles'); return run && run.there.size === run.count; }"
+RUN = "() => window.lazzik.runs.kept.get('particles').run"
+OTHER = f"was => ({RUN})() !== was"
 DRAWN = "() => window.lazzik.runs.kept.get('particles').drawn.points.geometry.drawRange.count"
 
 
@@ -86,8 +88,7 @@ def test_curves_over_life_are_drawn_by_hand_and_by_the_keyboard(small: Studio) -
     field.scroll_into_view_if_needed()
     box = field.bounding_box()
     assert box is not None
-    run = "() => window.lazzik.runs.kept.get('particles').run"
-    before = page.evaluate(run)
+    before = page.evaluate(RUN)
     page.mouse.dblclick(box["x"] + box["width"] / 2, box["y"] + box["height"] * 0.7)
     small.lands(2)
     assert [round(point[0], 1) for point in points(page, "size_over_life")] == [0, 0.5, 1]
@@ -103,13 +104,13 @@ def test_curves_over_life_are_drawn_by_hand_and_by_the_keyboard(small: Studio) -
     moved = points(page, "size_over_life")[1]
     assert 0.6 < moved[0] < 0.9
     assert moved[1] > 0.9
-    assert page.evaluate(run) == before  # how they look needs no other run
+    assert page.evaluate(RUN) == before  # how they look needs no other run
     # by the keyboard
     page.focus("[data-over-life=answer_over_life] circle[data-place='1']")
     page.keyboard.press("ArrowDown")
     small.lands(4)
     assert points(page, "answer_over_life")[1] == [1, 0.95]
-    page.wait_for_function("was => window.lazzik.runs.kept.get('particles').run !== was", arg=before)
+    page.wait_for_function(OTHER, arg=before)
     page.focus("[data-over-life=size_over_life] circle[data-place='1']")
     page.keyboard.press("Delete")
     small.lands(5)
@@ -178,14 +179,14 @@ def test_a_run_that_was_stopped_goes_on_at_a_press(small: Studio) -> None:
 def test_a_run_is_locked_played_backwards_kept_and_removed(small: Studio) -> None:
     page = small.page
     particles_from_the_post(small)
-    first = page.evaluate("() => window.lazzik.runs.kept.get('particles').run")
+    first = page.evaluate(RUN)
     page.click("[data-act=lock-run]")
     small.lands(2)
     expect(page.locator("#run-said")).to_contain_text("locked")
     page.fill('.knob[data-address="particles/emitter.push"] input.num', "5")
     page.press('.knob[data-address="particles/emitter.push"] input.num', "Enter")
     small.lands(3)
-    assert page.evaluate("() => window.lazzik.runs.kept.get('particles').run") == first
+    assert page.evaluate(RUN) == first
     # backwards: the first frame shows the last one's particles
     go(page, 0)
     page.wait_for_function(f"() => ({DRAWN})() === 0")
@@ -194,7 +195,7 @@ def test_a_run_is_locked_played_backwards_kept_and_removed(small: Studio) -> Non
     page.press('.knob[data-address="particles/emitter.tempo"] input.num', "Enter")
     small.lands(4)
     page.wait_for_function(f"() => ({DRAWN})() > 100")
-    assert page.evaluate("() => window.lazzik.runs.kept.get('particles').run") == first
+    assert page.evaluate(RUN) == first
     scene = page.url
     page.goto("/runs")
     row = page.locator(".run-table tbody tr", has_text="in use").filter(has=page.locator("[aria-pressed=true]"))
@@ -205,7 +206,7 @@ def test_a_run_is_locked_played_backwards_kept_and_removed(small: Studio) -> Non
     small.ready()
     page.click("[data-act=lock-run]")
     small.lands(5)
-    page.wait_for_function("was => window.lazzik.runs.kept.get('particles').run !== was", arg=first)
+    page.wait_for_function(OTHER, arg=first)
     page.wait_for_function(ALL)
 
 
@@ -287,9 +288,11 @@ def test_on_the_stage_the_lettering_leaves_a_hole_of_its_own_shape(small: Studio
 def test_versions_show_the_particles_of_both_states(small: Studio) -> None:
     page = small.page
     particles_from_the_post(small)
+    run = page.evaluate(RUN)
     page.fill('.knob[data-address="particles/emitter.push"] input.num', "6")
     page.press('.knob[data-address="particles/emitter.push"] input.num', "Enter")
     small.lands(2)
+    page.wait_for_function(OTHER, arg=run)  # until then the frames that are there are those of the step before
     page.wait_for_function(ALL)
     page.goto(f"{page.url.split('?')[0]}/versions?a=1&b=2")
     page.wait_for_selector("body[data-ready]")
