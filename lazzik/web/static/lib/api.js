@@ -69,13 +69,22 @@ export const text = async (url) => (await asked(url)).text();
 export const part = async (url) => new DOMParser().parseFromString(await text(url), "text/html");
 
 /**
- * Values with arrays in them; with something to send, it is sent.
+ * What comes as bytes; with something to send, it is sent.
+ * @param {string} url
+ * @param {unknown} [value]
+ */
+export const raw = async (url, value) => new Uint8Array(await (await asked(url, value ? body(value) : undefined)).arrayBuffer());
+
+/** Values with arrays in them. @param {Uint8Array} bytes @returns {any} */
+export const unpacked = (bytes) => MessagePack.decode(bytes);
+
+/**
+ * The same values, asked for.
  * @param {string} url
  * @param {unknown} [value]
  * @returns {Promise<any>}
  */
-export const packed = async (url, value) =>
-  MessagePack.decode(new Uint8Array(await (await asked(url, value ? body(value) : undefined)).arrayBuffer()));
+export const packed = async (url, value) => unpacked(await raw(url, value));
 
 /**
  * Raw bytes of a message as numbers; copied, since they need not lie on a multiple of four.

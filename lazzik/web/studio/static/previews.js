@@ -1,6 +1,6 @@
-// What is seen while something is dragged: one preview on the way at a time, and always the newest next.
+// What is seen while something is dragged: one preview on the way at a time, while the one before it is drawn, and always the newest next.
 
-import { packed, Refused } from "lazzik/lib/api.js";
+import { packed, raw, Refused, unpacked } from "lazzik/lib/api.js";
 import { store } from "lazzik/lib/store.js";
 import { toast } from "lazzik/lib/toasts.js";
 import { shaped } from "./history.js";
@@ -34,28 +34,42 @@ export class Previews {
     if (!this.running) this.run();
   }
 
+  // asks for the newest, if there is one
+  ask() {
+    const edits = this.next;
+    if (!edits) return null;
+    const since = this.asked ?? performance.now();
+    this.next = this.asked = null;
+    const { revision, facts, frame } = store;
+    const field = facts.at.endsWith("/air") ? facts.at.split("/")[0] : "";
+    const body = { revision, edits: shaped(edits), at: facts.channel, also: facts.also, frame, field };
+    const answer = raw(`${store.url}/preview`, body);
+    answer.catch(() => {}); // what is wrong with it is said where it is waited for
+    return { since, body, answer };
+  }
+
   async run() {
     this.running = true;
-    while (this.next) {
-      const edits = this.next;
-      const asked = this.asked ?? performance.now();
-      this.next = this.asked = null;
-      try {
-        const { revision, facts, frame } = store;
-        const field = facts.at.endsWith("/air") ? facts.at.split("/")[0] : "";
-        const body = { revision, edits: shaped(edits), at: facts.channel, also: facts.also, frame, field };
-        const content = await packed(`${store.url}/preview`, body);
-        if (!this.stopped) this.show(content);
-        if (facts.carried.length) this.carry(body);
-        this.times.push(performance.now() - asked);
-        this.problem?.("");
-      } catch (error) {
-        if (!(error instanceof Refused)) throw error;
-        if (this.problem && error.status === 422) this.problem(error.message);
-        else { toast(error.message); this.next = null; }
+    try {
+      for (let sent = this.ask(); sent;) {
+        const { since, body, answer } = sent;
+        try {
+          const content = await answer;
+          sent = this.ask(); // while this one is drawn, the server works on the next
+          if (!this.stopped) this.show(unpacked(content));
+          if (store.facts.carried.length) this.carry(body);
+          this.times.push(performance.now() - since);
+          this.problem?.("");
+        } catch (error) {
+          if (!(error instanceof Refused)) throw error;
+          if (this.problem && error.status === 422) this.problem(error.message);
+          else { toast(error.message); this.next = null; }
+          sent = this.ask();
+        }
       }
+    } finally {
+      this.running = false;
     }
-    this.running = false;
   }
 
   // particles come after all else and are not waited for: the newest ones that are asked for, one answer at a time, and
