@@ -14,7 +14,7 @@ import uvicorn
 
 from lazzik.web.app import create_app
 from lazzik.web.jobs import Job
-from lazzik.web.requests.protocol import TimedProtocol
+from lazzik.web.requests.protocol import LONGEST_HEAD, TimedProtocol
 from lazzik.work.pool import Workers
 
 
@@ -57,6 +57,8 @@ def closed(connection: socket.socket) -> bytes:
     return got
 
 
+ASKED = b"GET /jobs/none HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n"
+LAST = b"GET /jobs/none HTTP/1.1\r\nHost: 127.0.0.1\r\nConnection: close\r\n\r\n"
 HEAD = b"POST /scenes/x/undo HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/json\r\n"
 
 
@@ -65,6 +67,22 @@ def test_a_request_that_does_not_arrive_is_closed(running: Running, begun: bytes
     with running.open() as connection:
         connection.sendall(begun)
         assert closed(connection) == b""
+
+
+def test_empty_lines_after_an_answer_hold_no_connection(running: Running) -> None:
+    with running.open() as connection:
+        connection.sendall(ASKED)
+        assert connection.recv(65536).startswith(b"HTTP/1.1 404")
+        connection.sendall(b"\r\n")
+        assert b"HTTP/1.1" not in closed(connection)
+
+
+def test_a_head_without_end_is_refused_with_a_sentence(running: Running) -> None:
+    with running.open() as connection:
+        connection.sendall(b"GET /jobs/none HTTP/1.1\r\nX-Long: " + LONGEST_HEAD * b"a")
+        answer = closed(connection)
+    assert answer.startswith(b"HTTP/1.1 400")
+    assert answer.endswith(b"The head of a request has at most 64 kB.")
 
 
 def test_one_that_drips_is_closed_too(running: Running) -> None:
@@ -90,6 +108,20 @@ def test_whole_requests_are_answered_one_after_the_other(running: Running) -> No
         with connection.getresponse() as response:
             assert (response.status, b"no such job" in response.read()) == (404, True)
     connection.close()
+    with running.open() as pipelined:
+        pipelined.sendall(2 * ASKED + LAST)
+        assert closed(pipelined).count(b"no such job") == 3
+
+
+def test_a_body_that_is_refused_before_it_is_here_is_given_no_more_time(running: Running) -> None:
+    """The answer comes at once; what is then still sent, however fast, holds the connection no longer than a head may."""
+    with running.open() as connection:
+        connection.sendall(HEAD + f"Content-Length: {10**9}\r\n\r\n".encode())
+        assert connection.recv(65536).startswith(b"HTTP/1.1 413")
+        begun = time.monotonic()
+        with pytest.raises(ConnectionError):
+            while time.monotonic() < begun + 60:
+                connection.sendall(b" " * 65536)
 
 
 def test_an_answer_that_takes_longer_is_not_cut_off_and_listeners_hold_no_thread(running: Running) -> None:
@@ -100,6 +132,8 @@ def test_an_answer_that_takes_longer_is_not_cut_off_and_listeners_hold_no_thread
         listeners.append(running.open())
         asked = f"GET /jobs/{job.id}/events HTTP/1.1\r\nHost: 127.0.0.1\r\nConnection: close\r\n\r\n"
         listeners[-1].sendall(asked.encode())
+    # one of them has begun to ask for something else, and waits with the rest until it is answered
+    listeners[0].sendall(b"GET /jo")
     firsts = [each.recv(65536) for each in listeners]
     assert all(first.startswith(b"HTTP/1.1 200") for first in firsts)
     with running.open() as connection:
