@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import httpx2
@@ -60,6 +60,10 @@ def _bare() -> Scene:
     return applied(scene, read_edits([{"do": "remove-object", "node": "grass", "also": ["tuft"]}], scene))
 
 
+def _given(body: Edits) -> Callable[[], Edits]:
+    return lambda: body
+
+
 def _server(scene: Scene, address: str, layer: str) -> str:
     memo = Memo()
     dict(motions_of(scene, list(scene.nodes), scene.clock(), Scope(scene, memo)))
@@ -75,7 +79,7 @@ def _server(scene: Scene, address: str, layer: str) -> str:
         edit = {"do": "set", "address": f"{address}#{layer}.amplitude", "value": n / 5}
         body = Edits(revision=0, edits=[edit], at=address, frame=scene.first)
         began = time.perf_counter()
-        preview("one", body, One(), memo)  # type: ignore[arg-type]
+        preview("one", _given(body), One(), memo)  # type: ignore[arg-type]
         times.append(time.perf_counter() - began)
         after = applied(scene, read_edits([edit]))
         reached = affected(scene, after)

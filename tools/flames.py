@@ -83,7 +83,8 @@ def dragging(scene: Scene) -> Callable[[], object]:
     def act() -> None:
         at[0] += 1
         edit = {"do": "set", "address": f"{MAST}#gust.amplitude", "value": at[0] / 7}
-        preview("one", Edits(revision=0, edits=[edit], at=MAST, frame=scene.first), One(), memo)  # type: ignore[arg-type]
+        body = Edits(revision=0, edits=[edit], at=MAST, frame=scene.first)
+        preview("one", lambda: body, One(), memo)  # type: ignore[arg-type]
 
     return act
 

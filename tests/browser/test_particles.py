@@ -304,6 +304,19 @@ def test_versions_show_the_particles_of_both_states(small: Studio) -> None:
     assert second > 1.5 * first  # pushed six times as hard
 
 
+def test_what_is_not_there_of_now_is_worked_out_beside_another_state(small: Studio) -> None:
+    page, step = small.page, small.step
+    scene = page.url.split("?")[0]
+    page.goto("about:blank")  # no studio works it out
+    stored(f"{scene}/edits", {"revision": step, "edits": [{"do": "emit", "label": "Particles", "of": "post"}]})
+    page.goto(f"{scene}/versions?a=0&b=now")
+    page.wait_for_selector("body[data-ready]")
+    page.evaluate("() => window.lazzik.transport.go(60)")
+    run = "window.lazzik.comparison.runs[0].kept.get('particles')"
+    page.wait_for_function(f"() => {run}.there.size === {run}.count")
+    page.wait_for_function(f"() => {run}.drawn.points.geometry.drawRange.count > 100")
+
+
 def filmed(page: Page, scene: str, path: Path, first: int, blur: int) -> Any:
     """A frame of a film of two, as rows of pixels."""
     page.goto(f"{scene}/deliver")

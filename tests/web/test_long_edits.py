@@ -40,7 +40,7 @@ def edited_while_somebody_else_works(source: Source, edits: list[Edit], progress
 @pytest.fixture
 def hasty(monkeypatch: pytest.MonkeyPatch) -> None:
     """Every edit takes long."""
-    monkeypatch.setattr(landing, "wait", lambda begun, soon: (set(), set(begun)))
+    monkeypatch.setattr(landing, "SOON", 0.0)
     monkeypatch.setattr(landing, "HERE", -1.0)
 
 

@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Response
+from fastapi.responses import JSONResponse
 from pydantic import ValidationError
 
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import reshaped
-from lazzik.core.scene.edits.base import applied
+from lazzik.core.scene.edits.base import Edit, applied
 from lazzik.core.scene.edits.every import EditRow, measures_of, refused
 from lazzik.core.scene.references import affected
+from lazzik.store.scenes import SceneStore
 from lazzik.web.air.gusts import gusts_of
 from lazzik.web.carried.moments import carried_seen
 from lazzik.web.deps import Heavy, Kept, Store
@@ -53,7 +57,7 @@ class Edits(RevisionBody):
     """The field whose gusts are shown."""
 
 
-def _edits(scene_id: str, raw: Raw, store: Store) -> Edits:
+def _edits(scene_id: str, raw: bytes, store: SceneStore) -> Edits:
     try:
         return Edits.model_validate_json(raw, context=measures_of(lambda: store.open(scene_id).scene))
     except ValidationError as error:
@@ -62,16 +66,26 @@ def _edits(scene_id: str, raw: Raw, store: Store) -> Edits:
         raise invalid(error) from None
 
 
-Given = Annotated[Edits, described(Edits, _edits)]
+async def _given(scene_id: str, raw: Raw, store: Store) -> Callable[[], Edits]:
+    return partial(_edits, scene_id, raw, store)
+
+
+Given = Annotated[Callable[[], Edits], described(Edits, _given)]
+"""Reads the edits: in the thread that goes on with them."""
 
 
 OnRevision = Annotated[RevisionBody, body_of(RevisionBody)]
 
 
 @router.post("/edits", responses=ANSWERS)
-def edit(scene_id: str, body: Given, store: Store, jobs: Running, heavy: Heavy) -> Any:
+async def edit(scene_id: str, given: Given, store: Store, jobs: Running, heavy: Heavy) -> JSONResponse:
     """Apply and store edits; all or none. What takes long is answered by the job that it became."""
-    return stored(scene_id, body.revision, list(body.edits), store, jobs, heavy)
+
+    def asked() -> tuple[int, list[Edit]]:
+        body = given()
+        return body.revision, list(body.edits)
+
+    return await stored(scene_id, asked, store, jobs, heavy)
 
 
 @router.post("/undo")
@@ -87,8 +101,9 @@ def redo(scene_id: str, body: OnRevision, store: Store) -> dict[str, Any]:
 
 
 @router.post("/preview")
-def preview(scene_id: str, body: Given, store: Store, memo: Kept) -> Response:
+def preview(scene_id: str, given: Given, store: Store, memo: Kept) -> Response:
     """What edits would do, evaluated and not stored: the shown lanes, and the motion of the objects that differ."""
+    body = given()
     before = store.at(scene_id, body.revision)
     after = applied(before, list(body.edits))
     # what a drag shows is gone with the next pointer move, so it is kept out of the memo
@@ -109,8 +124,9 @@ def preview(scene_id: str, body: Given, store: Store, memo: Kept) -> Response:
 
 
 @router.post("/preview-carried")
-def preview_carried(scene_id: str, body: Given, store: Store, heavy: Heavy) -> Response:
+def preview_carried(scene_id: str, given: Given, store: Store, heavy: Heavy) -> Response:
     """What edits would do to particles at the frame that is shown: asked for apart, since it takes longer than all else
     that a drag shows, and worked out by a worker, so that the curves need not wait for it."""
+    body = given()
     source = Source(store.folder, scene_id, body.revision)
     return packed({"carried": heavy.run(carried_seen, source, list(body.edits), body.frame)})

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Query, Request, Response, UploadFile
+from fastapi.responses import JSONResponse
 from pydantic import BaseModel, ConfigDict, Field
 
 from lazzik.core.document import Label, Slug, Typed
-from lazzik.core.scene.edits.base import free_slug
+from lazzik.core.scene.edits.base import Edit, free_slug
 from lazzik.core.scene.edits.from_shelf import TakeFromShelf
 from lazzik.core.scene.edits.shelf_content import content_of
 from lazzik.core.scene.shelf_file import shelf_text
@@ -153,14 +154,17 @@ def keep(
 
 
 @router.post("/scenes/{scene_id}/take", responses=ANSWERS)
-def take(
+async def take(
     scene_id: str,
     store: Store,
     shelf: ShelfOf,
     jobs: Running,
     heavy: Heavy,
     body: Annotated[TakeItem, body_of(TakeItem)],
-) -> Any:
+) -> JSONResponse:
     """Take an item into a scene as a step, and put it to use there."""
-    edit = TakeFromShelf(item=shelf.item(body.item), on=body.on, use=body.use, frame=body.frame)
-    return stored(scene_id, body.revision, [edit], store, jobs, heavy)
+
+    def asked() -> tuple[int, list[Edit]]:
+        return body.revision, [TakeFromShelf(item=shelf.item(body.item), on=body.on, use=body.use, frame=body.frame)]
+
+    return await stored(scene_id, asked, store, jobs, heavy)

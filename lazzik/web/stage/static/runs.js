@@ -111,13 +111,15 @@ export class Runs {
    * @param {string} url of the scene
    * @param {object} [how]
    * @param {{ per: number, shown: number } | null} [how.blur] moments of a frame, and how many of them are seen
-   * @param {Record<string, string>} [how.state] what is asked for beside them, where it is not the head: what is not there stays so
+   * @param {Record<string, string>} [how.state] what is asked for beside them, where it is not the head
+   * @param {boolean} [how.makes] whether what is not there is worked out: of the head alone
    */
-  constructor(stage, url, { blur = null, state } = {}) {
+  constructor(stage, url, { blur = null, state, makes = !state && !blur } = {}) {
     this.stage = stage;
     this.url = url;
     this.blur = blur;
     this.state = state;
+    this.makes = makes;
   }
 
   /** @param {string} node @param {number} revision */
@@ -151,7 +153,7 @@ export class Runs {
       });
       this.heard();
       this.show(this.stage.frame);
-      if (told.there.length < told.count && !locked && !this.state && !this.blur) guard(() => this.make(node, run));
+      if (told.there.length < told.count && !locked && this.makes) guard(() => this.make(node, run));
     }
     this.heard();
   }
@@ -310,7 +312,7 @@ export class Runs {
     } catch (error) {
       if (!(error instanceof Refused)) throw error;
       run.there.delete(place); // it was damaged, or went: it is made again, once
-      if (run.again || this.state || this.blur) return;
+      if (run.again || !this.makes) return;
       run.again = true;
       this.goOn(node);
     }

@@ -94,7 +94,8 @@ export class Comparison {
     const other = [...new Set([...after.keys(), ...then.keys()])].filter((node) => after.get(node) !== then.get(node));
     this.sameRuns = !other.length;
     for (const node of other) if (this.stage.nodes.get(node)?.mesh) this.differs.add(node); // cloth: its mesh hangs otherwise
-    this.runs = [new Runs(this.second(), store.url, { state: second }), new Runs(this.first(), store.url, { state: first })];
+    const makes = ofSecond.of === "now"; // somebody may come here straight from an edit
+    this.runs = [new Runs(this.second(), store.url, { state: second, makes }), new Runs(this.first(), store.url, { state: first })];
     await Promise.all(this.runs.map((runs, n) => runs.know(told[n].carried, told[n].revision)));
   }
 
