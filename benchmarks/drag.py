@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import tempfile
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
 
 import httpx2
@@ -29,9 +29,10 @@ from lazzik.core.scene.references import affected
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import scene_text
 from lazzik.demo.station import station
-from lazzik.web.edits.routes import Edits, preview
+from lazzik.web.edits.routes import Edits, previewed
 from lazzik.web.stage.motion import motions_of
 from lazzik.web.stage.points import bends
+from lazzik.web.ui.encode import messages
 from tests.browser.chromium import launched
 from tests.serving import Server
 
@@ -60,26 +61,16 @@ def _bare() -> Scene:
     return applied(scene, read_edits([{"do": "remove-object", "node": "grass", "also": ["tuft"]}], scene))
 
 
-def _given(body: Edits) -> Callable[[], Edits]:
-    return lambda: body
-
-
 def _server(scene: Scene, address: str, layer: str) -> str:
     memo = Memo()
     dict(motions_of(scene, list(scene.nodes), scene.clock(), Scope(scene, memo)))
-
-    class One:
-        """A store that holds the one scene."""
-
-        def at(self, _scene: str, _revision: int) -> object:
-            return scene
 
     times, bare = [], []
     for n in range(60):
         edit = {"do": "set", "address": f"{address}#{layer}.amplitude", "value": n / 5}
         body = Edits(revision=0, edits=[edit], at=address, frame=scene.first)
         began = time.perf_counter()
-        preview("one", _given(body), One(), memo)  # type: ignore[arg-type]
+        list(messages(previewed(scene, body, memo)))
         times.append(time.perf_counter() - began)
         after = applied(scene, read_edits([edit]))
         reached = affected(scene, after)

@@ -25,8 +25,9 @@ from lazzik.core.scene.scene import Scene
 from lazzik.demo.station import station
 from lazzik.store.database import Database
 from lazzik.store.scenes import SceneStore
-from lazzik.web.edits.routes import Edits, preview
+from lazzik.web.edits.routes import Edits, previewed
 from lazzik.web.stage.motion import motions_of
+from lazzik.web.ui.encode import messages
 
 OUT = Path(__file__).parent.parent / "docs" / "speed"
 SECONDS = 4.0
@@ -74,17 +75,11 @@ def dragging(scene: Scene) -> Callable[[], object]:
     memo, at = Memo(), [0]
     dict(motions_of(scene, list(scene.nodes), scene.clock(), Scope(scene, memo)))
 
-    class One:
-        """A store that holds the one scene."""
-
-        def at(self, _scene: str, _revision: int) -> object:
-            return scene
-
     def act() -> None:
         at[0] += 1
         edit = {"do": "set", "address": f"{MAST}#gust.amplitude", "value": at[0] / 7}
         body = Edits(revision=0, edits=[edit], at=MAST, frame=scene.first)
-        preview("one", lambda: body, One(), memo)  # type: ignore[arg-type]
+        list(messages(previewed(scene, body, memo)))
 
     return act
 

@@ -16,6 +16,7 @@ from lazzik.core.evaluate.riding import standing
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.edits.numbers import SetNumber
+from tests.web.conftest import previewed
 from tests.web.test_sheets import edit, edits_in, text
 
 PLANTED: list[dict[str, Any]] = [
@@ -123,18 +124,12 @@ def test_copies_on_a_surface_that_is_deformed_are_sent_where_it_carries_them(
     assert "tilts" in content
 
 
-def previewed(client: TestClient, scene: str, revision: int, edit: dict[str, Any], **more: object) -> Any:
-    answer = client.post(f"{scene}/preview", json={"revision": revision, "edits": [edit], **more})
-    assert answer.status_code == 200, answer.text
-    return msgpack.unpackb(answer.content)
-
-
 def test_a_drag_shows_how_a_few_copies_would_lean_and_where_the_first_ones_would_stand(
     client: TestClient, scene: str, app: FastAPI
 ) -> None:
     edit(client, scene, *PLANTED, {"do": "set", "address": "meadow/scatter.count", "value": 5000})
     windy = {"do": "set", "address": "ridge-wind/field.speed", "value": 13}
-    content = previewed(client, scene, 1, windy, field="ridge-wind")
+    content = previewed(client, scene, {"revision": 1, "edits": [windy], "field": "ridge-wind"})
     (crowd,) = content["crowds"]
     assert "laid" not in crowd
     few = np.frombuffer(crowd["lean"]["ids"], "<i4")
@@ -154,13 +149,13 @@ def test_a_drag_shows_how_a_few_copies_would_lean_and_where_the_first_ones_would
     assert len(content["gusts"]["lanes"]) == len(fine["lanes"])
     # where they stand: the first ones, as they would stand
     denser = {"do": "set", "address": "meadow/scatter.size", "value": 2}
-    (crowd,) = previewed(client, scene, 1, denser)["crowds"]
+    (crowd,) = previewed(client, scene, {"revision": 1, "edits": [denser]})["crowds"]
     ids, sizes = np.frombuffer(crowd["laid"]["ids"], "<i4"), np.frombuffer(crowd["laid"]["sizes"], "<f4")
     assert len(ids) == 2000
     np.testing.assert_allclose(sizes, 2 * found.sizes[:2000], rtol=1e-6)
     # what has nothing to do with them leaves them alone
     aside = {"do": "set", "address": "needle/position.x", "value": 1}
-    assert previewed(client, scene, 1, aside)["crowds"] == []
+    assert previewed(client, scene, {"revision": 1, "edits": [aside]})["crowds"] == []
 
 
 def test_scatters_are_fetched_anew_only_when_they_differ(client: TestClient, scene: str) -> None:

@@ -15,6 +15,7 @@ from starlette.testclient import TestClient
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.simulate.cloth import ClothRun
 from lazzik.core.simulate.draped import surface_seen
+from tests.web.conftest import previewed
 from tests.web.test_sheets import edit, text
 
 SHEET: list[dict[str, Any]] = [
@@ -80,8 +81,7 @@ def test_while_dragged_it_is_shown_coarsely_and_moves_nothing_else(client: TestC
     places = np.frombuffer(cover["places"], "<f4").reshape(-1, 3)
     assert cover["counts"] == [len(places)]
     assert np.isfinite(places).all()
-    plain = msgpack.unpackb(client.post(f"{scene}/preview", json=drag).content)
-    assert plain["points"] == []
+    assert previewed(client, scene, drag)["points"] == []
 
 
 def test_its_panel_has_stuff_pins_and_what_it_falls_on(client: TestClient, scene: str) -> None:

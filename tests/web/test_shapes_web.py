@@ -18,7 +18,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.scene.scene import Scene
 from lazzik.web.stage.points import LARGEST_ANSWER
-from tests.web.conftest import over
+from tests.web.conftest import over, previewed
 from tests.web.test_api import unpacked
 
 
@@ -143,7 +143,7 @@ def test_a_preview_carries_the_points_of_its_frame(client: TestClient, scene: st
     deformer = now().by_id["cloth"].deform[0].id
     change = {"do": "set", "address": f"cloth/deform.{deformer}.height", "value": 0.2}
     body = {"revision": 0, "edits": [change], "frame": 30}
-    content = unpacked(client.post(f"{scene}/preview", json=body))
+    content = previewed(client, scene, body)
     assert [part["node"] for part in content["points"]] == ["cloth"]
     was = sent_points(client, scene, "cloth", 30, 30)
     assert content["points"][0]["points"] != was["points"][: len(content["points"][0]["points"])]

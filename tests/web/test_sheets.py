@@ -13,6 +13,8 @@ import pytest
 from fastapi import FastAPI
 from starlette.testclient import TestClient
 
+from tests.web.conftest import previewed
+
 MAST = "beacon-mast/rotation.z"
 LAMPS = [f"lamp-{k}/rotation.z" for k in range(1, 4)]
 
@@ -143,7 +145,7 @@ def test_a_dragged_dial_moves_all_that_read_it_and_nothing_else(client: TestClie
     client.get(f"{scene}/motion")
     before = app.state.memo.computed
     body = {"revision": 0, "edits": [{"do": "set", "address": "dials/swell", "value": 0.2}], "at": "dials/swell"}
-    content = msgpack.unpackb(client.post(f"{scene}/preview", json=body).content)
+    content = previewed(client, scene, body)
     moved = set(content["motion"])
     assert "float" in moved
     assert not {"beacon-mast", "dish", "camera", "aerial", "lamp-1"} & moved

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from functools import partial
 from typing import Annotated, Any
 
@@ -17,6 +17,7 @@ from lazzik.core.evaluate.shapes import reshaped
 from lazzik.core.scene.edits.base import Edit, applied
 from lazzik.core.scene.edits.every import EditRow, measures_of, refused
 from lazzik.core.scene.references import affected
+from lazzik.core.scene.scene import Scene
 from lazzik.store.scenes import SceneStore
 from lazzik.web.air.gusts import gusts_of
 from lazzik.web.carried.moments import carried_seen
@@ -29,7 +30,7 @@ from lazzik.web.scatter.crowds import crowds_between
 from lazzik.web.stack.curves import curves_of
 from lazzik.web.stage.motion import motions_of
 from lazzik.web.stage.points import bends, points_of
-from lazzik.web.ui.encode import packed
+from lazzik.web.ui.encode import in_turn, packed
 from lazzik.work.source import Source
 
 router = APIRouter(prefix="/scenes/{scene_id}")
@@ -102,17 +103,21 @@ def redo(scene_id: str, body: OnRevision, store: Store) -> dict[str, Any]:
 
 @router.post("/preview")
 def preview(scene_id: str, given: Given, store: Store, memo: Kept) -> Response:
-    """What edits would do, evaluated and not stored: the shown lanes, and the motion of the objects that differ."""
+    """What edits would do, evaluated and not stored: the shown lanes, then what differs on the stage."""
     body = given()
-    before = store.at(scene_id, body.revision)
+    return in_turn(previewed(store.at(scene_id, body.revision), body, memo))
+
+
+def previewed(before: Scene, body: Edits, memo: Memo) -> Iterator[dict[str, Any]]:
+    """What edits would do to a scene, by parts, the last of which says that no `more` come: the shown lanes, which the
+    page draws while what follows is worked out, then the motion, points, copies and gusts that differ."""
     after = applied(before, list(body.edits))
     # what a drag shows is gone with the next pointer move, so it is kept out of the memo
     scope = Scope(after, Memo(behind=memo), [])
-    nodes = affected(before, after)
-    content: dict[str, Any] = {}
     if body.at:  # on the finest clock, so first: the others find what they need in it
-        content["strata"] = curves_of(scope, after, body.at, body.also)
-    content["motion"] = dict(motions_of(after, nodes, after.clock(), scope))
+        yield {"strata": curves_of(scope, after, body.at, body.also), "more": True}
+    nodes = affected(before, after)
+    content: dict[str, Any] = {"motion": dict(motions_of(after, nodes, after.clock(), scope)), "more": False}
     if body.frame is not None and after.first <= body.frame <= after.last:
         shaped = [node for node in reshaped(before, after, nodes) if node.visible and bends(after, node)]
         now = Clock.over(after.fps, after.first, body.frame, start=body.frame)
@@ -120,7 +125,7 @@ def preview(scene_id: str, given: Given, store: Store, memo: Kept) -> Response:
     content["crowds"] = crowds_between(before, after, scope)
     if body.field in after.by_id and after.by_id[body.field].field is not None:
         content["gusts"] = gusts_of(after, after.by_id[body.field], scope, *COARSE)
-    return packed(content)
+    yield content
 
 
 @router.post("/preview-carried")

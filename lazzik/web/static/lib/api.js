@@ -16,17 +16,26 @@ export class Refused extends Error {
 }
 
 /**
- * @param {string} url
- * @param {RequestInit} [options]
+ * What the server sends, or that it does not.
+ * @template T
+ * @param {Promise<T>} sent
+ * @returns {Promise<T>}
  */
-async function asked(url, options) {
-  let response;
+async function answered(sent) {
   try {
-    response = await fetch(url, options);
+    return await sent;
   } catch (error) {
     if (error instanceof Error && error.name === "AbortError") throw error;
     throw new Refused(0, "Lazzik's server does not answer. What was saved is safe; try again once it runs.");
   }
+}
+
+/**
+ * @param {string} url
+ * @param {RequestInit} [options]
+ */
+async function asked(url, options) {
+  const response = await answered(fetch(url, options));
   if (response.ok) return response;
   const told = await response.json().catch(() => ({}));
   throw new Refused(response.status, told.error ?? "The server could not do that.", told.where, told.head);
@@ -69,22 +78,43 @@ export const text = async (url) => (await asked(url)).text();
 export const part = async (url) => new DOMParser().parseFromString(await text(url), "text/html");
 
 /**
- * What comes as bytes; with something to send, it is sent.
- * @param {string} url
- * @param {unknown} [value]
- */
-export const raw = async (url, value) => new Uint8Array(await (await asked(url, value ? body(value) : undefined)).arrayBuffer());
-
-/** Values with arrays in them. @param {Uint8Array} bytes @returns {any} */
-export const unpacked = (bytes) => MessagePack.decode(bytes);
-
-/**
- * The same values, asked for.
+ * Values with arrays in them; with something to send, it is sent.
  * @param {string} url
  * @param {unknown} [value]
  * @returns {Promise<any>}
  */
-export const packed = async (url, value) => unpacked(await raw(url, value));
+export const packed = async (url, value) =>
+  MessagePack.decode(new Uint8Array(await (await asked(url, value ? body(value) : undefined)).arrayBuffer()));
+
+/**
+ * Such values that follow each other, each as soon as it is there.
+ * @param {string} url
+ * @param {unknown} value sent as JSON
+ * @returns {AsyncGenerator<any, void>}
+ */
+export async function* inTurn(url, value) {
+  const { body: stream } = await asked(url, body(value));
+  if (!stream) return;
+  const reader = stream.getReader();
+  let [bytes, count] = [new Uint8Array(2 ** 16), 0];
+  for (let piece; !(piece = await answered(reader.read())).done;) {
+    const had = bytes;
+    if (count + piece.value.length > bytes.length) {
+      bytes = new Uint8Array(2 * (count + piece.value.length));
+      bytes.set(had.subarray(0, count));
+    }
+    bytes.set(piece.value, count);
+    count += piece.value.length;
+    let from = 0;
+    for (let end; count - from >= 4; from = end) { // each behind its length
+      end = from + 4 + new DataView(bytes.buffer, from).getUint32(0, true);
+      if (end > count) break;
+      yield MessagePack.decode(bytes.slice(from + 4, end));
+    }
+    bytes.copyWithin(0, from, count);
+    count -= from;
+  }
+}
 
 /**
  * Raw bytes of a message as numbers; copied, since they need not lie on a multiple of four.

@@ -1,6 +1,6 @@
 // What is seen while something is dragged: one preview on the way at a time, while the one before it is drawn, and always the newest next.
 
-import { packed, raw, Refused, unpacked } from "lazzik/lib/api.js";
+import { inTurn, packed, Refused } from "lazzik/lib/api.js";
 import { store } from "lazzik/lib/store.js";
 import { toast } from "lazzik/lib/toasts.js";
 import { shaped } from "./history.js";
@@ -43,29 +43,35 @@ export class Previews {
     const { revision, facts, frame } = store;
     const field = facts.at.endsWith("/air") ? facts.at.split("/")[0] : "";
     const body = { revision, edits: shaped(edits), at: facts.channel, also: facts.also, frame, field };
-    const answer = raw(`${store.url}/preview`, body);
-    answer.catch(() => {}); // what is wrong with it is said where it is waited for
-    return { since, body, answer };
+    const parts = inTurn(`${store.url}/preview`, body);
+    const first = parts.next(); // it is sent now
+    first.catch(() => {}); // what is wrong with it is said where it is waited for
+    return { since, body, parts, first };
   }
 
   async run() {
     this.running = true;
     try {
       for (let sent = this.ask(); sent;) {
-        const { since, body, answer } = sent;
+        const { since, body, parts, first } = sent;
+        sent = null;
         try {
-          const content = await answer;
-          sent = this.ask(); // while this one is drawn, the server works on the next
-          if (!this.stopped) this.show(unpacked(content));
-          if (store.facts.carried.length) this.carry(body);
-          this.times.push(performance.now() - since);
-          this.problem?.("");
+          for (let part = await first; !part.done; part = await parts.next()) {
+            const { value: content } = part;
+            if (content.refused) throw new Refused(422, content.refused);
+            if (!content.more) sent = this.ask(); // while the last part is drawn, the server works on the next
+            if (!this.stopped) this.show(content);
+            if (content.more) continue;
+            if (store.facts.carried.length) this.carry(body);
+            this.times.push(performance.now() - since);
+            this.problem?.("");
+          }
         } catch (error) {
           if (!(error instanceof Refused)) throw error;
           if (this.problem && error.status === 422) this.problem(error.message);
           else { toast(error.message); this.next = null; }
-          sent = this.ask();
         }
+        sent ??= this.ask();
       }
     } finally {
       this.running = false;
