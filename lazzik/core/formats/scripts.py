@@ -22,7 +22,7 @@ VENDORED = WEB / "static/vendor"
 STATEMENT = re.compile(
     r"""^(?:import\s+(?:(?P<taken>\{[^}]*\}|\*\s+as\s+\w+)\s+from\s+)?["'](?P<source>[^"']+)["'];"""
     r"""|export\s+(?P<given>\{[^}]*\})(?:\s+from\s+["'](?P<passed>[^"']+)["'])?;"""
-    r"""|export\s+(?=(?:const|function|async\s+function|class)\s+(?P<declared>\w+)))""",
+    r"""|export\s+(?=(?:const\s+|class\s+|(?:async\s+)?function(?:\s*\*\s*|\s+))(?P<declared>\w+)))""",
     re.M,
 )
 """What a module imports, exports and passes on (ECMA-262, 16.2)."""
