@@ -13,6 +13,9 @@ from lazzik.core.types import Matrices, Points, Quaternions, Samples
 HALF_RADIANS = math.pi / 360.0
 """Of a degree: half its radians."""
 
+TOGETHER = 512
+"""Frames that are turned in one go."""
+
 
 def orientations(angles: Points, order: str) -> Quaternions:
     """Unit quaternions of Euler angles in degrees, turned about own axes in the written order.
@@ -43,7 +46,8 @@ def turn_about(angles: Points, first: int, second: int, third: int, out: Quatern
 
         a' = w·sin α + a·cos α,  b' = b·cos α + d·sin α,  d' = d·cos α - b·sin α,  w' = w·cos α - a·sin α
 
-    Each part of all frames lies in a row of its own, so that several frames are worked out at once.
+    Each part of some frames lies in a row of its own, so that several frames are worked out at once; what is written
+    down between stays near the processor.
 
     Parameters
     ----------
@@ -54,31 +58,40 @@ def turn_about(angles: Points, first: int, second: int, third: int, out: Quatern
     out : (frames, 4) array
         Filled: x, y, z, w, of unit length.
     """
-    count = angles.shape[0]
-    parts, rows = np.zeros((3, count)), np.empty((4, count))
-    w, half, sines, cosines = rows[0], rows[1], rows[2], rows[3]
-    w[:] = 1.0
-    for axis in (first, second, third):
-        still = True
+    frames = angles.shape[0]
+    most = min(frames, TOGETHER)
+    parts, rows = np.empty((3, most)), np.empty((4, most))
+    x, y, z, w = parts[0], parts[1], parts[2], rows[0]
+    half, sines, cosines = rows[1], rows[2], rows[3]
+    sign, last_x, last_y, last_z, last_w = 1.0, 0.0, 0.0, 0.0, 0.0
+    for start in range(0, frames, TOGETHER):
+        count = min(TOGETHER, frames - start)
+        degrees, turns = angles[start : start + count], out[start : start + count]
+        parts[:], w[:] = 0.0, 1.0
+        for axis in (first, second, third):
+            still = True
+            for i in range(count):
+                half[i] = HALF_RADIANS * degrees[i, axis]
+                still = still and half[i] == 0.0
+            if still:  # most turn about one axis alone
+                continue
+            for i in range(count):
+                sines[i], cosines[i] = rounded_sine_and_cosine(half[i])
+            a, b, d = parts[axis], parts[(axis + 1) % 3], parts[(axis + 2) % 3]
+            for i in range(count):
+                s, c = sines[i], cosines[i]
+                a[i], b[i], d[i], w[i] = (
+                    w[i] * s + a[i] * c, b[i] * c + d[i] * s, d[i] * c - b[i] * s, w[i] * c - a[i] * s,
+                )  # fmt: skip
+        half[0] = x[0] * last_x + y[0] * last_y + z[0] * last_z + w[0] * last_w
+        for i in range(1, count):
+            half[i] = x[i] * x[i - 1] + y[i] * y[i - 1] + z[i] * z[i - 1] + w[i] * w[i - 1]
         for i in range(count):
-            half[i] = HALF_RADIANS * angles[i, axis]
-            still = still and half[i] == 0.0
-        if still:  # most turn about one axis alone
-            continue
-        for i in range(count):
-            sines[i], cosines[i] = rounded_sine_and_cosine(half[i])
-        a, b, d = parts[axis], parts[(axis + 1) % 3], parts[(axis + 2) % 3]
-        for i in range(count):
-            s, c = sines[i], cosines[i]
-            a[i], b[i], d[i], w[i] = w[i] * s + a[i] * c, b[i] * c + d[i] * s, d[i] * c - b[i] * s, w[i] * c - a[i] * s
-    x, y, z = parts[0], parts[1], parts[2]
-    for i in range(1, count):
-        half[i] = x[i] * x[i - 1] + y[i] * y[i - 1] + z[i] * z[i - 1] + w[i] * w[i - 1]
-    sign = 1.0
-    for i in range(count):
-        if i > 0 and half[i] < 0.0:
-            sign = -sign
-        out[i, 0], out[i, 1], out[i, 2], out[i, 3] = sign * x[i], sign * y[i], sign * z[i], sign * w[i]
+            if half[i] < 0.0:
+                sign = -sign
+            turns[i, 0], turns[i, 1], turns[i, 2], turns[i, 3] = sign * x[i], sign * y[i], sign * z[i], sign * w[i]
+        end = count - 1
+        last_x, last_y, last_z, last_w = x[end], y[end], z[end], w[end]
 
 
 @kernel("void(float64[:, ::1], float64[:, :, ::1])")
