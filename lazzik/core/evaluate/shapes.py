@@ -70,7 +70,8 @@ def acting(scene: Scene, node: Node) -> Iterator[tuple[Node, Deformer]]:
 def reshaped(before: Scene, after: Scene, changed: list[Node]) -> list[Node]:
     """Objects whose points may differ between two scenes, given those that differ in anything."""
     ids = {node.id for node in changed}
-    found = [node for node in after.nodes if node.shape is not None and _touched(after, node, ids)
+    touched = ids | {node.id for node in after.nodes if _lies_by_others(node)}
+    found = [node for node in after.nodes if node.shape is not None and _under(after, node, touched)
              and _reshaped(before, after, node, ids)]  # fmt: skip
     if same_air(before, after):
         return found
@@ -83,11 +84,21 @@ def _in_air(scene: Scene, node: Node) -> bool:
     return node.shape is not None and any(deformer.in_air for _, deformer in acting(scene, node))
 
 
-def _touched(scene: Scene, node: Node, changed: set[str]) -> bool:
-    """Whether an object, what is above it, or anything that its deformers lie by may differ: most do not."""
-    return any(
-        owner.id in changed or any(deformer.placement.of for deformer in owner.deform) for owner in scene.lineage(node)
-    )
+def _lies_by_others(node: Node) -> bool:
+    """Whether a deformer of an object lies by another one. Kept in the object, which never changes."""
+    kept: bool | None = node.__dict__.get("_lies_by_others")
+    if kept is None:
+        kept = node.__dict__["_lies_by_others"] = any(deformer.placement.of for deformer in node.deform)
+    return kept
+
+
+def _under(scene: Scene, node: Node, slugs: set[str]) -> bool:
+    """Whether an object or what is above it is one of some."""
+    while node.id not in slugs:
+        if node.parent is None:
+            return False
+        node = scene.by_id[node.parent]
+    return True
 
 
 def _reshaped(before: Scene, after: Scene, node: Node, changed: set[str]) -> bool:

@@ -352,6 +352,8 @@ def _own_reads(scene: Scene, node: Node) -> frozenset[str]:
 
 def _reads_other(reads: frozenset[str], look: Callable[[str], tuple[bool, frozenset[str]]]) -> bool:
     """Whether one of some addresses, or what is read there at any depth, is another."""
+    if not reads:  # as of most objects
+        return False
     ahead, passed = set(reads), set[str]()
     while ahead:
         address = ahead.pop()
