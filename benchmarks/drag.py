@@ -32,7 +32,7 @@ from lazzik.demo.station import station
 from lazzik.web.edits.routes import Edits, previewed
 from lazzik.web.stage.motion import motions_of
 from lazzik.web.stage.points import bends
-from lazzik.web.ui.encode import messages
+from lazzik.web.ui.encode import packed
 from tests.browser.chromium import launched
 from tests.serving import Server
 
@@ -70,7 +70,7 @@ def _server(scene: Scene, address: str, layer: str) -> str:
         edit = {"do": "set", "address": f"{address}#{layer}.amplitude", "value": n / 5}
         body = Edits(revision=0, edits=[edit], at=address, frame=scene.first)
         began = time.perf_counter()
-        list(messages(previewed(scene, body, memo)))
+        packed(previewed(scene, body, memo))
         times.append(time.perf_counter() - began)
         after = applied(scene, read_edits([edit]))
         reached = affected(scene, after)

@@ -27,7 +27,7 @@ from lazzik.store.database import Database
 from lazzik.store.scenes import SceneStore
 from lazzik.web.edits.routes import Edits, previewed
 from lazzik.web.stage.motion import motions_of
-from lazzik.web.ui.encode import messages
+from lazzik.web.ui.encode import packed
 
 OUT = Path(__file__).parent.parent / "docs" / "speed"
 SECONDS = 4.0
@@ -79,7 +79,7 @@ def dragging(scene: Scene) -> Callable[[], object]:
         at[0] += 1
         edit = {"do": "set", "address": f"{MAST}#gust.amplitude", "value": at[0] / 7}
         body = Edits(revision=0, edits=[edit], at=MAST, frame=scene.first)
-        list(messages(previewed(scene, body, memo)))
+        packed(previewed(scene, body, memo))
 
     return act
 

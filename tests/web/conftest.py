@@ -57,21 +57,12 @@ def scene(app: FastAPI) -> str:
     return f"/scenes/{app.state.store.entries()[0].id}"
 
 
-def parts_of(content: bytes) -> list[dict[str, Any]]:
-    """The values of an answer that has several, each behind its length."""
-    parts = []
-    while content:
-        end = 4 + int.from_bytes(content[:4], "little")
-        parts.append(msgpack.unpackb(content[4:end]))
-        content = content[end:]
-    return parts
-
-
 def previewed(client: TestClient, scene: str, body: dict[str, Any]) -> dict[str, Any]:
     """All that a preview shows."""
     answer = client.post(f"{scene}/preview", json=body)
     assert answer.status_code == 200, answer.text
-    return {name: value for part in parts_of(answer.content) for name, value in part.items()}
+    content: dict[str, Any] = msgpack.unpackb(answer.content)
+    return content
 
 
 def over(client: TestClient, job: dict[str, Any]) -> dict[str, Any]:

@@ -12,14 +12,12 @@ from fastapi import FastAPI
 from starlette.testclient import TestClient
 
 from lazzik.core.channel.channel import Channel
-from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.transforms import transforms
 from lazzik.core.evaluate.values import evaluate
 from lazzik.core.scene.node import Node, Rotation
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import scene_text
-from lazzik.web.edits import routes
-from tests.web.conftest import parts_of, previewed
+from tests.web.conftest import previewed
 
 MOVED = ["beacon-mast", "guy-plate-1", "guy-plate-2", "guy-plate-3", "ribbon"]
 """What an edit of the mast moves: itself, what reads it, and the ribbon, which feels the air elsewhere by it."""
@@ -88,20 +86,6 @@ def test_a_preview_is_evaluated_and_not_stored(client: TestClient, scene: str, a
     send(client, f"{scene}/edits", 0, SET)
     after = unpacked(client.get(f"{scene}/curves", params={"address": MAST}))["strata"]["result"]
     assert after == content["strata"]["result"]
-
-
-def test_what_goes_wrong_in_a_later_part_of_a_preview_is_said_in_it(
-    client: TestClient, scene: str, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    def none(*_: object) -> Any:
-        raise InvalidEdit("It can't be drawn")
-
-    monkeypatch.setattr(routes, "motions_of", none)
-    lanes, rest = parts_of(send(client, f"{scene}/preview", 0, SET, at=MAST).content)
-    assert list(lanes) == ["strata", "more"]
-    assert rest == {"refused": "It can't be drawn"}
-    refused = send(client, f"{scene}/preview", 0, SET)  # nothing was sent before
-    assert (refused.status_code, refused.json()["error"]) == (422, "It can't be drawn")
 
 
 def test_a_drag_computes_only_what_hangs_on_it(client: TestClient, scene: str, app: FastAPI) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from functools import partial
 from typing import Annotated, Any
 
@@ -30,7 +30,7 @@ from lazzik.web.scatter.crowds import crowds_between
 from lazzik.web.stack.curves import curves_of
 from lazzik.web.stage.motion import motions_of
 from lazzik.web.stage.points import bends, points_of
-from lazzik.web.ui.encode import in_turn, packed
+from lazzik.web.ui.encode import packed
 from lazzik.work.source import Source
 
 router = APIRouter(prefix="/scenes/{scene_id}")
@@ -103,21 +103,21 @@ def redo(scene_id: str, body: OnRevision, store: Store) -> dict[str, Any]:
 
 @router.post("/preview")
 def preview(scene_id: str, given: Given, store: Store, memo: Kept) -> Response:
-    """What edits would do, evaluated and not stored: the shown lanes, then what differs on the stage."""
+    """What edits would do, evaluated and not stored: the shown lanes, and the motion of the objects that differ."""
     body = given()
-    return in_turn(previewed(store.at(scene_id, body.revision), body, memo))
+    return packed(previewed(store.at(scene_id, body.revision), body, memo))
 
 
-def previewed(before: Scene, body: Edits, memo: Memo) -> Iterator[dict[str, Any]]:
-    """What edits would do to a scene, by parts, the last of which says that no `more` come: the shown lanes, which the
-    page draws while what follows is worked out, then the motion, points, copies and gusts that differ."""
+def previewed(before: Scene, body: Edits, memo: Memo) -> dict[str, Any]:
+    """What edits would do to a scene: the shown lanes, and the motion, points, copies and gusts that differ."""
     after = applied(before, list(body.edits))
     # what a drag shows is gone with the next pointer move, so it is kept out of the memo
     scope = Scope(after, Memo(behind=memo), [])
-    if body.at:  # on the finest clock, so first: the others find what they need in it
-        yield {"strata": curves_of(scope, after, body.at, body.also), "more": True}
     nodes = affected(before, after)
-    content: dict[str, Any] = {"motion": dict(motions_of(after, nodes, after.clock(), scope)), "more": False}
+    content: dict[str, Any] = {}
+    if body.at:  # on the finest clock, so first: the others find what they need in it
+        content["strata"] = curves_of(scope, after, body.at, body.also)
+    content["motion"] = dict(motions_of(after, nodes, after.clock(), scope))
     if body.frame is not None and after.first <= body.frame <= after.last:
         shaped = [node for node in reshaped(before, after, nodes) if node.visible and bends(after, node)]
         now = Clock.over(after.fps, after.first, body.frame, start=body.frame)
@@ -125,7 +125,7 @@ def previewed(before: Scene, body: Edits, memo: Memo) -> Iterator[dict[str, Any]
     content["crowds"] = crowds_between(before, after, scope)
     if body.field in after.by_id and after.by_id[body.field].field is not None:
         content["gusts"] = gusts_of(after, after.by_id[body.field], scope, *COARSE)
-    yield content
+    return content
 
 
 @router.post("/preview-carried")

@@ -15,7 +15,7 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import FileResponse, StreamingResponse
 from numpy.typing import NDArray
 
-from lazzik.core.errors import InvalidEdit, LazzikError
+from lazzik.core.errors import InvalidEdit
 from lazzik.core.types import Samples
 
 PACKED = "application/msgpack"
@@ -60,36 +60,6 @@ def streamed(head: dict[str, Any], name: str, rows: Iterator[tuple[str, Any]], c
         yield b"".join(gathered)
 
     return StreamingResponse(_ahead(pieces()), media_type=PACKED, headers=FRESH)
-
-
-def messages(parts: Iterator[Any]) -> Iterator[bytes]:
-    """Values that follow each other, each packed behind its length: four bytes, the lowest first."""
-    for part in parts:
-        content = msgpack.packb(part)
-        yield len(content).to_bytes(4, "little") + content
-
-
-def in_turn(parts: Iterator[dict[str, Any]]) -> Response:
-    """A response of several values, each sent as soon as it is there, while the next one is worked out. The first is
-    worked out before the answer begins, so that what is wrong with it can be said; what is wrong with another one is
-    a value of its own."""
-    following = messages(_or_refused(parts))
-    first = next(following)
-
-    async def sent() -> AsyncIterator[bytes]:
-        yield first
-        while (message := await run_in_threadpool(next, following, None)) is not None:
-            yield message
-
-    return StreamingResponse(sent(), media_type=PACKED, headers=FRESH)
-
-
-def _or_refused(parts: Iterator[dict[str, Any]]) -> Iterator[dict[str, Any]]:
-    yield next(parts)
-    try:
-        yield from parts
-    except LazzikError as error:
-        yield {"refused": error.message}
 
 
 async def _ahead(pieces: Iterator[bytes]) -> AsyncIterator[bytes]:

@@ -16,26 +16,17 @@ export class Refused extends Error {
 }
 
 /**
- * What the server sends, or that it does not.
- * @template T
- * @param {Promise<T>} sent
- * @returns {Promise<T>}
- */
-async function answered(sent) {
-  try {
-    return await sent;
-  } catch (error) {
-    if (error instanceof Error && error.name === "AbortError") throw error;
-    throw new Refused(0, "Lazzik's server does not answer. What was saved is safe; try again once it runs.");
-  }
-}
-
-/**
  * @param {string} url
  * @param {RequestInit} [options]
  */
 async function asked(url, options) {
-  const response = await answered(fetch(url, options));
+  let response;
+  try {
+    response = await fetch(url, options);
+  } catch (error) {
+    if (error instanceof Error && error.name === "AbortError") throw error;
+    throw new Refused(0, "Lazzik's server does not answer. What was saved is safe; try again once it runs.");
+  }
   if (response.ok) return response;
   const told = await response.json().catch(() => ({}));
   throw new Refused(response.status, told.error ?? "The server could not do that.", told.where, told.head);
@@ -85,36 +76,6 @@ export const part = async (url) => new DOMParser().parseFromString(await text(ur
  */
 export const packed = async (url, value) =>
   MessagePack.decode(new Uint8Array(await (await asked(url, value ? body(value) : undefined)).arrayBuffer()));
-
-/**
- * Such values that follow each other, each as soon as it is there.
- * @param {string} url
- * @param {unknown} value sent as JSON
- * @returns {AsyncGenerator<any, void>}
- */
-export async function* inTurn(url, value) {
-  const { body: stream } = await asked(url, body(value));
-  if (!stream) return;
-  const reader = stream.getReader();
-  let [bytes, count] = [new Uint8Array(2 ** 16), 0];
-  for (let piece; !(piece = await answered(reader.read())).done;) {
-    const had = bytes;
-    if (count + piece.value.length > bytes.length) {
-      bytes = new Uint8Array(2 * (count + piece.value.length));
-      bytes.set(had.subarray(0, count));
-    }
-    bytes.set(piece.value, count);
-    count += piece.value.length;
-    let from = 0;
-    for (let end; count - from >= 4; from = end) { // each behind its length
-      end = from + 4 + new DataView(bytes.buffer, from).getUint32(0, true);
-      if (end > count) break;
-      yield MessagePack.decode(bytes.slice(from + 4, end));
-    }
-    bytes.copyWithin(0, from, count);
-    count -= from;
-  }
-}
 
 /**
  * Raw bytes of a message as numbers; copied, since they need not lie on a multiple of four.

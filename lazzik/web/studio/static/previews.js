@@ -1,6 +1,6 @@
-// What is seen while something is dragged: one preview on the way at a time, while the one before it is drawn, and always the newest next.
+// What is seen while something is dragged: one preview on the way at a time, and always the newest next.
 
-import { inTurn, packed, Refused } from "lazzik/lib/api.js";
+import { packed, Refused } from "lazzik/lib/api.js";
 import { store } from "lazzik/lib/store.js";
 import { toast } from "lazzik/lib/toasts.js";
 import { shaped } from "./history.js";
@@ -34,47 +34,32 @@ export class Previews {
     if (!this.running) this.run();
   }
 
-  // asks for the newest, if there is one
-  ask() {
-    const edits = this.next;
-    if (!edits) return null;
-    const since = this.asked ?? performance.now();
-    this.next = this.asked = null;
-    const { revision, facts, frame } = store;
-    const field = facts.at.endsWith("/air") ? facts.at.split("/")[0] : "";
-    const body = { revision, edits: shaped(edits), at: facts.channel, also: facts.also, frame, field };
-    const parts = inTurn(`${store.url}/preview`, body);
-    const first = parts.next(); // it is sent now
-    first.catch(() => {}); // what is wrong with it is said where it is waited for
-    return { since, body, parts, first };
-  }
-
   async run() {
     this.running = true;
     try {
-      for (let sent = this.ask(); sent;) {
-        const { since, body, parts, first } = sent;
-        sent = null;
-        try {
-          for (let part = await first; !part.done; part = await parts.next()) {
-            const { value: content } = part;
-            if (content.refused) throw new Refused(422, content.refused);
-            if (!content.more) sent = this.ask(); // while the last part is drawn, the server works on the next
-            if (!this.stopped) this.show(content);
-            if (content.more) continue;
-            if (store.facts.carried.length) this.carry(body);
-            this.times.push(performance.now() - since);
-            this.problem?.("");
-          }
-        } catch (error) {
-          if (!(error instanceof Refused)) throw error;
-          if (this.problem && error.status === 422) this.problem(error.message);
-          else { toast(error.message); this.next = null; }
-        }
-        sent ??= this.ask();
-      }
+      while (this.next) await this.see(this.next);
     } finally {
       this.running = false;
+    }
+  }
+
+  /** @param {Edit[]} edits */
+  async see(edits) {
+    const asked = this.asked ?? performance.now();
+    this.next = this.asked = null;
+    try {
+      const { revision, facts, frame } = store;
+      const field = facts.at.endsWith("/air") ? facts.at.split("/")[0] : "";
+      const body = { revision, edits: shaped(edits), at: facts.channel, also: facts.also, frame, field };
+      const content = await packed(`${store.url}/preview`, body);
+      if (!this.stopped) this.show(content);
+      if (facts.carried.length) this.carry(body);
+      this.times.push(performance.now() - asked);
+      this.problem?.("");
+    } catch (error) {
+      if (!(error instanceof Refused)) throw error;
+      if (this.problem && error.status === 422) this.problem(error.message);
+      else { toast(error.message); this.next = null; }
     }
   }
 

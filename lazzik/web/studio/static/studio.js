@@ -98,7 +98,7 @@ const transport = new Transport();
 const gizmo = stage && new Gizmo(stage);
 const previews = new Previews((content) => {
   if (content.carried) return runs?.preview(content.carried);
-  if (content.strata) return show(content.strata);
+  if (content.strata) show(content.strata);
   stage?.setMotion(content.motion, store.facts.first);
   if (content.points) surfaces?.preview(content.points);
   crowds?.preview(content.crowds);
