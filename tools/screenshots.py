@@ -162,6 +162,11 @@ def _versions(page: Page, scene: str) -> None:
     _edited(page, copy, step, now)
     page.goto(f"{copy}/versions?at=beacon-mast/rotation.z")
     page.wait_for_selector("body[data-ready]")
+    page.wait_for_function(  # the snow and the canvas of now are worked out here
+        "() => [...window.lazzik.comparison.runs[0].kept.values()].every((run) => run.there.size === run.count)",
+        timeout=180_000,
+    )
+    page.wait_for_function("() => !document.querySelector('.job')")
     page.evaluate("() => window.lazzik.transport.go(87)")
     page.wait_for_timeout(1500)
     for key in ("amplitude", "period"):
