@@ -132,12 +132,11 @@ def test_an_answer_that_takes_longer_is_not_cut_off_and_listeners_hold_no_thread
     """More listeners than there are threads; then a request is answered all the same, and all hear of the end."""
     job = running.app.state.jobs.add(Job("Waiting", "text/plain"))
     listeners = []
-    for _ in range(60):
+    for n in range(60):
         listeners.append(running.open())
-        asked = f"GET /jobs/{job.id}/events HTTP/1.1\r\nHost: 127.0.0.1\r\nConnection: close\r\n\r\n"
-        listeners[-1].sendall(asked.encode())
-    # one of them has begun to ask for something else, and waits with the rest until it is answered
-    listeners[0].sendall(b"GET /jo")
+        # one of them has begun to ask for something else, and that waits until it is answered
+        after = "\r\nGET /jo" if n == 0 else "Connection: close\r\n\r\n"
+        listeners[-1].sendall(f"GET /jobs/{job.id}/events HTTP/1.1\r\nHost: 127.0.0.1\r\n{after}".encode())
     firsts = [each.recv(65536) for each in listeners]
     assert all(first.startswith(b"HTTP/1.1 200") for first in firsts)
     with running.open() as connection:

@@ -71,7 +71,8 @@ def reshaped(before: Scene, after: Scene, changed: list[Node]) -> list[Node]:
     """Objects whose points may differ between two scenes, given those that differ in anything."""
     ids = {node.id for node in changed}
     touched = ids | {node.id for node in after.nodes if _lies_by_others(node)}
-    found = [node for node in after.nodes if node.shape is not None and _under(after, node, touched)
+    found = [node for node in after.nodes if node.shape is not None
+             and any(owner.id in touched for owner in after.lineage(node))
              and _reshaped(before, after, node, ids)]  # fmt: skip
     if same_air(before, after):
         return found
@@ -90,15 +91,6 @@ def _lies_by_others(node: Node) -> bool:
     if kept is None:
         kept = node.__dict__["_lies_by_others"] = any(deformer.placement.of for deformer in node.deform)
     return kept
-
-
-def _under(scene: Scene, node: Node, slugs: set[str]) -> bool:
-    """Whether an object or what is above it is one of some."""
-    while node.id not in slugs:
-        if node.parent is None:
-            return False
-        node = scene.by_id[node.parent]
-    return True
 
 
 def _reshaped(before: Scene, after: Scene, node: Node, changed: set[str]) -> bool:
