@@ -57,12 +57,15 @@ def scene(app: FastAPI) -> str:
     return f"/scenes/{app.state.store.entries()[0].id}"
 
 
-def previewed(client: TestClient, scene: str, body: dict[str, Any]) -> dict[str, Any]:
+def unpacked(response: Any) -> Any:
+    """The values of an answer that has arrays."""
+    assert response.status_code == 200, response.text
+    return msgpack.unpackb(response.content)
+
+
+def previewed(client: TestClient, scene: str, body: dict[str, Any]) -> Any:
     """All that a preview shows."""
-    answer = client.post(f"{scene}/preview", json=body)
-    assert answer.status_code == 200, answer.text
-    content: dict[str, Any] = msgpack.unpackb(answer.content)
-    return content
+    return unpacked(client.post(f"{scene}/preview", json=body))
 
 
 def over(client: TestClient, job: dict[str, Any]) -> dict[str, Any]:

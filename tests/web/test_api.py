@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 from typing import Any
 
-import msgpack
 import numpy as np
 import pytest
 from fastapi import FastAPI
@@ -17,7 +16,7 @@ from lazzik.core.evaluate.values import evaluate
 from lazzik.core.scene.node import Node, Rotation
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import scene_text
-from tests.web.conftest import previewed
+from tests.web.conftest import previewed, unpacked
 
 MOVED = ["beacon-mast", "guy-plate-1", "guy-plate-2", "guy-plate-3", "ribbon"]
 """What an edit of the mast moves: itself, what reads it, and the ribbon, which feels the air elsewhere by it."""
@@ -28,11 +27,6 @@ SET = {"do": "set", "address": f"{MAST}#gust.amplitude", "value": 2}
 
 def send(client: TestClient, path: str, revision: int = 0, *edits: dict[str, Any], **more: Any) -> Any:
     return client.post(path, json={"revision": revision, "edits": list(edits), **more})
-
-
-def unpacked(response: Any) -> Any:
-    assert response.status_code == 200, response.text
-    return msgpack.unpackb(response.content)
 
 
 def test_edit_undo_redo(client: TestClient, scene: str, app: FastAPI) -> None:

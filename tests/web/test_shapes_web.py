@@ -18,8 +18,7 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.scene.scene import Scene
 from lazzik.web.stage.points import LARGEST_ANSWER
-from tests.web.conftest import over, previewed
-from tests.web.test_api import unpacked
+from tests.web.conftest import over, previewed, unpacked
 
 
 @pytest.fixture
