@@ -32,7 +32,7 @@ from lazzik.core.simulate.swarm import SwarmRun
 from lazzik.core.types import Samples
 from lazzik.store.runs import Runs
 from lazzik.web.carried.facts import run_facts
-from lazzik.web.stage.points import small_normals
+from lazzik.web.stage.points import small
 from lazzik.web.ui.encode import floats
 from lazzik.work.source import Source
 
@@ -72,13 +72,8 @@ def told_at(scene: Scene, slug: str, frames: Samples, runs: Runs, memo: Memo) ->
 
 def told_surface(surface: Surface, count: int) -> dict[str, Any]:
     """A surface at the moments of its clock: how many points, their places and their normals."""
-    places, normals = [], []
-    for _, points in surface.each():
-        places.append(floats(points))
-        normals.append(small_normals(surface, points))
-    return {
-        "counts": [len(surface.rest.points)] * count, "places": b"".join(places), "normals": b"".join(normals),
-    }  # fmt: skip
+    places, normals = small(surface, count)
+    return {"counts": [len(surface.rest.points)] * count, "places": places, "normals": normals}
 
 
 def told_of(run: Simulation, moments: Sequence[Moment]) -> dict[str, Any]:
@@ -93,7 +88,7 @@ def told_of(run: Simulation, moments: Sequence[Moment]) -> dict[str, Any]:
         "counts": [len(moment) for moment in moments],
         "places": floats(np.concatenate([moment.places for moment in moments])),
         "sizes": floats(np.concatenate([sizes for sizes, _ in looks])),
-        "colors": np.concatenate(colors).tobytes(),
+        "colors": np.concatenate(colors),
     }
     if isinstance(run, Particles) and run.emitter.drawn == "copies":
         turns = (turns_of(run.scene, run.node.id, run.emitter, run.seed, moment) for moment in moments)
@@ -107,10 +102,10 @@ def _told_shells(shells: Sequence[Mesh], colors: Sequence[Colors]) -> dict[str, 
     return {
         "counts": [len(shell.points) for shell in shells],
         "places": floats(np.concatenate([shell.points for shell in shells])),
-        "normals": np.round(127 * np.concatenate([shell.normals for shell in shells])).astype("i1").tobytes(),
-        "colors": np.concatenate(tints).tobytes(),
+        "normals": np.round(127 * np.concatenate([shell.normals for shell in shells])).astype("i1"),
+        "colors": np.concatenate(tints),
         "triangles": [len(shell.triangles) for shell in shells],
-        "corners": np.concatenate([shell.triangles for shell in shells]).astype("<u4").tobytes(),
+        "corners": np.concatenate([shell.triangles for shell in shells]).astype("<u4"),
     }
 
 

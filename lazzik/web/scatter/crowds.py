@@ -76,7 +76,7 @@ def leans_of(scene: Scene, owner: Node, found: Copies, clock: Clock, scope: Scop
 def _steps(values: NDArray[np.float32]) -> dict[str, Any]:
     """Numbers as small whole ones, and what one of them is worth."""
     worth = (float(np.abs(values).max(initial=0.0)) or 1.0) / STEPS
-    return {"worth": worth, "steps": np.round(values / worth).astype("<i2").tobytes()}
+    return {"worth": worth, "steps": np.round(values / worth).astype("<i2")}
 
 
 def crowds_between(before: Scene, after: Scene, scope: Scope) -> list[dict[str, Any]]:
@@ -108,5 +108,5 @@ def evenly(count: int, most: int) -> NDArray[np.int64]:
     return np.unique(np.linspace(0, count - 1, min(count, most)).astype(np.int64))
 
 
-def _whole(numbers: NDArray[np.int64]) -> bytes:
-    return np.ascontiguousarray(numbers, dtype="<i4").tobytes()
+def _whole(numbers: NDArray[np.int64]) -> NDArray[np.int32]:
+    return numbers.astype("<i4")

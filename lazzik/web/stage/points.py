@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidEdit, UnknownAddress
@@ -13,8 +14,6 @@ from lazzik.core.evaluate.shapes import hangs_as_cloth, shapes_over_time, surfac
 from lazzik.core.evaluate.surface import Surface, surface_of
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
-from lazzik.core.types import Points
-from lazzik.web.ui.encode import floats
 
 LARGEST_ANSWER = 2 * 2**20
 """Bytes of points in one answer: what is beyond it is asked for again, so no request ever holds more."""
@@ -38,7 +37,7 @@ def surfaces_of(scene: Scene, nodes: list[Node], clock: Clock, scope: Scope, fir
     for node in nodes:
         sent = points_of(scene, node, clock, scope, first, left)
         found.append(sent)
-        left -= len(sent["points"]) + len(sent["normals"])
+        left -= sent["points"].nbytes + sent["normals"].nbytes
         if left <= 0 or (sent["frames"] < len(clock.frames) and not sent["still"]):
             break
     return {"surfaces": found}
@@ -56,25 +55,33 @@ def points_of(
     count = len(motion.rest.points)
     still = not surface_moves(scene, node)  # one that moves may be the same at all these moments
     frames = 1 if still else max(1, min(len(clock.frames), most // (15 * count)))
-    places, normals = [], []
-    for _, now in motion.each(0, frames):
-        places.append(floats(now))
-        normals.append(small_normals(motion, now))
-    alike = frames // len(places)
+    places, normals = small(motion, frames)
     return {
         "node": node.id,
         "from": first,
         "frames": frames,
         "still": still,
         "count": count,
-        "points": b"".join(places * alike),
-        "normals": b"".join(normals * alike),
+        "points": places,
+        "normals": normals,
     }
 
 
-def small_normals(motion: Surface, now: Points) -> bytes:
-    """(n, 3) normals as signed bytes."""
-    return np.round(motion.normals(now) * 127).astype(np.int8).tobytes()
+def small(motion: Surface, moments: int) -> tuple[NDArray[np.float32], NDArray[np.int8]]:
+    """A surface at its first moments, as pages are sent it.
+
+    Returns
+    -------
+    (moments, n, 3) float32 array, (moments, n, 3) int8 array
+        Metres, in the object's space; normals, of length 127.
+    """
+    count = len(motion.rest.points)
+    places, normals = np.empty((moments, count, 3), np.float32), np.empty((moments, count, 3), np.int8)
+    for index, now in motion.each(0, moments):
+        places[index], normals[index] = now, np.round(127 * motion.normals(now))
+    if motion.still:
+        places[1:], normals[1:] = places[0], normals[0]
+    return places, normals
 
 
 def in_range(scene: Scene, first: int, last: int) -> None:
