@@ -16,7 +16,7 @@ from lazzik.work import tasks
 from lazzik.work.bakes import baked_by_all
 from lazzik.work.crew import Crew, tried
 from lazzik.work.deliveries import made_by_all
-from lazzik.work.source import NamedSource, Readable, SceneText, Source
+from lazzik.work.source import Draft, NamedSource, Readable, SceneText, Source
 
 if TYPE_CHECKING:
     from lazzik.core.bake.baking import BakePlan
@@ -75,7 +75,7 @@ class LongWork:
         path.write_bytes(content)
         return told_of[0], told_of[1]
 
-    def simulate(self, source: Source, node: str, progress: Progress) -> int:
+    def simulate(self, source: Source | Draft, node: str, progress: Progress) -> int:
         """Work out what is not there yet of the run that is seen over the scene's range, and keep it; how many
         stretches were."""
         if self._crew.near:
@@ -83,9 +83,9 @@ class LongWork:
             return made
         from lazzik.store.runs import Runs
 
-        runs, scene = Runs(source.folder), self._store.at(source.scene, source.revision)
-        key, stretches = tried(self._crew, tasks.sent_run, self._reached(source), node, progress=progress)
-        runs.tell(key, source.scene, scene.called[node])
+        runs = Runs(source.folder)
+        key, label, stretches = tried(self._crew, tasks.sent_run, self._reached(source), node, progress=progress)
+        runs.tell(key, source.scene, label)
         for place, content in stretches.items():
             runs.put_packed(key, place, content)
         return len(stretches)

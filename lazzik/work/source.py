@@ -56,6 +56,14 @@ class SceneText:
         return _scene_of(self.content)
 
 
+@dataclass(frozen=True)
+class Draft(SceneText):
+    """A state of a scene that nobody stored; with it the folder of the database and the id of that scene."""
+
+    folder: Path
+    scene: str
+
+
 @lru_cache(maxsize=2)
 def _scene_of(content: bytes) -> Scene:
     """The scene of a document; that of the last few is kept, since several blocks of work are of one scene."""

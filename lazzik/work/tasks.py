@@ -12,7 +12,7 @@ from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING, Any
 
 from lazzik.core.progress import Progress
-from lazzik.work.source import NamedSource, Readable, Source, store_in
+from lazzik.work.source import Draft, NamedSource, Readable, Source, store_in
 
 if TYPE_CHECKING:
     from lazzik.core.bake.baking import BakePlan
@@ -218,7 +218,7 @@ def flown(source: Source, node: str, most: int, progress: Progress) -> list[Edit
     return made_objects(source.read(), node, most, Runs(source.folder), progress)
 
 
-def simulated(source: Source, node: str, progress: Progress) -> int:
+def simulated(source: Source | Draft, node: str, progress: Progress) -> int:
     """Work out what is not there yet of the run that is seen over the scene's range, and keep it stretch by stretch;
     how many stretches were. Goes on where an earlier one was stopped."""
     from lazzik.core.simulate.run import Stretches
@@ -231,15 +231,15 @@ def simulated(source: Source, node: str, progress: Progress) -> int:
     return stretches.made
 
 
-def sent_run(source: Readable, node: str, progress: Progress) -> tuple[str, dict[int, bytes]]:
-    """The whole run that is seen over the scene's range, for whoever sees none of our files: its key, and its
-    stretches as bytes by place."""
+def sent_run(source: Readable, node: str, progress: Progress) -> tuple[str, str, dict[int, bytes]]:
+    """The whole run that is seen over the scene's range, for whoever sees none of our files: its key, what its object
+    is called, and its stretches as bytes by place."""
     from lazzik.core.simulate.run import BytesStorage, Stretches
 
     scene, storage = source.read(), BytesStorage()
     stretches = Stretches(scene, node, storage)
     _work_out(scene, node, stretches, progress)
-    return stretches.key, {place: content for (_, place), content in storage.kept.items()}
+    return stretches.key, scene.called[node], {place: content for (_, place), content in storage.kept.items()}
 
 
 def _work_out(scene: Scene, node: str, stretches: Stretches, progress: Progress) -> None:

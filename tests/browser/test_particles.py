@@ -304,17 +304,21 @@ def test_versions_show_the_particles_of_both_states(small: Studio) -> None:
     assert second > 1.5 * first  # pushed six times as hard
 
 
-def test_what_is_not_there_of_now_is_worked_out_beside_another_state(small: Studio) -> None:
+def test_what_is_not_there_of_two_states_is_worked_out_where_they_are_compared(small: Studio) -> None:
     page, step = small.page, small.step
     scene = page.url.split("?")[0]
     page.goto("about:blank")  # no studio works it out
     stored(f"{scene}/edits", {"revision": step, "edits": [{"do": "emit", "label": "Particles", "of": "post"}]})
-    page.goto(f"{scene}/versions?a=0&b=now")
+    push = {"do": "set", "address": "particles/emitter.push", "value": 6}
+    stored(f"{scene}/edits", {"revision": step + 1, "edits": [push]})
+    page.goto(f"{scene}/versions?a={step + 1}&b=now")
     page.wait_for_selector("body[data-ready]")
     page.evaluate("() => window.lazzik.transport.go(60)")
-    run = "window.lazzik.comparison.runs[0].kept.get('particles')"
-    page.wait_for_function(f"() => {run}.there.size === {run}.count")
-    page.wait_for_function(f"() => {run}.drawn.points.geometry.drawRange.count > 100")
+    runs = "window.lazzik.comparison.runs.map(({ kept }) => kept.get('particles'))"
+    page.wait_for_function(f"() => {runs}.every(({{ there, count }}) => there.size === count)")
+    page.wait_for_function(f"() => {runs}.every(({{ drawn }}) => drawn.points.geometry.drawRange.count > 100)")
+    first, second = page.evaluate(f"() => {runs}.map(({{ run }}) => run)")
+    assert first != second
 
 
 def filmed(page: Page, scene: str, path: Path, first: int, blur: int) -> Any:

@@ -12,17 +12,20 @@ from lazzik.core.errors import UnknownAddress
 from lazzik.core.progress import Progress
 from lazzik.core.scene.node import LAID_OPEN
 from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.serialize import scene_text
 from lazzik.core.simulate.playback import frames_read
 from lazzik.core.simulate.run import STRETCH, carried_of, run_played
+from lazzik.store.scenes import SceneStore
 from lazzik.web.carried.facts import run_facts
 from lazzik.web.carried.moments import told_at
-from lazzik.web.deps import Kept, Long, RunsOf, Store, source_of
+from lazzik.web.deps import Kept, Long, RunsOf, Store
 from lazzik.web.jobs import Job, Running
 from lazzik.web.jobs.queue import Result
 from lazzik.web.requests.bodies import body_of
 from lazzik.web.requests.fields import FrameNumber, Revision
-from lazzik.web.states import Seen
+from lazzik.web.states import NamedState, Seen
 from lazzik.web.ui.encode import floats, packed
+from lazzik.work.source import Draft, Source
 
 router = APIRouter(prefix="/scenes/{scene_id}")
 
@@ -68,34 +71,47 @@ def run_course(node: str, seen: Seen, runs: RunsOf) -> Response:
 
 @router.post("/run")
 def make_run(
-    request: Request, scene_id: str, body: Annotated[MakeRun, body_of(MakeRun)], store: Store, jobs: Running,
-    long: Long,
+    request: Request, scene_id: str, body: Annotated[MakeRun, body_of(MakeRun)], seen: Seen, store: Store,
+    jobs: Running, long: Long,
 ) -> dict[str, Any]:  # fmt: skip
-    """Work out what of it is not there yet, as a job. One that works for an older state of the same object stops."""
-    state = store.current(scene_id, body.revision)
-    node, carried = carried_of(state.scene, body.node)
-    key = run_played(state.scene, node.id)
-    at_work: dict[tuple[str, str], tuple[str, Job]] = request.app.state.runs_at_work
-    before = at_work.get((scene_id, node.id))
-    if before is not None and not before[1].over:
-        if before[0] == key and before[1].wanted:
-            return before[1].news
+    """Work out what of it is not there yet, as a job: that which does so already, where states share a run. One that
+    works for what was now before stops."""
+    store.current(scene_id, body.revision)
+    node, carried = carried_of(seen.scene, body.node)
+    key = run_played(seen.scene, node.id)
+    at_work: dict[tuple[str, str, str], tuple[str, Job]] = request.app.state.runs_at_work
+    for place, (going, job) in list(at_work.items()):
+        if job.over:
+            at_work.pop(place, None)
+        elif going == key and job.wanted:
+            return job.news
+    mine = scene_id, node.id, seen.word
+    before = at_work.get(mine)
+    if before is not None:
         before[1].wanted = False
-    source = source_of(store, state)
+    source = _source_of(store, scene_id, seen)
 
     def work(progress: Progress) -> Result:
         made = long.simulate(source, node.id, progress)
         return Result(content=None, summary=f"{made} stretches of frames")
 
     part = next(name for name, field in LAID_OPEN.items() if getattr(node, field) is carried)
+    whose = node.label if seen.word == "now" else f"{node.label}, {seen.name}"
     job = Job(
-        f"{part.capitalize()} of {node.label}",
+        f"{part.capitalize()} of {whose}",
         "application/json",
         if_stopped="Stopped; the frames that are there stay.",
     )
     jobs.start(job, work)
-    at_work[scene_id, node.id] = (key, job)
+    at_work[mine] = (key, job)
     return job.news
+
+
+def _source_of(store: SceneStore, scene_id: str, seen: NamedState) -> Source | Draft:
+    """Where a worker finds a state, stored or not."""
+    if seen.revision is not None:
+        return Source(store.folder, scene_id, seen.revision)
+    return Draft(scene_text(seen.scene).encode(), store.folder, scene_id)
 
 
 @router.post("/keep-run")

@@ -112,14 +112,13 @@ export class Runs {
    * @param {object} [how]
    * @param {{ per: number, shown: number } | null} [how.blur] moments of a frame, and how many of them are seen
    * @param {Record<string, string>} [how.state] what is asked for beside them, where it is not the head
-   * @param {boolean} [how.makes] whether what is not there is worked out: of the head alone
    */
-  constructor(stage, url, { blur = null, state, makes = !state && !blur } = {}) {
+  constructor(stage, url, { blur = null, state } = {}) {
     this.stage = stage;
     this.url = url;
     this.blur = blur;
     this.state = state;
-    this.makes = makes;
+    this.makes = !blur; // whether what is not there is worked out at once
   }
 
   /** @param {string} node @param {number} revision */
@@ -207,7 +206,7 @@ export class Runs {
 
   /** @param {string} node @param {string} run */
   async made(node, run) {
-    const news = await post(`${this.url}/run`, { revision: this.revision, node });
+    const news = await post(`${this.url}/run${this.state ? `?${new URLSearchParams(this.state)}` : ""}`, { revision: this.revision, node });
     let over = false;
     const done = followJob(news).finally(() => { over = true; });
     const wanted = () => this.kept.get(node)?.run === run;

@@ -31,7 +31,7 @@ export class Comparison {
   surfaces = [];
   /** @type {Crowds[]} the copies of the second state, and of the first */
   crowds = [];
-  /** @type {Runs[]} the same of what is carried, as far as its runs are there */
+  /** @type {Runs[]} the same of what is carried */
   runs = [];
   carried = [new THREE.Group(), new THREE.Group()]; // what they are put into
   sameRuns = true;
@@ -82,7 +82,7 @@ export class Comparison {
   }
 
   /**
-   * Draw what is carried in both states, as far as its frames are there.
+   * Draw what is carried in both states; what is not there yet is worked out.
    * @param {Record<string, string>} ofSecond
    * @param {Record<string, string>} ofFirst
    * @param {Record<string, string>} second
@@ -94,8 +94,7 @@ export class Comparison {
     const other = [...new Set([...after.keys(), ...then.keys()])].filter((node) => after.get(node) !== then.get(node));
     this.sameRuns = !other.length;
     for (const node of other) if (this.stage.nodes.get(node)?.mesh) this.differs.add(node); // cloth: its mesh hangs otherwise
-    const makes = ofSecond.of === "now"; // somebody may come here straight from an edit
-    this.runs = [new Runs(this.second(), store.url, { state: second, makes }), new Runs(this.first(), store.url, { state: first })];
+    this.runs = [new Runs(this.second(), store.url, { state: second }), new Runs(this.first(), store.url, { state: first })];
     await Promise.all(this.runs.map((runs, n) => runs.know(told[n].carried, told[n].revision)));
   }
 
