@@ -4,7 +4,8 @@ now                    the scene at its head, or at the revision that `on` says
 31                     the scene at a step of its history
 v12                    a version
 unbaked.bake-1         what is now without a bake: its layers on again, its keys gone
-recipe.gust@a/b.c      what is now with a recipe in place of the stack on a number
+recipe.gust@a/b.c      what is now with a recipe of the scene in place of the stack on a number
+shelf.gust-2@a/b.c     the same with a recipe of the shelf
 """
 
 from __future__ import annotations
@@ -19,11 +20,12 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.errors import InvalidEdit, UnknownAddress
 from lazzik.core.scene.address import Address, title, write
 from lazzik.core.scene.edits.bakes import TakeBack
-from lazzik.core.scene.edits.base import applied
+from lazzik.core.scene.edits.base import Edit, applied
+from lazzik.core.scene.edits.from_shelf import TakeFromShelf
 from lazzik.core.scene.edits.recipes import UseRecipe
 from lazzik.core.scene.scene import Scene
-from lazzik.demo.recipes import library
 from lazzik.store.scenes import SceneStore
+from lazzik.store.shelf_items import ShelfItems, digest
 from lazzik.store.versions import Versions
 from lazzik.web.drafts import Drafts
 from lazzik.web.requests.fields import AskedRevision
@@ -50,19 +52,19 @@ class NamedState:
 class NamedStates:
     """Where states are found by their words."""
 
-    def __init__(self, store: SceneStore, versions: Versions, drafts: Drafts) -> None:
-        self._store, self._versions, self._drafts = store, versions, drafts
+    def __init__(self, store: SceneStore, versions: Versions, shelf: ShelfItems, drafts: Drafts) -> None:
+        self._store, self._versions, self._shelf, self._drafts = store, versions, shelf, drafts
 
     def find(self, scene_id: str, word: str, on: int | None = None) -> NamedState:
-        """One of a scene. Raises NoScene, NoVersion; InvalidEdit for a word that means nothing."""
+        """One of a scene. Raises NoScene, NoVersion, NotOnShelf; InvalidEdit for a word that means nothing."""
         head = self._store.head(scene_id) if on is None else on
         name, revision = self._stored(scene_id, word, head)
         if revision is not None:
             scene = self._store.at(scene_id, revision)
             return NamedState(word=word or "now", name=name, scene=scene, revision=revision, on=head)
         scene = self._store.at(scene_id, head)
-        name, make = _draft(scene, word)
-        made = self._drafts.get((scene_id, head, word), make)
+        name, made_of, make = self._draft(scene, word)
+        made = self._drafts.get((scene_id, head, made_of), make)
         return NamedState(word=word, name=name, scene=made, revision=None, on=head)
 
     def _stored(self, scene_id: str, word: str, head: int) -> tuple[str, int | None]:
@@ -75,31 +77,42 @@ class NamedStates:
             return version.name, version.revision
         return "", None
 
+    def _draft(self, scene: Scene, word: str) -> tuple[str, str, Callable[[], Scene]]:
+        """What people call a state that nobody stored, what it is made of beside the scene, and how it is made."""
+        kind, _, what = word.partition(".")
+        if kind == "unbaked" and what:
+            return "Before the bake", word, lambda: applied(scene, [TakeBack(receipt=what)])
+        name, at, where = what.partition("@")
+        if kind in ("recipe", "shelf") and at:
+            place = Address.parse(where).channel
+            label, made_of, put = self._recipe(scene, kind, name, place)
 
-def _draft(scene: Scene, word: str) -> tuple[str, Callable[[], Scene]]:
-    """What people call a state that nobody stored, and how it is made."""
-    kind, _, what = word.partition(".")
-    if kind == "unbaked" and what:
-        return "Before the bake", lambda: applied(scene, [TakeBack(receipt=what)])
-    if kind == "recipe" and "@" in what:
-        name, _, address = what.partition("@")
-        recipe = next((item for item in (*scene.recipes, *library()) if item.id == name), None)
+            def with_recipe() -> Scene:
+                bare = write(scene, place, lambda channel: Channel(value=channel.value, keys=channel.keys))
+                return applied(bare, [put])
+
+            return f"{label} on {title(scene, place)}", f"{word} {made_of}", with_recipe
+        raise InvalidEdit(
+            f"'{word[:80]}' is no state of this scene: not now, a step, a version, a bake or a recipe", "of"
+        )
+
+    def _recipe(self, scene: Scene, kind: str, name: str, place: Address) -> tuple[str, str, Edit]:
+        """What a recipe of the scene or of the shelf is called, what it is beside its name, and the edit that puts it
+        on a number."""
+        if kind == "shelf":
+            item = self._shelf.item(name)
+            if item.sort != "recipe":
+                raise InvalidEdit(f"{item.label} on the shelf is no recipe of a number", "of")
+            return item.label, digest(item), TakeFromShelf(item=item, on=(str(place),))
+        recipe = scene.recipe(name)
         if recipe is None:
-            raise UnknownAddress(f"There is no recipe '{name[:80]}' in this scene or in the library", word[:80])
-        place = Address.parse(address).channel
-
-        def with_recipe() -> Scene:
-            bare = scene.with_part(recipe) if scene.recipe(recipe.id) is None else scene
-            bare = write(bare, place, lambda channel: Channel(value=channel.value, keys=channel.keys))
-            return applied(bare, [UseRecipe(address=str(place), recipe=recipe.id)])
-
-        return f"{recipe.label} on {title(scene, place)}", with_recipe
-    raise InvalidEdit(f"'{word[:80]}' is no state of this scene: not now, a step, a version, a bake or a recipe", "of")
+            raise UnknownAddress(f"There is no recipe '{name[:80]}' in this scene", name[:80])
+        return recipe.label, "", UseRecipe(address=str(place), recipe=name)
 
 
 async def _states(request: Request) -> NamedStates:
     app = request.app.state
-    return NamedStates(app.store, app.versions, app.drafts)
+    return NamedStates(app.store, app.versions, app.shelf, app.drafts)
 
 
 StatesOf = Annotated[NamedStates, Depends(_states)]

@@ -123,7 +123,7 @@ VIEWS: dict[str, tuple[str, Act]] = {
     "mark": (f"{{scene}}{GUST}", key("u", "#mark-form")),
     "keep": (f"{{scene}}{GUST}", key("Control+s", "#keep-version")),
     "versions": ("{scene}/versions", nothing),
-    "compared": (f"{{scene}}/versions?a=recipe.gust_sway@{MAST}&b=now", pressing("#walk summary")),
+    "compared": (f"{{scene}}/versions?a=shelf.gust-sway@{MAST}&b=now", pressing("#walk summary")),
     "compare recipes": (f"{{scene}}{GUST}", pressing("#stack-menu", "[data-act=compare-recipes]")),
     "recipes": ("{scene}/recipes?at=beacon-mast/rotation.z", nothing),
     "bake": ("{scene}/bake?at=beacon-mast/rotation.z", nothing),

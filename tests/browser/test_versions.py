@@ -292,7 +292,7 @@ def test_states_are_chosen_to_be_compared(calmer: Page, demo_url: str) -> None:
     Studio(page).ready()
     page.click("#stack-menu")
     page.click("[data-act=compare-recipes]")
-    page.select_option("dialog [name=a]", index=1)
+    page.select_option("dialog [name=a]", label="Hand-held")
     page.click("dialog [type=submit]")
     page.wait_for_selector("body.none, #main.versions")
     page.wait_for_selector("body[data-ready]")

@@ -20,6 +20,7 @@ DUST: list[dict[str, Any]] = [
     {"do": "change-scene", "last": 60},
     {"do": "set", "address": "dust/emitter.rate", "value": 50},
 ]
+SPEED = "wind/field.speed"
 
 
 @pytest.fixture
@@ -29,13 +30,13 @@ def scene(client: TestClient) -> str:
     return where.split("?")[0]
 
 
-def made(client: TestClient, scene: str, revision: int) -> Any:
-    """The run of the dust, once all of it is there."""
-    begun = client.post(f"{scene}/run", json={"revision": revision, "node": "dust"})
+def made(client: TestClient, scene: str, revision: int, **state: str) -> Any:
+    """The run of the dust, once all of it is there: of what is now, or of a state that is named; with the job."""
+    begun = client.post(f"{scene}/run", params=state, json={"revision": revision, "node": "dust"})
     assert begun.status_code == 200, begun.text
     while client.get(f"/jobs/{begun.json()['id']}").json()["state"] in ("waiting", "running"):
         time.sleep(0.02)
-    return client.get(f"{scene}/run", params={"node": "dust"}).json()
+    return client.get(f"{scene}/run", params={"node": "dust"} | state).json() | {"job": begun.json()["label"]}
 
 
 def test_a_run_is_made_by_a_job_kept_and_sent_by_stretches(client: TestClient, scene: str, app: FastAPI) -> None:
@@ -60,12 +61,30 @@ def test_undo_brings_a_run_back_and_how_it_looks_needs_no_other(client: TestClie
     edit(client, scene, {"do": "set", "address": "dust/emitter.size", "value": 0.2})
     same = client.get(f"{scene}/run", params={"node": "dust"}).json()
     assert (same["run"], same["there"]) == (told["run"], [0, 1, 2])
-    edit(client, scene, {"do": "set", "address": "wind/field.speed", "value": 2})
+    edit(client, scene, {"do": "set", "address": SPEED, "value": 2})
     other = client.get(f"{scene}/run", params={"node": "dust"}).json()
     assert other["run"] != told["run"]
     assert other["there"] == []
     assert client.post(f"{scene}/undo", json={"revision": 3}).status_code == 200
     assert client.get(f"{scene}/run", params={"node": "dust"}).json()["there"] == [0, 1, 2]
+
+
+@pytest.mark.parametrize(
+    ("word", "name"), [("1", "Step 1"), (f"shelf.gusty-ridge@{SPEED}", "Gusty ridge on Wind / field speed")]
+)
+def test_a_run_is_made_of_another_state(client: TestClient, scene: str, word: str, name: str) -> None:
+    """Of an older step, and of one that nobody stored."""
+    edit(client, scene, *DUST)
+    edit(client, scene, {"do": "set", "address": SPEED, "value": 2})
+    now = client.get(f"{scene}/run", params={"node": "dust"}).json()
+    told = made(client, scene, 2, of=word)
+    assert told["job"] == f"Particles of Dust, {name}"
+    assert told["there"] == [0, 1, 2]
+    assert told["run"] != now["run"]
+    assert client.get(f"{scene}/run", params={"node": "dust"}).json()["there"] == []
+    asked = {"node": "dust", "run": told["run"], "first": 25, "of": word}
+    content = msgpack.unpackb(client.get(f"{scene}/run-frames", params=asked).content)
+    assert min(content["counts"]) > 10
 
 
 def test_what_is_asked_for_wrongly_is_said(client: TestClient, scene: str) -> None:

@@ -260,7 +260,7 @@ def test_before_and_after_a_bake(room: Room) -> None:
 
 def test_two_recipes_on_one_number(room: Room) -> None:
     sheet = text(room.client, f"{room.scene}/versions/recipes", at=MAST)
-    words = re.findall(rf'value="(recipe\.\w+@{MAST})"', sheet)
+    words = re.findall(rf'value="(shelf\.[\w-]+@{MAST})"', sheet)
     assert len(set(words)) > 5
     one, other = list(dict.fromkeys(words))[:2]
     page = room.page(a=one, b=other, at=MAST)
@@ -269,7 +269,41 @@ def test_two_recipes_on_one_number(room: Room) -> None:
     assert content["most"] > 0.01
     head = room.head
     room.post("/take", of=one, keys=["nodes/beacon-mast/rotation/z"], whole=True)
-    assert (room.head, len(room.now.recipes)) == (head + 1, 1)
+    assert room.head == head + 1
+    assert [recipe.id for recipe in room.now.recipes] == ["lamp_flicker", "gust_sway"]
+
+
+def test_what_one_kept_on_the_shelf_is_compared_in_another_scene(room: Room) -> None:
+    def kept(part: str) -> None:
+        answer = room.client.post(f"{room.scene}/keep", json={"sort": "recipe", "part": part, "label": "Mast sway"})
+        assert answer.json() == {"key": "mast-sway"}
+
+    def offered(scene: str, at: str) -> list[str]:
+        return re.findall(
+            r'value="((?:recipe|shelf)\.mast.sway@.+?)"', text(room.client, f"{scene}/versions/recipes", at=at)
+        )
+
+    save = {"do": "save-recipe", "address": MAST, "label": "Mast sway", "in_place": False}
+    edit(room.client, room.scene, save)
+    kept("mast_sway")
+    assert set(offered(room.scene, MAST)) == {f"recipe.mast_sway@{MAST}"}  # what the scene has is offered once
+    other = room.client.post("/scenes", data={"start": "mast"}).headers["location"].split("?")[0]
+    word = "shelf.mast-sway@mast/rotation.z"
+    assert set(offered(other, "mast/rotation.z")) == {word}
+
+    def seen() -> bytes:
+        asked = {"a": word, "b": "now", "address": "mast/rotation.z"}
+        answer = room.client.get(f"{other}/versions/curves", params=asked)
+        assert answer.status_code == 200, answer.text
+        before: bytes = msgpack.unpackb(answer.content)["before"]
+        return before
+
+    first = seen()
+    assert room.client.post("/shelf/mast-sway/remove").status_code == 200
+    edit(room.client, room.scene, gust(9.0))
+    edit(room.client, room.scene, save)
+    kept("mast_sway_2")  # another one under the same name
+    assert seen() != first
 
 
 @pytest.mark.parametrize(
@@ -281,6 +315,8 @@ def test_two_recipes_on_one_number(room: Room) -> None:
         ("unbaked.none", 422, "no receipt 'none'"),
         (f"recipe.none@{MAST}", 422, "no recipe 'none'"),
         ("recipe.gust", 422, "no state of this scene"),
+        (f"shelf.none@{MAST}", 404, "nothing called 'none' on the shelf"),
+        (f"shelf.snow@{MAST}", 422, "no recipe of a number"),
         ("v" + "9" * 12, 422, "no state of this scene"),
     ],
 )

@@ -13,11 +13,10 @@ from lazzik.core.errors import InvalidAsset
 from lazzik.core.scene.address import Address, title
 from lazzik.core.scene.edits.base import free_label
 from lazzik.core.scene.scene import Scene
-from lazzik.demo.recipes import library
 from lazzik.store.scenes import StagePicture, State
 from lazzik.store.steps import steps
 from lazzik.store.versions import Name, Note, Version
-from lazzik.web.deps import DatabaseOf, Kept, Store, VersionsOf
+from lazzik.web.deps import DatabaseOf, Kept, ShelfOf, Store, VersionsOf
 from lazzik.web.pictures import Sent, media_type_of
 from lazzik.web.requests.bodies import body_of
 from lazzik.web.requests.fields import AskedRevision, Index, Revision, RevisionBody
@@ -111,14 +110,18 @@ def try_sheet(request: Request, scene_id: str, versions: VersionsOf) -> Response
 
 
 @router.get("/versions/recipes")
-def recipes_sheet(request: Request, scene_id: str, at: Word, store: Store) -> Response:
-    """The form that chooses two recipes to compare on a number."""
+def recipes_sheet(request: Request, scene_id: str, at: Word, store: Store, shelf: ShelfOf) -> Response:
+    """The form that chooses two recipes to compare on a number: of the scene, and of the shelf what it lacks."""
     scene = store.open(scene_id).scene
     address = Address.parse(at).channel
-    known = {recipe.id for recipe in scene.recipes}
-    own = [*scene.recipes, *(recipe for recipe in library() if recipe.id not in known)]
-    choices = [("now", "what is there now"), *((f"recipe.{recipe.id}@{address}", recipe.label) for recipe in own)]
-    content = {"scene_id": scene_id, "at": str(address), "title": title(scene, address), "choices": choices}
+    here = [(f"recipe.{recipe.id}@{address}", recipe.label) for recipe in scene.recipes]
+    kept = [
+        (f"shelf.{item.key}@{address}", item.label)
+        for item in shelf.items()
+        if item.sort == "recipe" and item.content.recipe(item.part) not in scene.recipes
+    ]
+    recipes = [("In this scene", here), ("On the shelf", kept)]
+    content = {"scene_id": scene_id, "at": str(address), "title": title(scene, address), "recipes": recipes}
     return templates.TemplateResponse(request, "versions/recipes.html", content)
 
 
