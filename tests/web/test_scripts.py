@@ -70,7 +70,7 @@ def test_what_a_page_is_told_is_what_its_type_says(client: TestClient, scene: st
 
 
 def _turned(order: str, angles: Points) -> Points:
-    return np.asarray(Turn.from_quat(orientations(angles[None, :], order)).as_matrix()[0])
+    return np.asarray(Turn.from_quat(orientations(angles, order, 1)).as_matrix()[0])
 
 
 def test_handles_stand_where_the_core_has_a_deformer_and_turn_about_the_axes_that_it_turns_about() -> None:

@@ -21,7 +21,7 @@ from lazzik.core.evaluate.aiming import NEAR, facing, facing_about, on_top, turn
 from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.quaternions import dot, invert_axes, orientations, rotated, short_way
 from lazzik.core.evaluate.scope import Scope
-from lazzik.core.evaluate.triples import base_triple, triple
+from lazzik.core.evaluate.triples import bases_by_axis, triple
 from lazzik.core.layers.follow import trailing
 from lazzik.core.layers.oscillator import grid_for, spring_of
 from lazzik.core.scene.aim import Aim, axis_vector
@@ -95,7 +95,8 @@ class Aimer:
 
     def _base(self, clock: Clock) -> Quaternions:
         """(frames, 4) the orientation by the bases of the rotation's numbers."""
-        return orientations(base_triple(self.node.rotation, clock), self.node.rotation.order)
+        rotation = self.node.rotation
+        return orientations(bases_by_axis(rotation, clock), rotation.order, len(clock.frames))
 
     def _above(self, node: Node, clock: Clock) -> NDArray[np.float64]:
         """(frames, 4, 4) the space that an object stands in."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 
 import numpy as np
 
@@ -17,29 +18,32 @@ TOGETHER = 512
 """Frames that are turned in one go."""
 
 
-def orientations(angles: Points, order: str) -> Quaternions:
+def orientations(angles: Iterable[float | Samples], order: str, frames: int) -> Quaternions:
     """Unit quaternions of Euler angles in degrees, turned about own axes in the written order.
 
     Consecutive ones have a dot product ≥ 0, so that stepping from one to the next takes the short way.
 
     Parameters
     ----------
-    angles : (frames, 3) array
-        Degrees about x, y, z.
+    angles : three of float or (frames,) array
+        Degrees about x, y, z; one number where it stays.
 
     Returns
     -------
     (frames, 4) array
         x, y, z, w, of unit length.
     """
-    out = np.empty((len(angles), 4))
+    out = np.empty((frames, 4))
+    x, y, z = (np.ascontiguousarray(angle, dtype=float) for angle in angles)
     first, second, third = ("xyz".index(axis) for axis in order)
-    turn_about(np.ascontiguousarray(angles), first, second, third, out)
+    turn_about(x, y, z, first, second, third, out)
     return out
 
 
-@kernel("void(float64[:, ::1], int64, int64, int64, float64[:, ::1])")
-def turn_about(angles: Points, first: int, second: int, third: int, out: Quaternions) -> None:
+@kernel("void(float64[::1], float64[::1], float64[::1], int64, int64, int64, float64[:, ::1])")
+def turn_about(
+    about_x: Samples, about_y: Samples, about_z: Samples, first: int, second: int, third: int, out: Quaternions
+) -> None:
     """Fill `out` with products of turns about three axes, each with the sign that is nearer to the one before it.
 
     A turn q about axis a by φ, times a turn about the same axis by 2α: with b and d the next two axes round,
@@ -51,14 +55,14 @@ def turn_about(angles: Points, first: int, second: int, third: int, out: Quatern
 
     Parameters
     ----------
-    angles : (frames, 3) array
-        Degrees about x, y, z.
+    about_x, about_y, about_z : (frames or 1,) arrays
+        Degrees.
     first, second, third : int
         Places of the axes, in the order in which they are turned about.
     out : (frames, 4) array
         Filled: x, y, z, w, of unit length.
     """
-    frames = angles.shape[0]
+    angles, frames = (about_x, about_y, about_z), out.shape[0]
     most = min(frames, TOGETHER)
     parts, rows = np.empty((3, most)), np.empty((4, most))
     x, y, z, w = parts[0], parts[1], parts[2], rows[0]
@@ -66,17 +70,20 @@ def turn_about(angles: Points, first: int, second: int, third: int, out: Quatern
     sign, last_x, last_y, last_z, last_w = 1.0, 0.0, 0.0, 0.0, 0.0
     for start in range(0, frames, TOGETHER):
         count = min(TOGETHER, frames - start)
-        degrees, turns = angles[start : start + count], out[start : start + count]
+        turns = out[start : start + count]
         parts[:], w[:] = 0.0, 1.0
         for axis in (first, second, third):
-            still = True
-            for i in range(count):
-                half[i] = HALF_RADIANS * degrees[i, axis]
-                still = still and half[i] == 0.0
-            if still:  # most turn about one axis alone
-                continue
-            for i in range(count):
-                sines[i], cosines[i] = rounded_sine_and_cosine(half[i])
+            if angles[axis].shape[0] == 1:
+                angle = HALF_RADIANS * angles[axis][0]
+                if angle == 0.0:  # most turn about one axis alone
+                    continue
+                sines[:], cosines[:] = rounded_sine_and_cosine(angle)
+            else:
+                degrees = angles[axis][start : start + count]
+                for i in range(count):
+                    half[i] = HALF_RADIANS * degrees[i]
+                for i in range(count):
+                    sines[i], cosines[i] = rounded_sine_and_cosine(half[i])
             a, b, d = parts[axis], parts[(axis + 1) % 3], parts[(axis + 2) % 3]
             for i in range(count):
                 s, c = sines[i], cosines[i]

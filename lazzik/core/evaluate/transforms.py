@@ -17,7 +17,7 @@ from lazzik.core.clock import Clock
 from lazzik.core.evaluate.aimed import Aimer
 from lazzik.core.evaluate.quaternions import orientations, place_by
 from lazzik.core.evaluate.scope import ALONE, Scope
-from lazzik.core.evaluate.triples import triple
+from lazzik.core.evaluate.triples import by_axis, triple
 from lazzik.core.scene.node import Node, channels_of
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Points, Quaternions
@@ -85,7 +85,7 @@ def rows_of(node: Node, clock: Clock, scope: Scope = ALONE) -> NDArray[np.float6
     scope = scope.at(node.id)
     rows, problems = scope.kept_pose(node, clock), len(scope.problems or ())
     if rows is None:
-        turn = orientations(triple(node.rotation, clock, scope), node.rotation.order)
+        turn = _turn(node, clock, scope)
         if node.aim is not None and node.aim.acts and scope.scene is not None:
             scene = scope.scene
             aimer = Aimer(scene, node, node.aim, scope, lambda other, at: world(scene, other, at, scope))
@@ -108,7 +108,12 @@ def part_of(node: Node, part: Part, clock: Clock, scope: Scope) -> NDArray[np.fl
         return triple(getattr(node, part), clock, scope.at(node.id))
     if node.aim is not None and node.aim.acts:
         return rows_of(node, clock, scope)[:, 3:7]
-    return orientations(triple(node.rotation, clock, scope.at(node.id)), node.rotation.order)
+    return _turn(node, clock, scope.at(node.id))
+
+
+def _turn(node: Node, clock: Clock, scope: Scope) -> Quaternions:
+    """(frames, 4) the orientation that its numbers give it, whatever it aims at."""
+    return orientations(by_axis(node.rotation, clock, scope), node.rotation.order, len(clock.frames))
 
 
 def world(scene: Scene, node: Node | None, clock: Clock, scope: Scope = ALONE) -> NDArray[np.float64]:

@@ -13,13 +13,21 @@ from lazzik.core.evaluate.quaternions import invert_axes, orientations, place_by
 
 @pytest.mark.parametrize("order", ["".join(axes) for axes in permutations("xyz")])
 def test_turns_are_those_of_an_independent_reference_and_take_the_short_way(order: str) -> None:
-    angles = np.cumsum(np.random.default_rng(1).normal(0, 30, (400, 3)), axis=0)
-    turns = orientations(angles, order)
+    angles = np.cumsum(np.random.default_rng(1).normal(0, 30, (1200, 3)), axis=0)
+    turns = orientations(angles.T, order, len(angles))
     written = angles[:, ["xyz".index(axis) for axis in order]]
     other = Turn.from_euler(order.upper(), written, degrees=True)
     np.testing.assert_allclose(Turn.from_quat(turns).as_matrix(), other.as_matrix(), atol=1e-14)
     np.testing.assert_allclose(np.linalg.norm(turns, axis=1), 1.0, rtol=1e-14)
     assert np.all(np.sum(turns[1:] * turns[:-1], axis=1) >= 0)
+
+
+@pytest.mark.parametrize("stays", [(0,), (1, 2), (0, 1, 2)])
+def test_an_angle_that_stays_is_one_number(stays: tuple[int, ...]) -> None:
+    angles = np.random.default_rng(3).uniform(-400, 400, (1200, 3))
+    angles[:, stays] = [0.0, -37.5, 212.0][: len(stays)]
+    numbers = [float(angles[0, axis]) if axis in stays else angles[:, axis] for axis in range(3)]
+    np.testing.assert_array_equal(orientations(numbers, "yzx", 1200), orientations(angles.T, "yzx", 1200))
 
 
 def test_matrices_scale_then_turn_then_move() -> None:
