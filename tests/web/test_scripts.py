@@ -17,7 +17,7 @@ from pydantic import TypeAdapter
 from scipy.spatial.transform import Rotation as Turn
 
 from lazzik.core.deformers.placement import frames_of
-from lazzik.core.evaluate.quaternions import orientations
+from lazzik.core.geometry.quaternions import orientations
 from lazzik.core.types import Points
 from lazzik.web.studio.facts import Facts
 from tools.script_types import FILE, script_types, type_of
@@ -75,7 +75,7 @@ def _turned(order: str, angles: Points) -> Points:
 
 def test_handles_stand_where_the_core_has_a_deformer_and_turn_about_the_axes_that_it_turns_about() -> None:
     random = np.random.default_rng(4)
-    placements = [
+    placements: list[dict[str, Any]] = [
         {"place": list(random.uniform(-2, 2, 3)), "turn": list(random.uniform(-170, 170, 3)), "axis": axis}
         for axis in ("x", "y", "z")
         for _ in range(5)
@@ -92,7 +92,8 @@ def test_handles_stand_where_the_core_has_a_deformer_and_turn_about_the_axes_tha
     )
     found = json.loads(answer.stdout)
     for case, matrix in zip(placements, found["placements"], strict=True):
-        frame = frames_of(np.array([case["place"]]), np.array([case["turn"]]), case["axis"])[0]  # type: ignore[arg-type]
+        turn = orientations(case["turn"], "xyz", 1)
+        frame = frames_of(np.array([case["place"]]), turn, case["axis"])[0]
         inside = random.uniform(-1, 1, 3)
         want = inside @ frame[:3] + frame[3]
         np.testing.assert_allclose((np.reshape(matrix, (4, 4)) @ [*inside, 1])[:3], want, atol=1e-12)

@@ -17,12 +17,12 @@ from lazzik.core.channel.channel import Channel, base_value
 from lazzik.core.channel.scaling import moved_base, scaled
 from lazzik.core.errors import InvalidEdit
 from lazzik.core.evaluate.copies import Copies, copies_of
-from lazzik.core.evaluate.quaternions import product
 from lazzik.core.evaluate.riding import ridden, rides
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.variants import ahead, placed
 from lazzik.core.fitting.fitting import fit
 from lazzik.core.fitting.minimax import PER_FRAME
+from lazzik.core.geometry.quaternions import product
 from lazzik.core.layers.breeze import Breeze
 from lazzik.core.layers.link import Link
 from lazzik.core.scene.address import with_number

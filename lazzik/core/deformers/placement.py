@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from lazzik.core.document import Frozen, Quantity, Slug
 from lazzik.core.kernels import kernel
 from lazzik.core.layers import Number  # with its layers resolved
-from lazzik.core.types import Frames, PointBlock, Points, RowBlock
+from lazzik.core.types import Frames, PointBlock, Points, Quaternions, RowBlock
 
 Axis = Literal["x", "y", "z"]
 
@@ -48,28 +48,50 @@ class Placement(Frozen):
     """The object whose origin it sits on; None is the object itself. x, y and z are added to it."""
 
 
-def frames_of(places: Points, turns: Points, axis: Axis) -> Frames:
+def frames_of(places: Points, turns: Quaternions, axis: Axis) -> Frames:
     """For each moment the three rows P·Rᵀ, then the origin.
-
-    `places` (moments, 3) metres, `turns` (moments, 3) degrees about x, y, z.
 
     Parameters
     ----------
     places : (moments, 3) array
         Metres.
-    turns : (moments, 3) array
-        Degrees about x, y, z.
+    turns : (moments, 4) array
+        x, y, z, w, of unit length.
 
     Returns
     -------
     (moments, 4, 3) array
         Three rows of unit length, then the origin in metres.
     """
-    from scipy.spatial.transform import Rotation as Turn
+    out: Frames = np.empty((len(places), 4, 3))
+    fill_frames(places, turns, "xyz".index(axis), out)
+    return out
 
-    inverse = Turn.from_euler("XYZ", turns, degrees=True).as_matrix().transpose(0, 2, 1)
-    out: Frames = np.concatenate([inverse[:, ORDERS[axis], :], places[:, None, :]], axis=1)
-    return np.ascontiguousarray(out)
+
+@kernel("void(float64[:, ::1], float64[:, ::1], int64, float64[:, :, ::1])")
+def fill_frames(places: Points, turns: Quaternions, first: int, out: Frames) -> None:
+    """Fill `out` with frames.
+
+    Parameters
+    ----------
+    places : (moments, 3) array
+        Metres.
+    turns : (moments, 4) array
+        x, y, z, w, of unit length.
+    first : int
+        The axis of which the row comes first; the others follow in their cyclic order.
+    out : (moments, 4, 3) array
+        Filled.
+    """
+    a, b, c = (3 - first) % 3, (4 - first) % 3, (5 - first) % 3
+    for m in range(out.shape[0]):
+        x, y, z, w = turns[m, 0], turns[m, 1], turns[m, 2], turns[m, 3]
+        out[m, a, 0], out[m, b, 1] = x * x - y * y - z * z + w * w, y * y - x * x - z * z + w * w
+        out[m, a, 1], out[m, b, 0] = 2.0 * (x * y + z * w), 2.0 * (x * y - z * w)
+        out[m, a, 2], out[m, c, 0] = 2.0 * (x * z - y * w), 2.0 * (x * z + y * w)
+        out[m, b, 2], out[m, c, 1] = 2.0 * (y * z + x * w), 2.0 * (y * z - x * w)
+        out[m, c, 2] = z * z - x * x - y * y + w * w
+        out[m, 3, 0], out[m, 3, 1], out[m, 3, 2] = places[m, 0], places[m, 1], places[m, 2]
 
 
 @kernel("void(float64[:, :, ::1], float64[:, :, ::1], float64[:, :, ::1])", fuse=True)

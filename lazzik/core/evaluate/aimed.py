@@ -19,9 +19,9 @@ from numpy.typing import NDArray
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.aiming import NEAR, facing, facing_about, on_top, turned_about, upward
 from lazzik.core.evaluate.evaluator import value_of
-from lazzik.core.evaluate.quaternions import dot, invert_axes, orientations, rotated, short_way
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.triples import bases_by_axis, triple
+from lazzik.core.geometry.quaternions import dot, invert_axes, orientations, rotated, short_way
 from lazzik.core.layers.follow import trailing
 from lazzik.core.layers.oscillator import grid_for, spring_of
 from lazzik.core.scene.aim import Aim, axis_vector

@@ -23,7 +23,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from lazzik.core.evaluate.quaternions import dot, product, quaternions_of, rotated, slerp
+from lazzik.core.geometry.quaternions import dot, product, quaternions_of, rotated, slerp
 from lazzik.core.scene.aim import Axis, axis_vector
 from lazzik.core.types import Points, Quaternions, Samples
 

@@ -19,7 +19,6 @@ from numpy.typing import NDArray
 from lazzik.core.channel.channel import base_value
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.clock import Clock
-from lazzik.core.deformers.placement import enter, frames_of
 from lazzik.core.evaluate.evaluator import value_of
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.kernels import kernel
@@ -269,9 +268,7 @@ def density(scene: Scene, surface: Node, scatter: Scatter, points: Points | None
     if mask is None:
         return np.ones(len(rest))
     numbers = {name: np.full(1, base_value(getattr(mask, name))) for name in numbers_of(type(mask))}
-    inside = np.empty((1, 3, len(rest)))
-    enter(np.ascontiguousarray(rest[None]), frames_of(np.zeros((1, 3)), np.zeros((1, 3)), "x"), inside)
-    found: Samples = np.asarray(mask.at(inside, numbers, "x", scene.assets))[0]
+    found: Samples = np.asarray(mask.at(np.ascontiguousarray(rest.T)[None], numbers, "x", scene.assets))[0]
     return found
 
 

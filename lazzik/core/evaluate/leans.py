@@ -17,8 +17,8 @@ from lazzik.core.clock import Clock
 from lazzik.core.evaluate.airflow import air, scatter_jumps, world_of
 from lazzik.core.evaluate.copies import Copies
 from lazzik.core.evaluate.evaluator import value_of
-from lazzik.core.evaluate.quaternions import product
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.geometry.quaternions import product
 from lazzik.core.layers.breeze import USUAL
 from lazzik.core.layers.oscillator import TURN
 from lazzik.core.layers.response import Spring, answer_to, pieces_for

@@ -17,11 +17,11 @@ from lazzik.core.clock import Clock
 from lazzik.core.evaluate.airflow import world_of
 from lazzik.core.evaluate.copies import Copies
 from lazzik.core.evaluate.leans import answers_air, leaning, leans
-from lazzik.core.evaluate.quaternions import product, quaternions_of
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import shapes_over_time
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.evaluate.transforms import moves
+from lazzik.core.geometry.quaternions import product, quaternions_of
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.rest_pose import placement
 from lazzik.core.scene.scene import Scene

@@ -26,6 +26,7 @@ from lazzik.core.evaluate.jumps import jumps_of
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.transforms import moves, world
 from lazzik.core.geometry.assets import AssetStore, unpack_frames, unpack_targets
+from lazzik.core.geometry.quaternions import orientations
 from lazzik.core.scene.morph_targets import ShapeFrames
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
@@ -62,11 +63,12 @@ def _frames(scene: Scene, owner: Node, deformer: Deformer, clock: Clock, scope: 
     driven = any(not isinstance(value, float | int) for value in values)
     other = scene.by_id.get(deformer.placement.of or "")
     count = len(clock.frames) if driven or other is not None else 1
-    places = np.stack([np.broadcast_to(np.asarray(value, dtype=float), count) for value in values], 1)
+    places = np.empty((count, 3))
+    places[:, 0], places[:, 1], places[:, 2] = values[:3]
     if other is not None:
         away = np.linalg.solve(world(scene, owner, clock, scope), world(scene, other, clock, scope))
-        places = places + np.concatenate([away[:, :3, 3], np.zeros((count, 3))], 1)
-    return frames_of(places[:, :3], places[:, 3:], deformer.axis)
+        places += away[:, :3, 3]
+    return frames_of(places, orientations(values[3:], "xyz", count), deformer.axis)
 
 
 def _between(scene: Scene, node: Node, owner: Node) -> Iterator[Node]:

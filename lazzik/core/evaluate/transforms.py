@@ -15,9 +15,9 @@ from numpy.typing import NDArray
 from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.aimed import Aimer
-from lazzik.core.evaluate.quaternions import orientations, place_by
 from lazzik.core.evaluate.scope import ALONE, Scope
 from lazzik.core.evaluate.triples import by_axis, triple
+from lazzik.core.geometry.quaternions import orientations, place_by
 from lazzik.core.scene.node import Node, channels_of
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Points, Quaternions

@@ -22,8 +22,8 @@ from numpy.typing import NDArray
 
 from lazzik.core.channel.curve_arithmetic import sides
 from lazzik.core.channel.keys import Curve, curve_through
-from lazzik.core.evaluate.quaternions import short_way
 from lazzik.core.fitting.fitting import fit
+from lazzik.core.geometry.quaternions import short_way
 from lazzik.core.kernels import kernel
 from lazzik.core.types import Samples
 

@@ -8,8 +8,8 @@ from lazzik.core.clock import Clock
 from lazzik.core.document import Frozen
 from lazzik.core.evaluate.copies import chance
 from lazzik.core.evaluate.evaluator import value_of
-from lazzik.core.evaluate.quaternions import quaternions_of
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.geometry.quaternions import quaternions_of
 from lazzik.core.scene.emitter import Emitter
 from lazzik.core.scene.node import Look
 from lazzik.core.scene.scene import Scene

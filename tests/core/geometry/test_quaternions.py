@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation as Turn
 
-from lazzik.core.evaluate.quaternions import invert_axes, orientations, place_by, quaternions_of
+from lazzik.core.geometry.quaternions import invert_axes, orientations, place_by, quaternions_of
 
 
 @pytest.mark.parametrize("order", ["".join(axes) for axes in permutations("xyz")])
