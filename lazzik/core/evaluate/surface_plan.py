@@ -32,6 +32,9 @@ from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Frames, Points, Samples
 
+PLACED = ("x", "y", "z", "turn_x", "turn_y", "turn_z")
+"""The numbers of a placement: where it sits, then how it is turned."""
+
 
 def step_of(scene: Scene, node: Node, owner: Node, deformer: Deformer, clock: Clock, scope: Scope) -> Step:
     """A deformer of an object, or of one above it, over a clock."""
@@ -44,7 +47,7 @@ def step_of(scene: Scene, node: Node, owner: Node, deformer: Deformer, clock: Cl
         part, _, name = path.rpartition(".")
         holder: Frozen = getattr(deformer, part) if part else deformer
         numbers[path] = value_of(holder, name, clock, scope)
-    frames = _frames(scene, owner, deformer, clock, scope)
+    frames = _frames(scene, owner, deformer, [numbers[f"placement.{name}"] for name in PLACED], clock, scope)
     plan = deformer.plan(_Tracks(scene, owner, deformer, clock, scope))
     if plan:
         plan = plan | {"frames": frames}
@@ -57,9 +60,10 @@ def step_of(scene: Scene, node: Node, owner: Node, deformer: Deformer, clock: Cl
     return Step(deformer, numbers, frames, plan, there, back, scene.assets)
 
 
-def _frames(scene: Scene, owner: Node, deformer: Deformer, clock: Clock, scope: Scope) -> Frames:
-    names = ("x", "y", "z", "turn_x", "turn_y", "turn_z")
-    values = [value_of(deformer.placement, name, clock, scope) for name in names]
+def _frames(
+    scene: Scene, owner: Node, deformer: Deformer, values: list[float | Samples], clock: Clock, scope: Scope
+) -> Frames:
+    """(moments or 1, 4, 3) where it sits, by the numbers of its placement."""
     driven = any(not isinstance(value, float | int) for value in values)
     other = scene.by_id.get(deformer.placement.of or "")
     count = len(clock.frames) if driven or other is not None else 1
@@ -138,10 +142,11 @@ class _Tracks:
 
     def _root(self, clock: Clock) -> tuple[Points, NDArray[np.float64]]:
         """((frames, 3), (frames, 3, 3)) where the span begins in the object's space, and the deformer's axes there."""
-        frames = _frames(self.scene, self.owner, self.deformer, clock, self.scope)
+        frames = self.frames(clock)
         start = value_of(self.deformer, "start", clock, self.scope)
         along = np.where(np.asarray(start) <= -OPEN, 0.0, start)
         return frames[:, 3] + np.atleast_1d(along)[:, None] * frames[:, 0], frames[:, :3]
 
     def frames(self, clock: Clock) -> Frames:
-        return _frames(self.scene, self.owner, self.deformer, clock, self.scope)
+        values = [value_of(self.deformer.placement, name, clock, self.scope) for name in PLACED]
+        return _frames(self.scene, self.owner, self.deformer, values, clock, self.scope)
