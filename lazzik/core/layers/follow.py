@@ -19,7 +19,7 @@ from lazzik.core.channel.layer import Family, Layer
 from lazzik.core.clock import Clock
 from lazzik.core.document import Quantity
 from lazzik.core.kernels import kernel
-from lazzik.core.layers.oscillator import TURN, Grid, closed, followed, grid_for, spring_of, trail
+from lazzik.core.layers.oscillator import TURN, Grid, close, followed, grid_for, spring_of, trail
 from lazzik.core.types import SampleRows, Samples
 
 
@@ -93,10 +93,10 @@ def trailing(u: Samples, now: Samples, omega: Samples, damping: Samples, grid: G
     def run(y: Samples, v: Samples) -> None:
         trail(u, omega, damping, grid.step, y, v)
 
+    y, v = np.full(grid.count, u[2]), np.zeros(grid.count)
     if grid.loop:
-        y, v = closed(run, (grid.count,))
+        close(run, y, v)
     else:
-        y, v = np.full(grid.count, u[2]), np.zeros(grid.count)
         run(y, v)
     out = np.array(now)
     trail_between(grid.place, u, omega, damping, grid.step, y, v, out)

@@ -121,33 +121,52 @@ def _grid(clock: Clock, loop: float | None) -> Grid:
     return Grid(clock.on_grid(-2 - lead, last), lead, 2 / SUBSTEPS / clock.fps, place, False)
 
 
-def closed(run: Run, shape: tuple[int, ...]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Position and velocity around a loop, begun in the state that returns to itself: (I − Φ)·s = b.
+LEAST = 1e-9
+"""How far an eigenvalue of a round has to be from 1, or the round leaves a state as it is."""
+
+
+def close(run: Run, position: NDArray[np.float64], velocity: NDArray[np.float64]) -> None:
+    """Fill position and velocity around a loop, begun in the state that returns to itself: (I − Φ)·s = b.
 
     `run` is linear in the state plus a forcing. Where no such state exists (no damping, and the loop a whole number of
-    its own swings) the one of least size that comes nearest is taken, and the seam shows what is missing.
+    its own swings) it begins as it would without a loop, and the seam shows what is missing.
 
     Parameters
     ----------
-    shape : of both, (nodes,) or (nodes, things).
-
-    Returns
-    -------
-    ((nodes, …) array, (nodes, …) array)
-        Position, and velocity per second.
+    position, velocity : (nodes, …) arrays
+        Filled; the first row says where it would begin otherwise. In their unit, and that per second.
     """
-    position, velocity = np.zeros(shape), np.zeros(shape)
-
-    def end(e: float | NDArray[np.float64], v: float | NDArray[np.float64]) -> NDArray[np.float64]:
-        position[0], velocity[0] = e, v
+    start = np.stack([position[0], velocity[0]])
+    ends = np.empty((3, *start.shape))
+    for end, begin in zip(ends, ((0.0, 0.0), (1.0, 0.0), (0.0, 1.0)), strict=True):
+        position[0], velocity[0] = begin
         run(position, velocity)
-        return np.stack([position[-1], velocity[-1]], axis=-1)
+        end[0], end[1] = position[-1], velocity[-1]
+    return_to(ends.reshape(3, 2, -1), start.reshape(2, -1))
+    position[0], velocity[0] = start
+    run(position, velocity)
 
-    b = end(0.0, 0.0)
-    turn = np.stack([end(1.0, 0.0) - b, end(0.0, 1.0) - b], axis=-1)
-    start = np.einsum("...ij,...j->...i", np.linalg.pinv(np.eye(2) - turn, rcond=1e-9), b)
-    end(start[..., 0], start[..., 1])
-    return position, velocity
+
+@kernel("void(float64[:, :, ::1], float64[:, ::1])")
+def return_to(ends: NDArray[np.float64], states: NDArray[np.float64]) -> None:
+    """Put the states in place that return to themselves, (I − Φ)·s = b, where there are such.
+
+    |I − Φ| is the product of 1 − λ over both eigenvalues of Φ, whatever the units.
+
+    Parameters
+    ----------
+    ends : (3, 2, things) array
+        Position and velocity at the end: begun at rest, which is b, in position 1, and in velocity 1.
+    states : (2, things) array
+        Position and velocity to begin in; changed.
+    """
+    for n in range(states.shape[1]):
+        x, y = ends[0, 0, n], ends[0, 1, n]
+        a, b = 1.0 - (ends[1, 0, n] - x), x - ends[2, 0, n]
+        c, d = y - ends[1, 1, n], 1.0 - (ends[2, 1, n] - y)
+        volume = a * d - b * c
+        if abs(volume) > LEAST * LEAST:
+            states[0, n], states[1, n] = (d * x - b * y) / volume, (a * y - c * x) / volume
 
 
 def on_grid(source: Numbered, name: str, grid: Grid) -> Samples:

@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 from lazzik.core.channel.airflow import Airflow
 from lazzik.core.clock import Clock
 from lazzik.core.kernels import kernel
-from lazzik.core.layers.oscillator import TURN, closed, free, trailed
+from lazzik.core.layers.oscillator import TURN, close, free, trailed
 from lazzik.core.types import Samples
 
 PER_FRAME = 2
@@ -114,11 +114,11 @@ def answer_to(
     def run(y: NDArray[np.float64], v: NDArray[np.float64]) -> None:
         respond(seconds, before, after, omega, damping, y, v)
 
+    y, v = np.empty(after.shape), np.empty(after.shape)
+    y[0], v[0] = after[0], 0.0
     if pieces.loop is not None:
-        y, v = closed(run, after.shape)
+        close(run, y, v)
     else:
-        y, v = np.empty(after.shape), np.empty(after.shape)
-        y[0], v[0] = after[0], 0.0
         run(y, v)
     place = pieces.place(clock)
     out = np.empty((len(place), after.shape[1]))

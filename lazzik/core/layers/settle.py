@@ -21,7 +21,7 @@ from lazzik.core.channel.inputs import Inputs, ManyInputs
 from lazzik.core.channel.layer import Family, Layer
 from lazzik.core.document import Option, Quantity
 from lazzik.core.kernels import kernel
-from lazzik.core.layers.oscillator import TURN, Grid, closed, grid_for, on_grid, push_of, ring, rung, spring_of
+from lazzik.core.layers.oscillator import TURN, Grid, close, grid_for, on_grid, push_of, ring, rung, spring_of
 from lazzik.core.types import SampleRows, Samples
 
 WHEN = ("both", "arrivals", "departures")
@@ -99,10 +99,10 @@ class Settle(Layer):
         def run(e: Samples, v: Samples) -> None:
             ring(x, slope, omega, damping, strength, grid.step, when, e, v)
 
+        e, v = np.zeros(grid.count), np.zeros(grid.count)
         if grid.loop:
-            e, v = closed(run, (grid.count,))
+            close(run, e, v)
         else:
-            e, v = np.zeros(grid.count), np.zeros(grid.count)
             run(e, v)
         out = np.empty(len(grid.place))
         between(grid.place, x, omega, damping, strength, grid.step, when, e, v, out)

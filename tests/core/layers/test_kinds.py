@@ -315,6 +315,17 @@ def test_following_is_the_differential_equation(frequency: float | Channel, damp
     np.testing.assert_allclose(on(clock, *HEAVE, follow), expected, atol=1e-4 * np.abs(expected).max())
 
 
+@pytest.mark.parametrize("kind", ["settle", "follow"])
+def test_an_undamped_loop_of_whole_swings_begins_as_it_would_without_a_loop(kind: str) -> None:
+    """No state returns to itself there."""
+    clock = Clock.over(30, 0, 29)
+    base = (Key(frame=4, value=3.0), Key(frame=7, value=10.0), Key(frame=20, value=3.0))
+    swings = layer(kind, frequency=2.0, damping=0.0)
+    without = on(clock, swings, base=base)
+    assert np.abs(without - 3.0).max() > 10.0
+    np.testing.assert_allclose(on(clock, swings.replaced(loop=30.0), base=base), without, atol=1e-9)
+
+
 def test_following_late_and_before_the_start() -> None:
     clock = Clock(FPS, 0, np.array([-5.0, 0, 20, 34.9, 200]))
     late = layer("follow", frequency=8.0, damping=1.0, delay=0.5)
