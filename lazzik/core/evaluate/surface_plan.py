@@ -14,7 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lazzik.core.channel.airflow import Airflow
-from lazzik.core.channel.layer import numbers_of
+from lazzik.core.channel.channel import Channel
+from lazzik.core.channel.layer import clamp, numbers_of
 from lazzik.core.clock import Clock
 from lazzik.core.deformers.apply import Step
 from lazzik.core.deformers.base import OPEN, Deformer
@@ -32,6 +33,9 @@ from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
 from lazzik.core.types import Frames, Points, Samples
 
+Parted = tuple[dict[str, float | Samples], list[tuple[str, Frozen, str]]]
+"""Numbers by path, and of others the path, what holds it, and its name there."""
+
 PLACED = ("x", "y", "z", "turn_x", "turn_y", "turn_z")
 """The numbers of a placement: where it sits, then how it is turned."""
 
@@ -42,11 +46,8 @@ def step_of(scene: Scene, node: Node, owner: Node, deformer: Deformer, clock: Cl
     shift = value_of(deformer, "shift", clock, scope)
     if not isinstance(shift, float | int) or shift:
         clock = clock.at(clock.frames + np.asarray(shift) * clock.fps)
-    numbers: dict[str, float | Samples] = {}
-    for path, _ in deformer.stored():
-        part, _, name = path.rpartition(".")
-        holder: Frozen = getattr(deformer, part) if part else deformer
-        numbers[path] = value_of(holder, name, clock, scope)
+    constants, driven = _parted(deformer)
+    numbers = constants | {path: value_of(holder, name, clock, scope) for path, holder, name in driven}
     frames = _frames(scene, owner, deformer, [numbers[f"placement.{name}"] for name in PLACED], clock, scope)
     plan = deformer.plan(_Tracks(scene, owner, deformer, clock, scope))
     if plan:
@@ -58,6 +59,24 @@ def step_of(scene: Scene, node: Node, owner: Node, deformer: Deformer, clock: Cl
         there = np.asarray(np.linalg.solve(world(scene, owner, around, scope), world(scene, node, around, scope)))
         back = np.asarray(np.linalg.inv(there))
     return Step(deformer, numbers, frames, plan, there, back, scene.assets)
+
+
+def _parted(deformer: Deformer) -> Parted:
+    """A deformer's numbers that can't change, by path, and where the others stand. Kept in the deformer, which never
+    changes."""
+    kept: Parted | None = deformer.__dict__.get("_parted")
+    if kept is None:
+        constants: dict[str, float | Samples] = {}
+        driven: list[tuple[str, Frozen, str]] = []
+        for path, number in deformer.stored():
+            part, _, name = path.rpartition(".")
+            holder: Frozen = getattr(deformer, part) if part else deformer
+            if isinstance(number, Channel):
+                driven.append((path, holder, name))
+            else:
+                constants[path] = clamp(number, numbers_of(type(holder))[name])
+        kept = deformer.__dict__["_parted"] = constants, driven
+    return kept
 
 
 def _frames(
