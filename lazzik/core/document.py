@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Annotated, Any, Literal, Protocol, Self, TypeVar
 
 from pydantic import (
@@ -90,6 +91,11 @@ class Frozen(BaseModel):
         keeps there what it worked out of this part.)"""
         fields = type(self).model_fields
         return [(name, value) for name, value in self.__dict__.copy().items() if name in fields and fields[name].repr]
+
+    @cached_property
+    def as_json(self) -> str:
+        """It as its file has it, written once: what is equal is written alike."""
+        return self.model_dump_json()
 
     def replaced(self, **changes: Any) -> Self:
         """A checked copy with some fields changed. Parts that stay are shared, not copied.

@@ -14,6 +14,7 @@ from lazzik.core.errors import LazzikError
 from lazzik.core.progress import Stopped
 
 if TYPE_CHECKING:
+    from lazzik.core.cache import BoundedCache
     from lazzik.core.evaluate.memo import Memo
     from lazzik.core.evaluate.mesh_density import CoarseMarks
     from lazzik.core.scene.shelf_item import ShelfItem
@@ -102,9 +103,15 @@ def _marks(_: Services) -> CoarseMarks:
     return CoarseMarks()
 
 
+def _at_rest(_: Services) -> BoundedCache[bytes]:
+    from lazzik.core.cache import BoundedCache
+
+    return BoundedCache(64 * 2**20)
+
+
 MAKERS: Mapping[str, Callable[[Services], object]] = {
     "store": _store, "versions": _versions, "drafts": _drafts, "long": _long, "runs": _runs,
-    "runs_at_work": lambda _: {}, "shelf": _shelf, "memo": _memo, "marks": _marks,
+    "runs_at_work": lambda _: {}, "shelf": _shelf, "memo": _memo, "marks": _marks, "at_rest": _at_rest,
 }  # fmt: skip
 
 

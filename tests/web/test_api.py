@@ -15,9 +15,11 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.transforms import transforms
 from lazzik.core.evaluate.values import evaluate
+from lazzik.core.formats.gltf import write_glb
 from lazzik.core.scene.node import Node, Rotation
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import scene_text
+from lazzik.web.stage import routes
 from tests.web.conftest import previewed, unpacked
 
 MOVED = ["beacon-mast", "guy-plate-1", "guy-plate-2", "guy-plate-3", "ribbon"]
@@ -148,6 +150,26 @@ def test_a_scene_file_is_opened(client: TestClient, app: FastAPI) -> None:
     sent = client.post("/scenes/open", files={"file": ("s.json", scene_text(document))})
     assert sent.status_code == 303
     assert app.state.store.open(sent.headers["location"].split("/")[-1]).scene == document
+
+
+def test_the_geometry_at_rest_of_a_step_is_made_once(
+    client: TestClient, scene: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    made: list[Scene] = []
+
+    def counted(seen: Scene, **how: Any) -> bytes:
+        made.append(seen)
+        return write_glb(seen, **how)
+
+    monkeypatch.setattr(routes, "write_glb", counted)
+    first = client.get(f"{scene}/rest.glb").content
+    assert client.get(f"{scene}/rest.glb").content == first
+    assert len(made) == 1
+    send(client, f"{scene}/edits", 0, {"do": "set", "address": "ridge/position.x", "value": 1})
+    after = client.get(f"{scene}/rest.glb").content
+    assert after != first
+    assert client.get(f"{scene}/rest.glb", params={"of": 0}).content == first
+    assert len(made) == 2
 
 
 @pytest.mark.parametrize("text", [b"", b"{}", b"[" * 100_000, b'{"name": "x", "version": 9}', b"\x00\xff"])

@@ -47,6 +47,9 @@ NEAR, FAR = 0.05, 1000.0
 INSTANCING = "EXT_mesh_gpu_instancing"
 POINTER = "KHR_animation_pointer"
 
+PLAIN = Look()
+"""What has none of its own."""
+
 SHARE_OF_LOOKS = 1e-3
 """Of what a number of a look, a light or a camera spans: how far it may be off."""
 
@@ -182,7 +185,7 @@ class Writer:
         keep = self.keeps.get(node.id)
         form = self.forms.get(node.id)
         if form and form.repainted:
-            self.paints[node.id] = self._paint(node.look or Look())
+            self.paints[node.id] = self._paint(node.look or PLAIN)
         if node.id in self.lent:
             out["extras"]["unseen"] = True
         if node.shape is not None and (node.visible or node.id in self.lent) and (form is None or form.bent):
@@ -254,7 +257,7 @@ class Writer:
         return Paint((r, g, b), self._first(look, "glow"), self._first(look, "roughness"))
 
     def _material(self, node: Node) -> int:
-        look = node.look or Look()
+        look = node.look or PLAIN
         paint = self._paint(look)
         surface: Row = {
             "baseColorFactor": [*paint.color, 1.0], "metallicFactor": 0.0, "roughnessFactor": paint.roughness,
@@ -312,11 +315,11 @@ class Writer:
         shapes = self.moving.get(node.id)
         if shapes is not None or shapes_over_time(self.scene, node):
             return self._own_mesh(node, shapes)
-        look = node.look or Look()
-        key = look.model_dump_json()
+        look = node.look or PLAIN
+        key = look.as_json
         if key not in self.materials:
             self.materials[key] = self._material(node)
-        shape = (node.shape.model_dump_json() if node.shape else "", look.picture is not None)
+        shape = (node.shape.as_json if node.shape else "", look.picture is not None)
         if (shape, self.materials[key]) not in self.meshes:
             if shape not in self.shapes:
                 self.shapes[shape] = self._geometry(node.shape.mesh(self.scene.assets), look)  # type: ignore[union-attr]
@@ -335,7 +338,7 @@ class Writer:
             mesh = mesh.moved(motion.points(0))
         part: Row = {"attributes": {}}
         if node.id not in self.forms:
-            part["attributes"], part["indices"] = self._geometry(mesh, node.look or Look())
+            part["attributes"], part["indices"] = self._geometry(mesh, node.look or PLAIN)
             part["material"] = self._material(node)
         elif shapes is None:
             part["attributes"] = self._points(mesh)

@@ -367,7 +367,7 @@ class _Writer:
     def _material(self, look: Look) -> Any:
         from pxr import Gf, Sdf, UsdShade
 
-        key = look.model_dump_json()
+        key = look.as_json
         if key not in self.looks:
             path = f"/World/Looks/look_{len(self.looks) + 1}"
             material = UsdShade.Material.Define(self.stage, path)

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, cast
 
-from fastapi import APIRouter, Query, Response
+from fastapi import APIRouter, Depends, Query, Request, Response
 from typing_extensions import TypedDict
 
+from lazzik.core.cache import BoundedCache
 from lazzik.core.clock import Clock
 from lazzik.core.compare.motion import in_step
 from lazzik.core.errors import InvalidEdit, UnknownAddress
@@ -25,6 +26,13 @@ from lazzik.web.states import Beside, Seen
 from lazzik.web.ui.encode import floats, packed, streamed
 
 router = APIRouter(prefix="/scenes/{scene_id}")
+
+
+async def _at_rest(request: Request) -> BoundedCache[bytes]:
+    return cast(BoundedCache[bytes], request.app.state.at_rest)
+
+
+AtRest = Annotated[BoundedCache[bytes], Depends(_at_rest)]
 
 
 @router.get("/motion")
@@ -68,9 +76,15 @@ def motion(
 
 
 @router.get("/rest.glb")
-def rest_geometry(seen: Seen, memo: Kept) -> Response:
-    """The geometry at rest, from the same exporter that people use."""
-    return Response(write_glb(seen.scene, animated=False, memo=memo), media_type="model/gltf-binary")
+def rest_geometry(scene_id: str, seen: Seen, memo: Kept, made: AtRest) -> Response:
+    """The geometry at rest, from the same exporter that people use; of a step it is made once for all who see it."""
+    step = (scene_id, seen.revision)
+    content = made.get(step) if seen.revision is not None else None
+    if content is None:
+        content = write_glb(seen.scene, animated=False, memo=memo)
+        if seen.revision is not None:
+            made.put(step, content, len(content))
+    return Response(content, media_type="model/gltf-binary")
 
 
 class Names(TypedDict):
