@@ -134,9 +134,7 @@ class Layer(Frozen):
 
     def kept_alike(self) -> Iterator[Hashable]:
         """What `form` tells of the kind's own fields: its settings, and the numbers that are to be the same."""
-        kind, numbers = type(self), numbers_of(type(self))
-        own = (name for name in kind.model_fields if name not in Layer.model_fields and name not in numbers)
-        return (getattr(self, name) for name in (*own, *kind.in_common))
+        return (getattr(self, name) for name in _alike(type(self)))
 
     @property
     def reads_others(self) -> bool:
@@ -264,6 +262,13 @@ class Layer(Frozen):
 def numbers_of(model: type[Frozen]) -> dict[str, Quantity]:
     """The numbers that a part of the document declares, in the order of its file, each with its Quantity."""
     return {name: q for name in model.model_fields if (q := mark_of(model, name, Quantity)) is not None}
+
+
+@cache
+def _alike(kind: type[Layer]) -> tuple[str, ...]:
+    """The fields of a kind's own in which layers of one form are the same."""
+    shared, numbers = Layer.model_fields, numbers_of(kind)
+    return (*(name for name in kind.model_fields if name not in shared and name not in numbers), *kind.in_common)
 
 
 def clamp(value: float | Samples, quantity: Quantity) -> float | Samples:

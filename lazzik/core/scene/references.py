@@ -39,7 +39,8 @@ def reads_of(number: float | Channel) -> frozenset[str]:
         for layer in number.layers:
             shared = () if layer.sheaf is None else (f"sheaves/{layer.sheaf}",)
             air = (AIR,) if type(layer).needs == "air" else ()
-            kept = kept.union(layer.references(), shared, air, *(reads_of(own) for own in layer.stored()))
+            driven = (reads_of(own) for own in layer.stored() if isinstance(own, Channel))
+            kept = kept.union(layer.references(), shared, air, *driven)
         number.__dict__["_reads"] = kept
     return kept
 
