@@ -14,6 +14,8 @@ read on a wider clock then serves the narrower one, and a stack costs what its l
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from functools import cache
 from typing import Protocol
@@ -324,10 +326,21 @@ def stack_of(channel: Channel, scope: Scope) -> Stack:
     return stack
 
 
+@contextmanager
+def evaluating(scope: Scope) -> Iterator[Scope]:
+    """One evaluation of several things: what is worked out for one of them serves the next. With the scope for it."""
+    running = scope.running()
+    assert running.run is not None
+    try:
+        yield running
+    finally:  # a stack knows its scope, and that its stacks: a ring, which only a search could free
+        running.run.stacks.clear()
+
+
 def strata(number: float | Channel, clock: Clock, scope: Scope = ALONE) -> Strata:
     """A channel's base, each layer's own contribution and the result. A layer without a value has a problem."""
     channel = as_channel(number)
-    stack = stack_of(channel, Scope(scope.scene, scope.memo, [], home=scope.home))
+    stack = stack_of(channel, scope.noting([]))
     top = stack.at(len(stack.layers), clock)  # the highest first: what it reads of the others is wider than the clock
     lanes, place = [], 0
     for layer in scope.counted(channel):

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.evaluator import Strata, read, strata
+from lazzik.core.evaluate.evaluator import Strata, evaluating, read, strata
 from lazzik.core.evaluate.motion_path import path
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.seams import seam_of
@@ -42,7 +42,9 @@ def curves_of(scope: Scope, scene: Scene, text: str, also: tuple[str, ...]) -> d
     place = find(scene, address)
     fine = max(1, min(4, MOST_POINTS // scene.frames))
     clock = scene.clock(fine)
-    content = strata_of(strata(place.number, clock, scope.at(place.home)), place, str(address), scene, clock, scope)
+    with evaluating(scope) as together:  # the seam needs below its springs what the lanes need
+        laid = strata(place.number, clock, together.at(place.home))
+        content = strata_of(laid, place, str(address), scene, clock, together)
     content["also"] = [
         {
             "channel": str(other),

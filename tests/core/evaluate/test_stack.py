@@ -11,7 +11,7 @@ import pytest
 from lazzik.core.channel.channel import MOST_LAYERS, Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.evaluator import LayerInputs, number_on, strata
+from lazzik.core.evaluate.evaluator import LayerInputs, evaluating, number_on, strata
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.layers import BY_KIND, Recipe
 from lazzik.core.scene.scene import Scene
@@ -87,6 +87,21 @@ def test_a_stack_gives_what_its_layers_give_one_after_the_other() -> None:
         alone = np.asarray(number_on(channel, CLOCK.at(np.array([moment])), Scope(AROUND)))
         whole_there = np.asarray(number_on(channel, Clock.over(24, 0, 100, per_frame=2), Scope(AROUND)))
         np.testing.assert_allclose(alone[0], whole_there[int(moment * 2)], atol=1e-9)
+
+
+def test_what_is_worked_out_in_one_evaluation_serves_the_next(counted: Counter[str]) -> None:
+    """The ringing over a loop reads all of it, whichever moments are asked for."""
+    channel = Channel(keys=BASE, layers=(layer("noise", 0), layer("settle", 1, loop=100.0)))
+    seam = CLOCK.at(np.array([0.0, 0.01, 99.99]))
+    alone = number_on(channel, seam)
+    with evaluating(Scope()) as together:
+        strata(channel, CLOCK, together)
+        counted.clear()
+        np.testing.assert_array_equal(number_on(channel, seam, together), alone)
+    assert counted["noise"] == 1
+    assert counted["moments"] == 2 * len(seam.frames)
+    assert together.run is not None
+    assert not together.run.stacks
 
 
 def test_the_deepest_stack_is_worked_out() -> None:
