@@ -3,7 +3,7 @@ is shared."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator
 
 from lazzik.core.channel.channel import Channel, as_channel
 from lazzik.core.channel.layer import Layer, numbers_of
@@ -128,13 +128,9 @@ def _layers_of(node: Node) -> Iterator[tuple[str, Layer]]:
 def all_members(scene: Scene) -> dict[str, tuple[str, ...]]:
     """Addresses of the layers in each sheaf that has any, those of objects first."""
     found: dict[str, list[str]] = {}
-    for node in scene.nodes:
-        for name, rows in _sheaved(node).items():
+    for part in _all_sheaved(scene):
+        for name, rows in part.items():
             found.setdefault(name, []).extend(rows)
-    for dial in scene.dials:
-        for address, layer in layers_on(dial.value, f"dials/{dial.id}"):
-            if layer.sheaf is not None:
-                found.setdefault(layer.sheaf, []).append(address)
     return {name: tuple(rows) for name, rows in found.items()}
 
 
@@ -154,23 +150,35 @@ def layers_on(number: float | Channel, address: str) -> Iterator[tuple[str, Laye
             yield from layers_on(getattr(layer, name), f"{here}.{name}")
 
 
+def _all_sheaved(scene: Scene) -> Iterator[dict[str, tuple[str, ...]]]:
+    """Addresses of layers by the sheaf that they are in: of one object after the other, then of dials."""
+    yield from map(_sheaved, scene.nodes)
+    for dial in scene.dials:
+        yield _by_sheaf(layers_on(dial.value, f"dials/{dial.id}"))
+
+
 def _sheaved(node: Node) -> dict[str, tuple[str, ...]]:
     """Addresses of an object's layers by the sheaf that they are in. Kept in the object, which never changes."""
     kept: dict[str, tuple[str, ...]] | None = node.__dict__.get("_sheaved")
     if kept is None:
-        found: dict[str, list[str]] = {}
-        for path, number, _ in channels_of(node):
-            for address, layer in layers_on(number, f"{node.id}/{path}"):
-                if layer.sheaf is not None:
-                    found.setdefault(layer.sheaf, []).append(address)
-        kept = node.__dict__["_sheaved"] = {name: tuple(rows) for name, rows in found.items()}
+        every = (row for path, number, _ in channels_of(node) for row in layers_on(number, f"{node.id}/{path}"))
+        kept = node.__dict__["_sheaved"] = _by_sheaf(every)
     return kept
+
+
+def _by_sheaf(layers: Iterable[tuple[str, Layer]]) -> dict[str, tuple[str, ...]]:
+    found: dict[str, list[str]] = {}
+    for address, layer in layers:
+        if layer.sheaf is not None:
+            found.setdefault(layer.sheaf, []).append(address)
+    return {name: tuple(rows) for name, rows in found.items()}
 
 
 def without_empty_sheaves(scene: Scene) -> Scene:
     """The scene without sheaves that hold nothing any more."""
-    if not scene.sheaves:
-        return scene
-    inside = all_members(scene)
-    staying = tuple(sheaf for sheaf in scene.sheaves if sheaf.id in inside)
-    return scene if len(staying) == len(scene.sheaves) else scene.replaced(sheaves=staying)
+    empty = {sheaf.id for sheaf in scene.sheaves}
+    for part in _all_sheaved(scene):
+        if not empty:
+            return scene
+        empty.difference_update(part)
+    return scene.replaced(sheaves=tuple(sheaf for sheaf in scene.sheaves if sheaf.id not in empty)) if empty else scene
