@@ -16,10 +16,10 @@ from benchmarks.deliveries import pinned
 from benchmarks.evaluation import crowd
 from benchmarks.timing import goal
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.evaluator import strata
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import reshaped
+from lazzik.core.evaluate.strata import strata
 from lazzik.core.evaluate.surface import surface_of
 from lazzik.core.evaluate.transforms import transforms
 from lazzik.core.scene.address import find_at

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from benchmarks.timing import goal
 from lazzik.core.channel.channel import Channel
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.evaluator import strata
+from lazzik.core.evaluate.strata import strata
 from lazzik.core.fitting.fitting import fit, worst_error
 from lazzik.core.fitting.minimax import PER_FRAME, longest_cubic
 from lazzik.core.layers.noise import Noise

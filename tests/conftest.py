@@ -14,8 +14,8 @@ from hypothesis import HealthCheck, settings
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import Layer
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.evaluator import loop_note
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.strata import loop_note
 from lazzik.core.scene.edits.base import applied
 from lazzik.core.scene.edits.every import read_edits
 from lazzik.core.scene.node import Node, Rotation

@@ -10,8 +10,8 @@ import numpy as np
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import Layer
-from lazzik.core.evaluate.evaluator import strata
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.strata import strata
 from lazzik.core.layers import BY_KIND
 from lazzik.core.scene.address import Address, title
 from lazzik.core.scene.scene import Scene

@@ -16,8 +16,9 @@ from lazzik.core.diagnose.aim import turned_by_aim
 from lazzik.core.diagnose.air import why_breeze
 from lazzik.core.diagnose.reason import STILL, UNSEEN, Reason, idle, largest, reason, set_to, unseen
 from lazzik.core.diagnose.shape import why_shape
-from lazzik.core.evaluate.evaluator import Lane, number_on, read, strata
+from lazzik.core.evaluate.evaluator import number_on, read
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.strata import Lane, strata
 from lazzik.core.layers.breeze import Breeze
 from lazzik.core.scene.address import Address, Place, find, find_layer
 from lazzik.core.scene.edits.layers import landing

@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 
 from lazzik.core.channel.layer import Layer
-from lazzik.core.evaluate.evaluator import strata
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.strata import strata
 from lazzik.core.layers import Recipe
 from lazzik.core.scene.address import Address, title
 from lazzik.core.scene.edits.object_putting import followers

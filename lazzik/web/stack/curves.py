@@ -7,10 +7,11 @@ from typing import Any
 import numpy as np
 
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.evaluator import Strata, evaluating, read, strata
+from lazzik.core.evaluate.evaluator import read
 from lazzik.core.evaluate.motion_path import path
 from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.seams import seam_of
+from lazzik.core.evaluate.strata import Strata, evaluating, strata
 from lazzik.core.scene.address import Address, Place, find, title
 from lazzik.core.scene.scene import Scene
 from lazzik.web.stack.facts import MOST_DRAWN

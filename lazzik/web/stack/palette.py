@@ -13,8 +13,8 @@ from lazzik.core.channel.keys import Key
 from lazzik.core.channel.layer import Landing, Layer, numbers_of
 from lazzik.core.channel.window import Window
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.evaluator import strata
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.strata import strata
 from lazzik.core.layers import BY_KIND, Clip
 from lazzik.core.layers.clip import Track
 from lazzik.core.scene.dial import Dial

@@ -10,8 +10,8 @@ from lazzik.core.channel.channel import Channel, sounding
 from lazzik.core.channel.combine import Combine
 from lazzik.core.channel.layer import Layer, numbers_of
 from lazzik.core.document import Option, Quantity, Wording, counts_under, option_of
-from lazzik.core.evaluate.evaluator import loop_note
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.strata import loop_note
 from lazzik.core.layers import BY_KIND, Recipe
 from lazzik.core.scene.address import Address, Hop, Place, find, into, names, title
 from lazzik.core.scene.dial import Dial

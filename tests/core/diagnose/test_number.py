@@ -13,8 +13,8 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.diagnose.number import why
 from lazzik.core.diagnose.reason import Code
-from lazzik.core.evaluate.evaluator import strata
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.strata import strata
 from lazzik.core.geometry.primitives import Ball, Tube
 from lazzik.core.layers import BY_KIND
 from lazzik.core.scene.address import Address, find

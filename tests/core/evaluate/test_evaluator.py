@@ -17,8 +17,9 @@ from lazzik.core.channel.layer import Family, Layer
 from lazzik.core.channel.window import Window
 from lazzik.core.clock import Clock
 from lazzik.core.errors import UnknownAddress
-from lazzik.core.evaluate.evaluator import number_on, strata
+from lazzik.core.evaluate.evaluator import number_on
 from lazzik.core.evaluate.memo import Memo
+from lazzik.core.evaluate.strata import strata
 from lazzik.core.evaluate.values import evaluate
 from lazzik.core.layers.noise import Noise
 from lazzik.core.scene.scene import Scene

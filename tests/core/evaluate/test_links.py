@@ -13,9 +13,10 @@ from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.clock import Clock
 from lazzik.core.errors import InvalidDocument, InvalidEdit, UnknownAddress
-from lazzik.core.evaluate.evaluator import CHAIN, TooDeep, read, strata
+from lazzik.core.evaluate.evaluator import CHAIN, TooDeep, read
 from lazzik.core.evaluate.memo import Memo
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.strata import strata
 from lazzik.core.evaluate.transforms import transforms
 from lazzik.core.evaluate.values import evaluate
 from lazzik.core.layers.link import Link

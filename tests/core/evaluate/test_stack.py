@@ -11,8 +11,9 @@ import pytest
 from lazzik.core.channel.channel import MOST_LAYERS, Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.evaluator import LayerInputs, evaluating, number_on, strata
+from lazzik.core.evaluate.evaluator import LayerInputs, number_on
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.strata import evaluating, strata
 from lazzik.core.layers import BY_KIND, Recipe
 from lazzik.core.scene.scene import Scene
 

@@ -15,7 +15,8 @@ from hypothesis import strategies as st
 from lazzik.core.channel.channel import Channel, base_value
 from lazzik.core.channel.keys import Key
 from lazzik.core.clock import Clock
-from lazzik.core.evaluate.evaluator import number_on, strata
+from lazzik.core.evaluate.evaluator import number_on
+from lazzik.core.evaluate.strata import strata
 from lazzik.core.evaluate.values import evaluate
 from lazzik.core.layers.noise import CHARACTERS, REACH, SIDES, Noise, reach_of, shaped
 from lazzik.core.layers.octaves import lattice

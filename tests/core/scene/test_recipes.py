@@ -10,8 +10,8 @@ import pytest
 from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.keys import Key
 from lazzik.core.errors import InvalidEdit, UnknownAddress
-from lazzik.core.evaluate.evaluator import strata
 from lazzik.core.evaluate.scope import Scope
+from lazzik.core.evaluate.strata import strata
 from lazzik.core.evaluate.values import evaluate
 from lazzik.core.scene.address import Address, find
 from lazzik.core.scene.edits.stacks import used_recipes
