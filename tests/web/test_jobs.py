@@ -8,6 +8,7 @@ import threading
 from collections.abc import Iterator
 from contextlib import suppress
 from pathlib import Path
+from typing import IO, Any
 
 import pytest
 
@@ -99,3 +100,21 @@ def test_what_is_over_stays_as_it_ended(jobs: Jobs) -> None:
     jobs.stop(job)
     job.update(state="running")
     assert job.state == "failed"
+
+
+def test_a_server_that_starts_leaves_the_folder_of_one_that_starts_beside_it(
+    temporary: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    lock = fcntl.flock
+
+    def late(file: IO[Any], how: int) -> None:
+        if how == fcntl.LOCK_EX:  # just before the folder is locked
+            clear_dead()
+        lock(file, how)
+
+    monkeypatch.setattr(fcntl, "flock", late)
+    jobs = Jobs()
+    clear_dead()
+    assert (jobs.folder / "alive").exists()
+    jobs.close()
+    assert not list(temporary.iterdir())

@@ -32,7 +32,8 @@ SILENT = 600.0
 AT_ONCE = 2
 """Jobs that run beside each other; the rest wait."""
 
-PREFIX = "lazzik-jobs-"
+NEW, PREFIX = "lazzik-new-", "lazzik-jobs-"
+"""How folders of results are called: until they are locked, and then."""
 
 Made = TypeVar("Made")
 
@@ -142,9 +143,11 @@ class Jobs:
 
     def __init__(self) -> None:
         clear_dead()
-        self.folder = Path(tempfile.mkdtemp(prefix=PREFIX))
-        self._alive = (self.folder / "alive").open("w")
+        made = Path(tempfile.mkdtemp(prefix=NEW))
+        self._alive = (made / "alive").open("w")
         fcntl.flock(self._alive, fcntl.LOCK_EX)
+        # only now may another server that starts look at it: one without the lock it takes for dead
+        self.folder = made.rename(made.with_name(made.name.replace(NEW, PREFIX, 1)))
         self._lock = RLock()
         self._known: OrderedDict[str, Job] = OrderedDict()
         self._reels: dict[str, Reel] = {}
@@ -252,7 +255,7 @@ def clear_dead() -> None:
             with (folder / "alive").open("a") as alive:
                 fcntl.flock(alive, fcntl.LOCK_EX | fcntl.LOCK_NB)
                 shutil.rmtree(folder, ignore_errors=True)
-        except OSError:  # it lives, or is just being made, or is somebody else's
+        except OSError:  # it lives, or is somebody else's
             continue
 
 
