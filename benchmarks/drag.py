@@ -14,6 +14,7 @@ from playwright.sync_api import sync_playwright
 
 from benchmarks.deliveries import pinned
 from benchmarks.evaluation import crowd
+from benchmarks.seen import dragged
 from benchmarks.timing import goal
 from lazzik.core.clock import Clock
 from lazzik.core.evaluate.memo import Memo
@@ -99,20 +100,7 @@ def _browser(server: Server, scene: Scene, address: str, layer: str) -> str:
         page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=server.url)
         page.goto(f"{where}?at={address}%23{layer}")
         page.wait_for_selector("body[data-ready]")
-        box = page.locator('.strip .knob[data-address$=".amplitude"] input[type=range]').bounding_box()
-        assert box
-        y = box["y"] + 5
-        page.mouse.move(box["x"] + 20, y)
-        page.mouse.down()
-        for n in range(120):
-            page.mouse.move(box["x"] + 20 + 30 * abs(np.sin(n / 9)) + n / 60, y)
-            page.wait_for_timeout(25)
-        page.mouse.up()
-        times = np.array(page.evaluate("() => window.lazzik.previews.times"))[5:]
-        redraw = page.evaluate(
-            """async () => { const { strata, stage } = window.lazzik, began = performance.now();
-            for (let i = 0; i < 30; i++) { strata.draw(); stage.draw(); } return (performance.now() - began) / 30; }"""
-        )
+        times, redraw = dragged(page, '.strip .knob[data-address$=".amplitude"]', 120, 25)
         browser.close()
     return (
         f"browser: {len(times)} previews, median {np.median(times):.0f} ms, the 95th of 100 "

@@ -101,7 +101,7 @@ def test_the_outline_of_what_is_chosen_has_a_light_rim(small: Studio) -> None:
     page = small.page
     page.click("#row-post > a")
     page.wait_for_function("() => window.lazzik.stage.outline.drawn.length === 2")
-    colours = page.evaluate("() => window.lazzik.stage.outline.drawn.map((ring) => ring.material.color.getHexString())")
+    colours = page.evaluate("() => window.lazzik.stage.outline.drawn.map((ring) => ring.material.uniforms.shade.value)")
     assert colours[0] != colours[1]
 
 

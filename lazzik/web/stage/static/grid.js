@@ -1,6 +1,7 @@
 // Fine lines on the ground whose squares suit the distance they are seen from: a millimetre to a hundred metres.
 
 import * as THREE from "three";
+import { dispose } from "./dispose.js";
 import { ink } from "./ink.js";
 
 const SQUARES = 24; // from side to side
@@ -12,8 +13,19 @@ export const squareFor = (away) => 10 ** Math.min(2, Math.max(-3, Math.round(Mat
 /** A length in the unit that suits it. @param {number} metres */
 export const told = (metres) => (metres >= 1 ? `${metres} m` : metres >= 0.01 ? `${Math.round(metres * 100)} cm` : `${Math.round(metres * 1000)} mm`);
 
+/** Lines of a square sheet on the ground, x, y and z of both ends of each. @param {number} square */
+function lines(square) {
+  const half = (SQUARES * square) / 2;
+  const points = [];
+  for (let n = 0; n <= SQUARES; n++) {
+    const at = n * square - half;
+    points.push(-half, 0, at, half, 0, at, at, 0, -half, at, 0, half);
+  }
+  return points;
+}
+
 export class Grid {
-  /** @type {THREE.GridHelper | null} */
+  /** @type {THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial> | null} */
   drawn = null;
   square = 0;
 
@@ -36,8 +48,10 @@ export class Grid {
     }
     this.dispose();
     this.square = square;
-    this.drawn = new THREE.GridHelper(SQUARES * square, SQUARES, ink("--ink"), ink("--ink-2"));
-    Object.assign(this.drawn.material, { transparent: true, opacity: 0.18 });
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.Float32BufferAttribute(lines(square), 3));
+    // of one colour, as edges are: without graphics hardware a program of its own would cost the first picture 30 ms
+    this.drawn = new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: ink("--ink-2"), transparent: true, opacity: 0.18 }));
     this.drawn.position.set(x, 0.006 * Math.min(1, square), z);
     this.scene.add(this.drawn);
     return true;
@@ -45,7 +59,7 @@ export class Grid {
 
   dispose() {
     this.drawn?.removeFromParent();
-    this.drawn?.dispose();
+    dispose(this.drawn);
     this.drawn = null;
   }
 }

@@ -2,17 +2,22 @@
 
 const SOFTWARE = /swiftshader|llvmpipe|software|basic render/i;
 const KEPT = "lazzik-smooth";
+const DRAWER = "lazzik-drawer"; // what draws, as long as the tab is open: to ask for it takes a context of its own
 
 /** @type {boolean | null} */
 let known = null;
-export const hardware = () => (known ??= drawnByHardware());
+export const hardware = () => (known ??= !SOFTWARE.test(drawer()));
 
-function drawnByHardware() {
+/** The name of what draws pictures; '' where it is not told. */
+function drawer() {
+  const told = sessionStorage.getItem(DRAWER);
+  if (told !== null) return told;
   const context = document.createElement("canvas").getContext("webgl2");
   const names = context?.getExtension("WEBGL_debug_renderer_info");
-  const name = context && names ? context.getParameter(names.UNMASKED_RENDERER_WEBGL) : "";
+  const name = context && names ? String(context.getParameter(names.UNMASKED_RENDERER_WEBGL)) : "";
   context?.getExtension("WEBGL_lose_context")?.loseContext();
-  return !SOFTWARE.test(name);
+  sessionStorage.setItem(DRAWER, name);
+  return name;
 }
 
 /** Copies of a scatter that are drawn while one works: without graphics hardware thousands make every picture slow. */

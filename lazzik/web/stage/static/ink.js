@@ -1,6 +1,6 @@
 // The theme's colours, for what is drawn in three dimensions.
 
-import { Color } from "three";
+import { Color, SRGBColorSpace } from "three";
 
 /** @type {Map<string, Color>} asking for a style lays the page out again, so each is asked for once a theme */
 const inks = new Map();
@@ -16,6 +16,12 @@ export function ink(name) {
   const found = new Color(getComputedStyle(document.documentElement).getPropertyValue(name).trim());
   inks.set(name, found);
   return found;
+}
+
+/** A colour as a canvas holds it, for what is drawn without a light. @param {Color} color @returns {[red: number, green: number, blue: number]} */
+export function shown(color) {
+  const { r, g, b } = color.getRGB({ r: 0, g: 0, b: 0 }, SRGBColorSpace);
+  return [r, g, b];
 }
 
 /** Another theme has others. */

@@ -58,6 +58,7 @@ export class Stage {
     this.canvas = canvas;
     this.size = size;
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: smoothEdges() });
+    this.renderer.debug.checkShaderErrors = false; // each program would be waited for
     this.ratio = size ? 1 : Math.min(devicePixelRatio, 2);
     this.renderer.setPixelRatio(this.ratio);
     this.scene = new THREE.Scene();
@@ -74,6 +75,7 @@ export class Stage {
     this.controls.addEventListener("end", () => this.keepView());
     // a driver that was reset, or a machine that slept: all that was drawn is gone
     canvas.addEventListener("webglcontextrestored", () => this.invalidate());
+    canvas.style.visibility = "hidden"; // nothing is read back of it before it has a picture
     this.dress();
     this.observer = new ResizeObserver(() => this.resize());
     if (!size && canvas.parentElement) this.observer.observe(canvas.parentElement);
@@ -377,7 +379,14 @@ export class Stage {
   remark() {
     if (this.waiting) return;
     this.waiting = true;
-    requestAnimationFrame(() => { this.waiting = false; this.draw(this.stale); });
+    requestAnimationFrame(() => this.drawWaiting());
+  }
+
+  // what waits for the next frame of the page, at once: it is drawn while the page goes on with something else
+  drawWaiting() {
+    if (!this.waiting) return;
+    this.waiting = false;
+    this.draw(this.stale);
   }
 
   /** What is drawn over the scene and is no part of it. */
@@ -396,6 +405,8 @@ export class Stage {
   }
 
   draw(whole = true) {
+    if (!this.root) return;
+    this.canvas.style.visibility = "";
     const { eye, kept } = this;
     this.suitGrid();
     this.lampMark.place();

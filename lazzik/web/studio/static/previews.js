@@ -12,10 +12,6 @@ export class Previews {
   next = null;
   running = false;
   stopped = false;
-  /** @type {number | null} when the newest was asked for */
-  asked = null;
-  /** @type {number[]} milliseconds from the move of the pointer to the redrawn curve, for measuring */
-  times = [];
   /** @type {((sentence: string) => void) | null} */
   problem = null;
   /** @type {object | null} what particles are to be asked of next */
@@ -30,7 +26,6 @@ export class Previews {
   /** @param {Edit[]} edits */
   push(edits) {
     this.next = edits;
-    this.asked ??= performance.now();
     if (!this.running) this.run();
   }
 
@@ -45,8 +40,7 @@ export class Previews {
 
   /** @param {Edit[]} edits */
   async see(edits) {
-    const asked = this.asked ?? performance.now();
-    this.next = this.asked = null;
+    this.next = null;
     try {
       const { revision, facts, frame } = store;
       const field = facts.at.endsWith("/air") ? facts.at.split("/")[0] : "";
@@ -54,7 +48,6 @@ export class Previews {
       const content = await packed(`${store.url}/preview`, body);
       if (!this.stopped) this.show(content);
       if (facts.carried.length) this.carry(body);
-      this.times.push(performance.now() - asked);
       this.problem?.("");
     } catch (error) {
       if (!(error instanceof Refused)) throw error;
@@ -93,5 +86,5 @@ export class Previews {
    */
   begin(problem = null) { this.stopped = false; this.problem = problem; }
 
-  end() { this.stopped = true; this.next = this.asked = this.carried = null; }
+  end() { this.stopped = true; this.next = this.carried = null; }
 }

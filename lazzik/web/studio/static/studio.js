@@ -98,10 +98,12 @@ const transport = new Transport();
 const gizmo = stage && new Gizmo(stage);
 const previews = new Previews((content) => {
   if (content.carried) return runs?.preview(content.carried);
-  if (content.strata) show(content.strata);
   stage?.setMotion(content.motion, store.facts.first);
   if (content.points) surfaces?.preview(content.points);
   crowds?.preview(content.crowds);
+  if (content.strata) stage?.setPath(floats(content.strata.path));
+  stage?.drawWaiting(); // the stage before the curves: it is drawn beside the page, which waits for it at the end of the frame
+  if (content.strata) strata.set(content.strata);
   if (content.gusts) airPanel.show(content.gusts);
 });
 
