@@ -7,7 +7,8 @@ import numpy as np
 from playwright.sync_api import Page
 
 WATCH = """() => {
-  const { previews, strata, stage } = window.lazzik, push = previews.push.bind(previews), see = previews.see.bind(previews);
+  const { previews, strata, stage } = window.lazzik;
+  const push = previews.push.bind(previews), see = previews.see.bind(previews);
   const handedOver = () => new Promise((done) => {
     const { port1, port2 } = new MessageChannel();
     port1.onmessage = done; // a task of its own, after the frame that is being made
@@ -24,7 +25,7 @@ WATCH = """() => {
   };
   window.redraw = () => new Promise((done) => requestAnimationFrame(() => {
     const began = performance.now();
-    stage.draw();
+    stage.draw(false); // what the drag changes, as it does itself
     strata.draw();
     handedOver().then(() => done(performance.now() - began));
   }));

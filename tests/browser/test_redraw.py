@@ -11,9 +11,10 @@ from PIL import Image
 from playwright.sync_api import FilePayload, Page, expect
 
 from lazzik.core.channel.channel import Channel
-from lazzik.core.geometry.primitives import Box
+from lazzik.core.geometry.primitives import Ball, Box
 from lazzik.core.layers.turn import Turn
-from lazzik.core.scene.node import Color, Look, Node, Position, Rotation
+from lazzik.core.layers.wave import Wave
+from lazzik.core.scene.node import Color, Light, Look, Node, Position, Rotation
 from lazzik.core.scene.scene import Scene
 from lazzik.core.scene.serialize import scene_text
 from lazzik.demo.starts import BY_KEY
@@ -38,12 +39,13 @@ SEEN = """(whole) => {
 """The picture, drawn as a whole or as marks over the one that is kept, and the triangles that it took last."""
 
 
-def apart(one: str, other: str) -> int:
-    """Dots in which two pictures differ."""
+def apart(one: str, other: str, by: int = 0) -> int:
+    """Dots in which two pictures differ by more than so many steps of 255."""
     a, b = (
-        np.asarray(Image.open(io.BytesIO(base64.b64decode(url.split(",")[1]))).convert("RGB")) for url in (one, other)
+        np.asarray(Image.open(io.BytesIO(base64.b64decode(url.split(",")[1]))).convert("RGB"), np.int16)
+        for url in (one, other)
     )
-    return int((a != b).any(axis=2).sum())
+    return int((abs(a - b) > by).any(axis=2).sum())
 
 
 def drawn(page: Page) -> int:
@@ -148,6 +150,52 @@ def test_another_choice_is_drawn_over_the_picture_of_many_that_is_kept(page: Pag
     page.wait_for_function(kept)
     moved = page.evaluate(SEEN, True)[0]
     assert apart(page.evaluate(SEEN, False)[0], moved) < 40 < apart(whole, moved)
+
+
+def test_a_drag_draws_what_it_changes_over_the_rest_that_is_kept(page: Page) -> None:
+    """Of sixteen boxes that are drawn in one go one turns, and carries a thin plate; a ball stands in front of both."""
+    box, plate = Box(kind="box", width=0.8, height=0.8, depth=0.8), Box(kind="box", width=3.0, height=0.1, depth=0.1)
+    sways = Channel(layers=(Wave(kind="wave", id="wave", label="Wave", amplitude=10.0, phase=0.25),))
+    scene = Scene(
+        name="Few",
+        nodes=(
+            *(
+                Node(
+                    id=f"n{n}", label=f"N {n}", position=Position(x=1.3 * (n % 4), z=-1.3 * (n // 4)), shape=box,
+                    rotation=Rotation(z=sways if n == 5 else 0.0),
+                )
+                for n in range(16)
+            ),
+            Node(id="plate", label="Plate", parent="n5", position=Position(y=0.7), shape=plate),
+            Node(id="ball", label="Ball", position=Position(x=2.0, z=1.0), shape=Ball(kind="ball", radius=0.5)),
+            Node(id="post", label="Post", position=Position(x=-3.0)),
+            Node(id="lamp", label="Lamp", parent="post", position=Position(x=sways), light=Light(intensity=20.0)),
+        ),
+    )  # fmt: skip
+    file: FilePayload = {"name": "few.json", "mimeType": "application/json", "buffer": scene_text(scene).encode()}
+    where = page.request.post("/scenes/open", multipart={"file": file}).url.split("?")[0]
+    seen = "() => !['next', 'running'].some((name) => window.lazzik.previews[name]) && !window.lazzik.stage.waiting"
+    for address, changing in (("n5/rotation.z", True), ("lamp/position.x", False)):
+        page.goto(f"{where}?at={address}%23wave")
+        Studio(page).ready()
+        knob = page.locator('.strip .knob[data-address$=".amplitude"] input[type=range]').bounding_box()
+        assert knob
+        x, y = knob["x"] + 0.5 * knob["width"], knob["y"] + 0.5 * knob["height"]
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + 30, y, steps=4)
+        page.wait_for_function(seen)
+        ids = "() => [...window.lazzik.stage.kept.changing].flatMap((item) => item.userData.id ?? [])"
+        # light falls on everything
+        assert page.evaluate(ids) == (["n5"] if changing else [])
+        assert page.evaluate("() => window.lazzik.stage.kept.valid") == changing
+        if changing:
+            (over, few), (whole, every) = page.evaluate(SEEN, False), page.evaluate(SEEN, True)
+            assert apart(over, whole, 8) < 5
+            assert few < every
+        page.mouse.up()
+        page.wait_for_function("() => !window.lazzik.stage.kept.held && !window.lazzik.stage.kept.changing.size")
+        page.wait_for_function("() => window.lazzik.settled()")
 
 
 def test_all_that_bends_is_asked_for_in_one_go_and_seen_in_one_picture(page: Page) -> None:

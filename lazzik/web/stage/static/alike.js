@@ -78,6 +78,12 @@ class Surfaces extends THREE.InstancedMesh {
   }
 }
 
+/** @type {WeakMap<THREE.Object3D, THREE.Object3D[]>} */
+const withOthers = new WeakMap();
+
+/** What an object is drawn by, together with others; nothing where it is drawn alone. @param {THREE.Object3D} item */
+export const drawnWith = (item) => (item.layers.isEnabled(TOGETHER) && withOthers.get(item)) || [];
+
 export class Alike {
   /**
    * @param {Drawn[]} entries
@@ -90,7 +96,10 @@ export class Alike {
     const { instanceMatrix } = this.surfaces;
     const instanced = { isInstancedMesh: true, instanceMatrix, instanceColor: null, morphTexture: null, count: entries.length };
     this.lines = Object.assign(lines, instanced, { boundingBox: new THREE.Box3() });
-    for (const { mesh } of entries) mesh.layers.set(TOGETHER);
+    for (const { mesh } of entries) {
+      mesh.layers.set(TOGETHER);
+      withOthers.set(mesh, [this.surfaces, this.lines]);
+    }
   }
 
   /** Into a scene, below what holds the objects. @param {THREE.Object3D} root */

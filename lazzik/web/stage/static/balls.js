@@ -25,6 +25,9 @@ export class Balls {
     return mesh;
   }
 
+  /** What it is drawn by. */
+  get items() { return [this.mesh]; }
+
   /** @param {Moment} moment */
   draw({ places, sizes, colors }) {
     const count = sizes.length;

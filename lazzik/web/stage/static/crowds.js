@@ -21,7 +21,7 @@ import { Moments } from "./moments.js";
  * @typedef {object} Drawing what copies are drawn on: the stage, or the state that it is compared with
  * @property {Map<string, Entry>} nodes
  * @property {number} frame
- * @property {() => unknown} invalidate
+ * @property {(only?: string | THREE.Object3D) => unknown} invalidate told of what is to be seen otherwise
  */
 
 /**
@@ -329,23 +329,21 @@ export class Crowds {
 
   /** @param {number} frame */
   show(frame) {
-    let moved = false;
-    for (const crowd of this.crowds.values()) {
+    for (const [id, crowd] of this.crowds) {
       const { lean, thin } = crowd;
       if (!thin && lean && (frame < lean.from || frame > lean.to)) this.need(frame).then(() => this.show(this.stage.frame), () => {});
-      for (const group of crowd.groups) moved = this.pose(crowd, group, frame) || moved;
+      for (const group of crowd.groups) if (this.pose(crowd, group, frame)) this.stage.invalidate(id);
     }
     let missing = false;
     for (const { part, key } of this.bent()) {
       const points = this.moments.known(key, Math.round(frame * this.per));
-      if (points) moved = reshape(part, points) || moved;
-      else missing = true;
+      if (!points) missing = true;
+      else if (part.mesh && reshape(part, points)) this.stage.invalidate(part.mesh);
     }
     if (missing && !this.waits) {
       this.waits = true;
       this.need(frame).then(() => { this.waits = false; this.show(this.stage.frame); }, () => { this.waits = false; });
     }
-    if (moved) this.stage.invalidate();
   }
 
   /**
@@ -394,7 +392,7 @@ export class Crowds {
       for (const part of drawn) letGo(part);
     }
     this.crowds.delete(id);
-    this.stage.invalidate();
+    this.stage.invalidate(id);
   }
 
   dispose() { for (const id of [...this.crowds.keys()]) this.drop(id); }

@@ -60,6 +60,9 @@ export class Dots {
     this.points.geometry = geometry;
   }
 
+  /** What it is drawn by. */
+  get items() { return [this.points]; }
+
   /** @param {Moment} moment */
   draw({ places, sizes, colors }) {
     this.room(sizes.length);

@@ -39,6 +39,9 @@ export class Flown {
     if (this.shown) this.draw(this.shown);
   }
 
+  /** What it is drawn by. */
+  get items() { return this.parts.map(({ mesh }) => mesh); }
+
   /** @param {Moment} moment */
   draw(moment) {
     this.shown = moment;

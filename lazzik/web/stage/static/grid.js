@@ -51,7 +51,8 @@ export class Grid {
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.Float32BufferAttribute(lines(square), 3));
     // of one colour, as edges are: without graphics hardware a program of its own would cost the first picture 30 ms
-    this.drawn = new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: ink("--ink-2"), transparent: true, opacity: 0.18 }));
+    const look = { color: ink("--ink-2"), transparent: true, opacity: 0.18, depthWrite: false };
+    this.drawn = new THREE.LineSegments(geometry, new THREE.LineBasicMaterial(look));
     this.drawn.position.set(x, 0.006 * Math.min(1, square), z);
     this.scene.add(this.drawn);
     return true;

@@ -15,6 +15,11 @@ export class Hung {
   // the stage has other geometry by now
   attach() { if (this.shown) this.draw(this.shown); }
 
+  /** What it is drawn by: the stage is told when its object has other points.
+   * @returns {import("three").Object3D[]}
+   */
+  get items() { return []; }
+
   /** @param {Moment} moment */
   draw(moment) {
     const { places: points, normals } = moment;

@@ -1,8 +1,10 @@
-// The picture of a scene without the marks on it, kept while nothing in it changes: another choice is then drawn over it.
+// The picture of what stays in a scene, kept for a while: what changes is drawn over it. Another choice changes the marks
+// alone; a drag changes some objects, and most of a scene stays as it is.
 
 import * as THREE from "three";
+import { drawnWith } from "./alike.js";
 
-const MARKS = 3; // a layer of what is drawn over the scene; all cameras see it, and this one nothing else
+const OVER = 3; // a layer of what is drawn over what is kept; all cameras see it, and this one nothing else
 
 const MANY = 500; // objects from which it is worth it
 const CALM = 600; // milliseconds after which a picture is taken to stay
@@ -23,8 +25,23 @@ function target() {
   return Object.assign(made, { isXRRenderTarget: true }); // so that colours are written as they are for a canvas
 }
 
+/** @param {THREE.Object3D} item */
+function holdsLight(item) {
+  let holds = false;
+  item.traverse((each) => { holds ||= each instanceof THREE.Light; });
+  return holds;
+}
+
+/** Whether it lets through what is behind. The fine lines on a surface are taken for a part of it. @param {any} each */
+const seeThrough = ({ material, isLineSegments }) => Boolean(material?.transparent && !(isLineSegments && material.depthWrite));
+
 export class KeptPicture {
   valid = false;
+  held = false; // while something is dragged
+  /** @type {Set<THREE.Object3D>} what the drag changes */
+  changing = new Set();
+  /** @type {THREE.Object3D[]} what lets through what is behind, and so comes last */
+  last = [];
   target = target();
   /** @type {ReturnType<typeof setTimeout> | undefined} */
   soon = undefined;
@@ -59,32 +76,58 @@ export class KeptPicture {
     if (objects >= MANY) this.soon = setTimeout(() => this.take(...seen()), CALM);
   }
 
+  /** A drag begins, or ends. @param {boolean} on */
+  hold(on) {
+    this.forget();
+    this.held = on;
+    for (const item of this.changing) item.traverse((each) => each.layers.disable(OVER));
+    this.changing.clear();
+  }
+
+  /**
+   * Something is to be seen otherwise; whether all the rest stays as it was. A light falls on everything.
+   * @param {THREE.Object3D} item
+   */
+  changes(item) {
+    if (!this.held) return false;
+    if (this.changing.has(item)) return true;
+    if (holdsLight(item)) return false;
+    this.changing.add(item);
+    item.traverse((each) => { for (const one of drawnWith(each)) this.changing.add(one); });
+    this.forget();
+    return true;
+  }
+
   /** @param {THREE.Scene} scene @param {THREE.Camera} camera @param {THREE.Object3D[]} marks */
   take(scene, camera, marks) {
     const { renderer } = this;
     const size = renderer.getDrawingBufferSize(new THREE.Vector2());
     this.target.setSize(size.x, size.y);
-    const shown = marks.filter(({ visible }) => visible);
-    for (const mark of shown) mark.visible = false;
+    this.last = [];
+    scene.traverse((each) => {
+      if (each instanceof THREE.Light) each.layers.enable(OVER);
+      else if (seeThrough(each)) this.last.push(each);
+    });
+    const shown = [...marks, ...this.changing, ...this.last].filter(({ visible }) => visible);
+    for (const item of shown) item.visible = false;
     renderer.setRenderTarget(this.target);
     renderer.render(scene, camera);
     renderer.setRenderTarget(null);
-    for (const mark of shown) mark.visible = true;
+    for (const item of shown) item.visible = true;
     this.valid = true;
   }
 
-  /** Lay it down, and marks over it. @param {THREE.Scene} scene @param {THREE.Camera} camera @param {THREE.Object3D[]} marks */
+  /** Lay it down, and all else over it. @param {THREE.Scene} scene @param {THREE.Camera} camera @param {THREE.Object3D[]} marks */
   paint(scene, camera, marks) {
     const { renderer } = this;
     const { autoClear } = renderer;
     const mask = camera.layers.mask;
-    for (const mark of marks) {
-      mark.traverse((each) => each.layers.enable(MARKS));
-      mark.updateWorldMatrix(false, true);
-    }
-    renderer.autoClear = scene.matrixWorldAutoUpdate = false;
+    for (const item of [...marks, ...this.changing, ...this.last]) item.traverse((each) => { if (each.layers.isEnabled(0)) each.layers.enable(OVER); });
+    for (const mark of marks) mark.updateWorldMatrix(false, true);
+    renderer.autoClear = false;
+    scene.matrixWorldAutoUpdate = this.changing.size > 0;
     renderer.render(this.flat, this.straight);
-    camera.layers.set(MARKS);
+    camera.layers.set(OVER);
     renderer.render(scene, camera);
     camera.layers.mask = mask;
     scene.matrixWorldAutoUpdate = true;

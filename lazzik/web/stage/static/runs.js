@@ -33,7 +33,7 @@ const AGAIN = 400; // milliseconds between two looks at which frames have come
  * @property {number} frame
  * @property {HTMLCanvasElement} canvas
  * @property {Map<string, import("three").Mesh>} [shells] of swarms, by object, where these can be chosen
- * @property {() => unknown} invalidate
+ * @property {(only?: string | import("three").Object3D) => unknown} invalidate told of what is to be seen otherwise
  * @property {(id: string, points: Points) => unknown} setShape
  * @property {(id: string) => unknown} restShape
  */
@@ -252,19 +252,17 @@ export class Runs {
 
   /** @param {number} frame */
   show(frame) {
-    let differs = false;
     for (const [node, run] of this.kept) {
       const own = this.momentAt(run, frame);
       const thin = run.thin && run.thin.frame === Math.round(frame) && !(own && run.thin.landed) ? run.thin.moment : null;
       const moment = thin ?? own ?? (run.older && this.momentAt(run.older, frame));
       if (!moment) run.drawn.hide();
       else if (moment !== run.seen) run.drawn.draw(moment);
-      differs ||= moment !== run.seen;
+      if (moment !== run.seen) for (const item of run.drawn.items) this.stage.invalidate(item);
       run.seen = moment;
       const place = this.placeOf(run, frame);
       for (const wanted of [place, (place + 1) % run.count]) guard(() => this.need(node, run, wanted));
     }
-    if (differs) this.stage.invalidate();
   }
 
   /** What a drag would do to some, at the frame that is shown. @param {any[]} changed */

@@ -19,6 +19,9 @@ export class Shell {
     stage.shells?.set(id, this.mesh);
   }
 
+  /** What it is drawn by. */
+  get items() { return [this.mesh]; }
+
   /** @param {Moment} moment */
   draw({ places, normals, colors, corners }) {
     if (!normals || !corners) return;

@@ -91,10 +91,11 @@ export class Stage {
   // shaded surfaces as they are drawn, for measuring
   get shaded() { return this.shades.drawn; }
 
-  // without graphics hardware a picture takes half as long with this many fewer pixels, so that a drag stays at hand
+  // without graphics hardware a drag stays at hand by fewer pixels, and by drawing only what it changes. A shadow falls on what stays
   /** @param {boolean} on */
   dragging(on) {
     if (hardware()) return;
+    this.kept?.hold(on && !this.shadows && !this.through);
     this.renderer.setPixelRatio(on ? this.ratio / COARSE : this.ratio);
     this.draw();
   }
@@ -162,7 +163,7 @@ export class Stage {
    */
   setMotion(motion, first, per = 1) {
     this.model.setMotion(motion, first, per);
-    this.invalidate();
+    for (const id of Object.keys(motion)) this.invalidate(id);
   }
 
   /** @param {string} id @param {Points} points */
@@ -170,14 +171,14 @@ export class Stage {
     if (this.model.has(id, points)) return;
     const begun = this.model.setShape(id, points);
     if (begun) this.outline.follow(begun);
-    this.invalidate();
+    this.invalidate(id);
   }
 
   /** @param {string} id */
   restShape(id) {
     if (!this.model.restShape(id)) return;
     this.mark();
-    this.invalidate();
+    this.invalidate(id);
   }
 
   /**
@@ -189,7 +190,7 @@ export class Stage {
     const material = this.nodes.get(id)?.mesh?.material;
     material?.color.set(hex);
     material?.emissive.set(hex);
-    this.invalidate();
+    this.invalidate(id);
   }
 
   toggleShadows() {
@@ -243,7 +244,7 @@ export class Stage {
   setStreaks(streaks) {
     this.streaks.set(streaks);
     this.streaks.show(this.frame);
-    this.invalidate();
+    this.invalidate(this.streaks.drawn ?? undefined);
   }
 
   /** @param {import("lazzik/lib/types.d.ts").AimFacts | null} aim of the chosen object */
@@ -365,10 +366,16 @@ export class Stage {
   // the picture itself; whoever shows more than one state paints otherwise
   paint() { this.renderer.render(this.scene, this.eye); }
 
-  // something in the scene is to be seen otherwise
-  invalidate() {
-    this.stale = true;
-    this.kept?.forget();
+  /**
+   * Something in the scene is to be seen otherwise.
+   * @param {string | THREE.Object3D} [only] an object with all it holds, or what else that is, where no other does
+   */
+  invalidate(only) {
+    const item = typeof only === "string" ? this.nodes.get(only)?.item : only;
+    if (!item || !this.kept?.changes(item)) {
+      this.stale = true;
+      this.kept?.forget();
+    }
     this.remark();
   }
 
@@ -382,7 +389,7 @@ export class Stage {
     requestAnimationFrame(() => this.drawWaiting());
   }
 
-  // what waits for the next frame of the page, at once: it is drawn while the page goes on with something else
+  // what waits for the next frame of the page, at once
   drawWaiting() {
     if (!this.waiting) return;
     this.waiting = false;
@@ -415,8 +422,10 @@ export class Stage {
       eye.aspect = this.camera.aspect;
       eye.updateProjectionMatrix();
     }
-    if (!whole && kept?.valid) kept.paint(this.scene, eye, this.marks);
-    else {
+    if (!whole && kept && (kept.valid || kept.held)) {
+      if (!kept.valid) kept.take(this.scene, eye, this.marks);
+      kept.paint(this.scene, eye, this.marks);
+    } else {
       this.paint();
       this.stale = false;
       kept?.drawn(this.nodes.size, () => [this.scene, this.eye, this.marks]);

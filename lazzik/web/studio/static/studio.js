@@ -102,7 +102,7 @@ const previews = new Previews((content) => {
   if (content.points) surfaces?.preview(content.points);
   crowds?.preview(content.crowds);
   if (content.strata) stage?.setPath(floats(content.strata.path));
-  stage?.drawWaiting(); // the stage before the curves: it is drawn beside the page, which waits for it at the end of the frame
+  stage?.drawWaiting(); // before the curves: what draws works beside the page, which waits for it at the end of the frame
   if (content.strata) strata.set(content.strata);
   if (content.gusts) airPanel.show(content.gusts);
 });
