@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from threading import get_ident
+from threading import Barrier, get_ident
 
 import pytest
 
@@ -32,7 +32,22 @@ def test_where_others_are_at_work_one_piece_follows_the_other_in_the_thread_that
     monkeypatch.setattr(threads, "cores", lambda: 4)
     with alone():
         assert at_once(lambda _: get_ident(), range(6)) == [get_ident()] * 6
-    assert get_ident() not in at_once(lambda _: get_ident(), range(6))
+
+
+def test_the_thread_that_asks_works_beside_helpers_that_stay(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(threads, "cores", lambda: 2)
+    together = Barrier(2, timeout=60)
+
+    def meets(_: int) -> int:
+        together.wait()  # passed by two at once alone
+        return get_ident()
+
+    first, second = set(at_once(meets, range(2))), set(at_once(meets, range(2)))
+    assert get_ident() in first
+    assert first == second
+    assert len(first) == 2
+    within = at_once(lambda n: at_once(lambda m: 10 * n + m, range(3)), range(3))
+    assert within == [[10 * n + m for m in range(3)] for n in range(3)]
 
 
 def test_an_error_of_a_piece_is_raised_and_the_rest_is_left(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -47,7 +62,8 @@ def test_an_error_of_a_piece_is_raised_and_the_rest_is_left(monkeypatch: pytest.
 
     with pytest.raises(InvalidEdit, match="the first one"):
         at_once(work, list(range(200)))
-    assert len(begun) <= 200
+    assert begun.count(0) == 1
+    assert at_once(lambda n: n, range(3)) == [0, 1, 2]  # helpers are at hand again
 
 
 def test_pieces_at_once_tell_how_far_all_are_and_hear_of_a_stop() -> None:

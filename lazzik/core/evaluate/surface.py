@@ -19,14 +19,21 @@ from lazzik.core.evaluate.scope import Scope
 from lazzik.core.evaluate.shapes import acting
 from lazzik.core.evaluate.surface_plan import step_of, targets_of
 from lazzik.core.geometry.assets import AssetStore
-from lazzik.core.geometry.mesh import Mesh, normals_of
+from lazzik.core.geometry.mesh import Mesh
 from lazzik.core.scene.node import Node
 from lazzik.core.scene.scene import Scene
-from lazzik.core.threads import at_once
+from lazzik.core.threads import at_once, cores
 from lazzik.core.types import PointBlock, Points, Samples, Shares
 
 BLOCK = 2**14
 """Points of all moments in a block: what a processor keeps at hand."""
+
+PART = 25_000
+"""Points of one moment in a part that goes from the first deformer to the last: enough that what is done between two
+kernels does not count."""
+
+FEW = 64
+"""Points by which most others are told from those at rest."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -118,7 +125,8 @@ class Surface:
     def _by_parts(self, steps: list[Step], points: PointBlock, rest: PointBlock, moments: Moments) -> PointBlock:
         """(moments or 1, n, 3) the same, worked out on all cores, each part at hand from the first step to the last."""
         count = points.shape[1]
-        cuts = [*range(0, count - BLOCK, BLOCK), count]
+        size = max(2, round(count / PART / cores()) * cores())
+        cuts = np.linspace(0, count, size + 1).astype(int).tolist()
         parts = at_once(partial(self._through, steps, points, rest, moments), list(pairwise(cuts)))
         most = max(len(part) for part in parts)  # a part in which nothing counts stays as it was
         return np.concatenate([np.broadcast_to(part, (most, *part.shape[1:])) for part in parts], axis=1)
@@ -158,9 +166,10 @@ class Surface:
         (n, 3) array
             Of unit length.
         """
-        if points is self.rest.points or np.array_equal(points, self.rest.points):
+        rest = self.rest.points
+        if points is rest or (np.array_equal(points[:FEW], rest[:FEW]) and np.array_equal(points, rest)):
             return self.rest.normals
-        return normals_of(points, self.rest.triangles, self.rest.welds)
+        return self.rest.normals_at(points)
 
     def rest_at(self, index: int) -> Points:
         """The points without deformers at a moment: at rest, and by the weights of shape targets.

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from functools import cached_property
+from itertools import pairwise
+from typing import NamedTuple
 
 import numpy as np
 
 from lazzik.core.kernels import kernel
+from lazzik.core.threads import at_once, cores
 from lazzik.core.types import Coordinates, Places, Points, Samples, Triangles
 
 CREASE = 40.0
@@ -15,6 +18,19 @@ CREASE = 40.0
 
 TOGETHER = 1e-6
 """Part of a mesh's size within which two points lie at one place."""
+
+
+PARTED = 2**15
+"""Points from which their normals are worked out in parts."""
+
+
+class Fan(NamedTuple):
+    """Some smooth places, and the faces around them."""
+
+    places: tuple[int, int]
+    """From one up to another."""
+    triangles: Triangles
+    """In their order."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -53,7 +69,7 @@ class Mesh:
     @property
     def weight(self) -> int:
         """Bytes that it takes, with all that is worked out of it."""
-        own = self.points.nbytes + self.normals.nbytes + self.triangles.nbytes
+        own = self.points.nbytes + self.normals.nbytes + self.triangles.nbytes * (1 + (len(self.points) >= PARTED))
         return own + (40 if self.coordinates is not None else 24) * len(self.points)
 
     def moved(self, points: Points) -> Mesh:
@@ -69,7 +85,37 @@ class Mesh:
         Mesh
             With the triangles of this one.
         """
-        return replace(self, points=points, normals=normals_of(points, self.triangles, self.welds))
+        return replace(self, points=points, normals=self.normals_at(points))
+
+    def normals_at(self, points: Points) -> Points:
+        """The normals that the surface has with its points there; of many, on all cores.
+
+        Parameters
+        ----------
+        points : (n, 3) array
+            Metres.
+
+        Returns
+        -------
+        (n, 3) array
+            Of unit length.
+        """
+        if len(points) < PARTED:
+            return normals_of(points, self.triangles, self.welds)
+        points = np.ascontiguousarray(points)
+        out, sums = np.empty_like(points), np.empty((int(self.welds.max()) + 1, 3))
+        cuts = np.linspace(0, len(points), 2 * cores() + 1).astype(int).tolist()
+        at_once(lambda fan: sum_faces(points, fan.triangles, self.welds, *fan.places, sums), self._fans)
+        at_once(lambda cut: to_unit_length(sums, self.welds[slice(*cut)], out[slice(*cut)]), list(pairwise(cuts)))
+        return out
+
+    @cached_property
+    def _fans(self) -> list[Fan]:
+        """All smooth places, in a few parts."""
+        around = self.welds[self.triangles]
+        low, high = around.min(axis=1), around.max(axis=1)
+        cuts = np.linspace(0, int(self.welds.max()) + 1, 2 * cores() + 1).astype(int).tolist()
+        return [Fan((first, end), self.triangles[(high >= first) & (low < end)]) for first, end in pairwise(cuts)]
 
     @cached_property
     def welds(self) -> Places:
@@ -127,7 +173,7 @@ def directions_of(points: Points, mesh: Mesh) -> Points:
     (n, 3) array
         Of unit length.
     """
-    normals = normals_of(points, mesh.triangles, mesh.welds)
+    normals = mesh.normals_at(points)
     place, counted = mesh.places
     sums = np.zeros((int(place.max(initial=-1)) + 1, 3))
     for axis in range(3):
@@ -169,29 +215,31 @@ def normals_of(points: Points, triangles: Triangles, welds: Places) -> Points:
     (n, 3) array
         Of unit length.
     """
-    out, sums = np.empty_like(points), np.empty((int(welds.max(initial=-1)) + 1, 3))
-    sum_normals(np.ascontiguousarray(points), triangles, welds, sums, out)
+    count = int(welds.max(initial=-1)) + 1
+    points = np.ascontiguousarray(points)
+    out, sums = np.empty_like(points), np.empty((count, 3))
+    sum_faces(points, triangles, welds, 0, count, sums)
+    to_unit_length(sums, welds, out)
     return out
 
 
-@kernel("void(float64[:, ::1], int64[:, ::1], int64[::1], float64[:, ::1], float64[:, ::1])", fuse=True)
-def sum_normals(points: Points, triangles: Triangles, welds: Places, sums: Points, out: Points) -> None:
-    """Fill `out` (n, 3).
+@kernel("void(float64[:, ::1], int64[:, ::1], int64[::1], int64, int64, float64[:, ::1])", fuse=True)
+def sum_faces(points: Points, triangles: Triangles, welds: Places, first: int, end: int, sums: Points) -> None:
+    """Fill the rows of `sums` from the place `first` up to `end`. Faces are added in their order, so that parts give
+    the same bits as the whole.
 
     Parameters
     ----------
     points : (n, 3) array
         Metres.
     triangles : (triangles, 3) array
-        Rows of `points`.
+        Rows of `points`: those around these places, and others.
     welds : (n,) array
         As of Mesh.welds.
     sums : (places, 3) array
-        Filled: twice the areas of the faces around each place, as vectors.
-    out : (n, 3) array
-        Filled, of unit length.
+        Twice the areas of the faces around each place, as vectors.
     """
-    sums[:] = 0.0
+    sums[first:end] = 0.0
     for t in range(triangles.shape[0]):
         i, j, k = triangles[t, 0], triangles[t, 1], triangles[t, 2]
         x, y, z = points[i, 0], points[i, 1], points[i, 2]
@@ -199,10 +247,26 @@ def sum_normals(points: Points, triangles: Triangles, welds: Places, sums: Point
         bx, by, bz = points[k, 0] - x, points[k, 1] - y, points[k, 2] - z
         nx, ny, nz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
         for w in (welds[i], welds[j], welds[k]):
-            sums[w, 0] += nx
-            sums[w, 1] += ny
-            sums[w, 2] += nz
-    for p in range(points.shape[0]):
+            if first <= w < end:
+                sums[w, 0] += nx
+                sums[w, 1] += ny
+                sums[w, 2] += nz
+
+
+@kernel("void(float64[:, ::1], int64[::1], float64[:, ::1])", fuse=True)
+def to_unit_length(sums: Points, welds: Places, out: Points) -> None:
+    """Fill `out` (n, 3); straight up where the faces around have no area.
+
+    Parameters
+    ----------
+    sums : (places, 3) array
+        As of `sum_faces`.
+    welds : (n,) array
+        As of Mesh.welds.
+    out : (n, 3) array
+        Filled, of unit length.
+    """
+    for p in range(welds.shape[0]):
         w = welds[p]
         x, y, z = sums[w, 0], sums[w, 1], sums[w, 2]
         length = np.sqrt(x * x + y * y + z * z)

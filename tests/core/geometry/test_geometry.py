@@ -9,8 +9,9 @@ import pytest
 import trimesh
 
 from lazzik.core.cache import BoundedCache
+from lazzik.core.geometry import mesh as geometry_mesh
 from lazzik.core.geometry import primitives
-from lazzik.core.geometry.mesh import Mesh
+from lazzik.core.geometry.mesh import PARTED, Mesh, normals_of
 from lazzik.core.geometry.primitives import Ball, Basin, Box, Ring, Shape, Sheet, Tube
 
 CASES: list[tuple[Shape, tuple[float, float, float], float]] = [
@@ -55,6 +56,23 @@ def test_a_sheet_is_seen_from_both_sides_lying_or_standing() -> None:
         a, b, c = (mesh.points[mesh.triangles[:, k]] for k in range(3))
         up = np.cross(b - a, c - a)[:, axis]
         assert (up > 0).sum() == (up < 0).sum() == 16
+
+
+def test_normals_of_many_points_are_the_same_bits_in_parts_and_as_a_whole(monkeypatch: pytest.MonkeyPatch) -> None:
+    for shape in (
+        Ball(kind="ball", radius=1, around=256, along=160),
+        Sheet(kind="sheet", columns=140, rows=140),
+        Box(kind="box", cuts_x=80, cuts_y=80, cuts_z=80),
+    ):
+        mesh = shape.mesh()
+        assert len(mesh.points) >= PARTED
+        points = mesh.points + 0.05 * np.sin(9 * mesh.points[:, [1, 2, 0]])
+        whole = normals_of(points, mesh.triangles, mesh.welds)
+        for count in (2, 3):
+            monkeypatch.setattr(geometry_mesh, "cores", lambda count=count: count)
+            parts = Mesh(mesh.points, mesh.normals, mesh.triangles)  # which has no fans yet
+            assert np.array_equal(parts.normals_at(points), whole)
+        assert not np.allclose(whole, mesh.normals)
 
 
 def test_meshes_at_rest_are_kept_by_weight_and_not_by_the_shapes(monkeypatch: pytest.MonkeyPatch) -> None:
