@@ -65,7 +65,7 @@ def at_once(work: Callable[[Item], Made], items: Sequence[Item]) -> list[Made]:
                 places.clear()  # what has not begun is left
                 raise
 
-    helpers = _idle.pop() if _idle else ThreadPoolExecutor(min(cores(), MOST) - 1)
+    helpers = _helpers()
     begun = [helpers.submit(take) for _ in range(min(cores(), MOST, len(items)) - 1)]
     try:
         take()
@@ -75,3 +75,10 @@ def at_once(work: Callable[[Item], Made], items: Sequence[Item]) -> list[Made]:
     for one in begun:
         one.result()
     return [made[place] for place in range(len(items))]
+
+
+def _helpers() -> ThreadPoolExecutor:
+    try:
+        return _idle.pop()
+    except IndexError:
+        return ThreadPoolExecutor(min(cores(), MOST) - 1)
