@@ -163,7 +163,7 @@ export class Stage {
    */
   setMotion(motion, first, per = 1) {
     this.model.setMotion(motion, first, per);
-    for (const id of Object.keys(motion)) this.invalidate(id);
+    for (const id of Object.keys(motion)) if (this.nodes.has(id)) this.invalidate(id);
   }
 
   /** @param {string} id @param {Points} points */

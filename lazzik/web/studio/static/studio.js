@@ -61,7 +61,7 @@ import { onChange, settled } from "./history.js";
 import { listenToNames } from "./names.js";
 import { Previews } from "./previews.js";
 import { recalledFrame, remember } from "./remembered.js";
-import { choose, chosenNode, factsIn, minding, refresh, whileAsked } from "./session.js";
+import { arrived, choose, chosenNode, factsIn, minding, refresh, whileAsked } from "./session.js";
 import { sheet } from "./sheets.js";
 import { offerSteps } from "./steps.js";
 import { listenToTree } from "./tree.js";
@@ -376,7 +376,9 @@ paintSliders();
 showChosen();
 showOpen();
 transport.go(recalledFrame());
-window.lazzik = { actions, previews, transport, stage, strata, surfaces, crowds, runs, choose, gizmo, settled };
+// what is added is stored, and then opened
+const allShown = () => settled().then(arrived).then(() => true);
+window.lazzik = { actions, previews, transport, stage, strata, surfaces, crowds, runs, choose, gizmo, settled: allShown };
 // the objects before all their motion: at rest they stand as on the first frame, on another as their motion has them there
 async function showFirst() {
   const frame = Math.round(store.frame);
