@@ -1,4 +1,4 @@
-// Sky, ridges and fine ground lines, in the hues of the theme.
+// Sky, ridges and ground, in the hues of the theme.
 
 import * as THREE from "three";
 import { ink, shown } from "./ink.js";

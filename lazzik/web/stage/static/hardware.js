@@ -2,21 +2,21 @@
 
 const SOFTWARE = /swiftshader|llvmpipe|software|basic render/i;
 const KEPT = "lazzik-smooth";
-const DRAWER = "lazzik-drawer"; // what draws, as long as the tab is open: to ask for it takes a context of its own
+const RENDERER = "lazzik-renderer"; // its name, as long as the tab is open: to ask for it takes a context of its own
 
 /** @type {boolean | null} */
 let known = null;
-export const hardware = () => (known ??= !SOFTWARE.test(drawer()));
+export const hardware = () => (known ??= !SOFTWARE.test(rendererName()));
 
-/** The name of what draws pictures; '' where it is not told. */
-function drawer() {
-  const told = sessionStorage.getItem(DRAWER);
+/** What the browser calls its renderer; '' where it does not tell. */
+function rendererName() {
+  const told = sessionStorage.getItem(RENDERER);
   if (told !== null) return told;
   const context = document.createElement("canvas").getContext("webgl2");
   const names = context?.getExtension("WEBGL_debug_renderer_info");
   const name = context && names ? String(context.getParameter(names.UNMASKED_RENDERER_WEBGL)) : "";
   context?.getExtension("WEBGL_lose_context")?.loseContext();
-  sessionStorage.setItem(DRAWER, name);
+  sessionStorage.setItem(RENDERER, name);
   return name;
 }
 
