@@ -124,12 +124,16 @@ def test_why_offers_a_wind_where_there_is_none(small: Studio) -> None:
     assert small.reach() > 0.5
 
 
+PLACED = """(mesh) => Array.from({ length: 20 }, (_, n) => [...mesh.getMatrixAt(n, mesh.matrix.clone()).elements]).flat()"""
+"""The matrices of the first copies."""
+
+
 def crowd(page: Page) -> Any:
     """Matrices of the copies that are drawn, and how many they are."""
     page.wait_for_function("() => [...window.lazzik.crowds.crowds.values()][0]?.groups[0].drawn[0].mesh")
     return page.evaluate(
-        """() => { const { mesh } = [...window.lazzik.crowds.crowds.values()][0].groups[0].drawn[0];
-        return [mesh.count, ...mesh.instanceMatrix.array.slice(0, 320)]; }"""
+        f"""() => {{ const {{ mesh }} = [...window.lazzik.crowds.crowds.values()][0].groups[0].drawn[0];
+        return [mesh.shown, ...({PLACED})(mesh)]; }}"""
     )
 
 
@@ -267,8 +271,7 @@ def test_copies_are_seen_where_two_states_are_compared(small: Studio) -> None:
     page.wait_for_function("() => window.lazzik?.comparison?.crowds.length === 2")
     page.wait_for_function("() => window.lazzik.comparison.crowds.every((crowd) => [...crowd.meshes()].length === 1)")
     now, before = page.evaluate(
-        """() => window.lazzik.comparison.crowds.map((crowd) =>
-        [...[...crowd.meshes()][0].mesh.instanceMatrix.array.slice(0, 320)])"""
+        f"() => window.lazzik.comparison.crowds.map((crowd) => ({PLACED})([...crowd.meshes()][0].mesh))"
     )
     columns = [np.linalg.norm(np.reshape(rows, (-1, 4, 4))[:, 0, :3], axis=1) for rows in (now, before)]
     np.testing.assert_allclose(columns[0], 2 * columns[1], rtol=1e-5)

@@ -1,6 +1,7 @@
 // Objects that share one geometry, drawn in one go: each stays an object of its own, and what is drawn follows them.
 
 import * as THREE from "three";
+import { Copies, repeatedIndex } from "./copies.js";
 
 /** @import { Entry, Lines, Surface } from "./model.js" */
 
@@ -43,38 +44,30 @@ function sharedMaterial() {
 
 /**
  * The surfaces of objects that are alike. Their matrices are looked up whenever those of the scene are brought up to date.
- * @extends {THREE.InstancedMesh<THREE.BufferGeometry, THREE.MeshLambertMaterial>}
+ * @extends {Copies<THREE.MeshLambertMaterial>}
  */
-class Surfaces extends THREE.InstancedMesh {
+class Surfaces extends Copies {
   /** @param {Drawn[]} entries @param {(entry: Entry) => void} alone */
   constructor(entries, alone) {
-    const geometry = entries[0].mesh.geometry.clone(); // one that goes with what is drawn here
-    super(geometry, sharedMaterial(), entries.length);
-    this.glow = new THREE.InstancedBufferAttribute(new Float32Array(entries.length), 1);
-    geometry.setAttribute("glow", this.glow);
-    this.instanceColor = new THREE.InstancedBufferAttribute(new Float32Array(3 * entries.length), 3);
+    super(entries[0].mesh.geometry.clone(), sharedMaterial(), entries.length); // a geometry that goes with what is drawn here
+    this.glow = this.perCopy(1);
+    this.geometry.setAttribute("glow", this.glow);
+    this.instanceColor = this.perCopy(3);
     this.entries = entries;
     this.alone = alone;
-    this.frustumCulled = false;
     this.castShadow = this.receiveShadow = true;
-    this.boundingBox = new THREE.Box3(); // where they are is where the objects are
-    this.raycast = () => {}; // as is what rays hit
   }
 
   // it stands last beside the objects, so that these are where they should be by now
   updateMatrixWorld() {
-    const { entries, instanceMatrix, instanceColor, glow } = this;
-    entries.forEach((entry, n) => {
+    this.entries.forEach((entry, n) => {
       const { mesh } = entry;
       if (mesh.layers.isEnabled(TOGETHER) && mesh.matrixWorld.determinant() < 0) this.alone(entry); // the faces of a mirrored one turn the other way
-      const there = mesh.visible && mesh.layers.isEnabled(TOGETHER);
-      (there ? mesh.matrixWorld : NOWHERE).toArray(instanceMatrix.array, 16 * n);
-      mesh.material.color.toArray(instanceColor?.array, 3 * n);
-      glow.array[n] = mesh.material.emissiveIntensity;
+      this.setMatrixAt(n, mesh.visible && mesh.layers.isEnabled(TOGETHER) ? mesh.matrixWorld : NOWHERE);
+      this.setColorAt(n, mesh.material.color);
+      this.tell(this.glow, n, [mesh.material.emissiveIntensity]);
     });
-    instanceMatrix.needsUpdate = glow.needsUpdate = true;
-    if (instanceColor) instanceColor.needsUpdate = true;
-    this.material.wireframe = entries[0].mesh.material.wireframe;
+    this.material.wireframe = this.entries[0].mesh.material.wireframe;
   }
 }
 
@@ -92,10 +85,12 @@ export class Alike {
    */
   constructor(entries, edgesOf, alone) {
     this.surfaces = new Surfaces(entries, alone);
-    const lines = edgesOf(this.surfaces);
-    const { instanceMatrix } = this.surfaces;
-    const instanced = { isInstancedMesh: true, instanceMatrix, instanceColor: null, morphTexture: null, count: entries.length };
-    this.lines = Object.assign(lines, instanced, { boundingBox: new THREE.Box3() });
+    const { instanceMatrix, count, laidOut, told, geometry, boundingBox } = this.surfaces;
+    const lines = edgesOf(entries[0].mesh);
+    lines.geometry.setAttribute("position", geometry.attributes.position);
+    lines.geometry.boundingSphere = geometry.boundingSphere;
+    if (laidOut && lines.geometry.index) lines.geometry.setIndex(repeatedIndex(lines.geometry.index, told, entries.length));
+    this.lines = Object.assign(lines, { isInstancedMesh: true, instanceMatrix, instanceColor: null, morphTexture: null, count, boundingBox });
     for (const { mesh } of entries) {
       mesh.layers.set(TOGETHER);
       withOthers.set(mesh, [this.surfaces, this.lines]);

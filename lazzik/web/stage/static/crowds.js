@@ -3,6 +3,7 @@
 import * as THREE from "three";
 import { floats, packed } from "lazzik/lib/api.js";
 import { clamp } from "lazzik/lib/numbers.js";
+import { Copies } from "./copies.js";
 import { Moments } from "./moments.js";
 
 /** @import { ScatterFacts } from "lazzik/lib/types.d.ts" */
@@ -11,7 +12,7 @@ import { Moments } from "./moments.js";
 /**
  * @typedef {object} Drawn a shape of a source
  * @property {string} node
- * @property {THREE.InstancedMesh | null} mesh
+ * @property {Copies<any> | null} mesh
  * @property {Float32Array} matrices from the shape to a copy, one or one a frame
  * @property {boolean} shaped whether its points change over time: it has a geometry of its own then
  * @property {Points | null} points that it was given last
@@ -315,11 +316,9 @@ export class Crowds {
           letGo(part);
           const source = this.stage.nodes.get(part.node)?.mesh;
           if (!source || !item) continue;
-          part.mesh = new THREE.InstancedMesh(part.shaped ? ownShape(source) : source.geometry, source.material, Math.max(1, copies.length));
-          part.mesh.count = copies.length;
-          part.mesh.frustumCulled = false;
+          part.mesh = new Copies(part.shaped ? ownShape(source) : source.geometry, source.material, Math.max(1, copies.length), !part.shaped);
+          part.mesh.show(copies.length);
           part.mesh.castShadow = part.mesh.receiveShadow = true;
-          part.mesh.raycast = () => {}; // thousands are not gone through for what lies under the pointer
           item.add(part.mesh);
         }
       }
@@ -373,9 +372,8 @@ export class Crowds {
       if (lean) carry(lean, row + (like ? like[k] : k), place, turn, bend);
       const seen = hidden.size && hidden.has(ids[k]) ? 0 : sizes[k];
       copy.compose(place, turn, size.setScalar(seen));
-      for (const { mesh, part } of parts) posed.multiplyMatrices(copy, part).toArray(mesh.instanceMatrix.array, 16 * n);
+      for (const { mesh, part } of parts) mesh.setMatrixAt(n, posed.multiplyMatrices(copy, part));
     }
-    for (const { mesh } of parts) mesh.instanceMatrix.needsUpdate = true;
     return true;
   }
 

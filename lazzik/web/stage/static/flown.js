@@ -1,13 +1,14 @@
 // Particles drawn as copies of an object and all below it, each turned as the air carries it.
 
 import * as THREE from "three";
+import { Copies } from "./copies.js";
 
 /** @import { Drawing, Moment } from "./runs.js" */
 
-const MOST = 4096; // instances that there is room for at first; it doubles where there are more
+const MOST = 1024; // instances that there is room for at first; it doubles where there are more
 
 export class Flown {
-  /** @type {{ mesh: THREE.InstancedMesh, source: THREE.Mesh }[]} */
+  /** @type {{ mesh: Copies<any>, source: THREE.Mesh }[]} */
   parts = [];
   /** @type {Moment | null} */
   shown = null;
@@ -27,11 +28,9 @@ export class Flown {
     item?.traverse((each) => {
       const source = [...this.stage.nodes.values()].find(({ mesh }) => mesh === each)?.mesh;
       if (!source) return;
-      const mesh = new THREE.InstancedMesh(source.geometry, source.material, room);
-      mesh.count = 0;
-      mesh.frustumCulled = false;
+      const mesh = new Copies(source.geometry, source.material, room);
+      mesh.show(0);
       mesh.castShadow = true;
-      mesh.raycast = () => {};
       this.stage.scene.add(mesh);
       this.parts.push({ mesh, source });
     });
@@ -70,10 +69,8 @@ export class Flown {
       }
     }
     for (const { mesh } of drawn) {
-      mesh.count = count;
+      mesh.show(count);
       mesh.visible = true;
-      mesh.instanceMatrix.needsUpdate = true;
-      if (mesh.instanceColor) mesh.instanceColor.needsUpdate = true;
     }
   }
 

@@ -40,6 +40,7 @@ export class Stage {
   home = false;
   waiting = false;
   stale = true; // whether more is to be drawn anew than what is marked
+  early = false; // whether something is still awaited before the first picture
   /** @type {KeptPicture | null} */
   kept = null;
   shadows = shadowsWanted();
@@ -411,8 +412,16 @@ export class Stage {
     if (scale && !this.size) scale.textContent = told(this.grid.square);
   }
 
+  /** Draw nothing until something is settled, whatever came of it. @param {Promise<unknown>} what */
+  async drawAfter(what) {
+    this.early = true;
+    await what.catch(() => {}); // it is said where it is asked for
+    this.early = false;
+    this.invalidate();
+  }
+
   draw(whole = true) {
-    if (!this.root) return;
+    if (!this.root || this.early) return;
     this.canvas.style.visibility = "";
     const { eye, kept } = this;
     this.suitGrid();

@@ -67,6 +67,7 @@ import { offerSteps } from "./steps.js";
 import { listenToTree } from "./tree.js";
 
 const NO_PATH = new Float32Array(0);
+const CURVES_WITHIN = 250; // milliseconds that the first picture waits for the path and the curves
 
 await store.set({ facts: factsIn(document) });
 minding();
@@ -391,9 +392,14 @@ async function showCurves() {
   await keysChanged();
 }
 try {
-  await Promise.all([showCurves(), showFirst()]);
   stage?.select(chosenNode());
+  const curvesShown = showCurves();
+  // one first picture, with the path, and not two: of thousands of objects each takes as long as all before it
+  const longEnough = atRest.then(() => new Promise((go) => { setTimeout(go, CURVES_WITHIN); }));
+  stage?.drawAfter(Promise.race([curvesShown, longEnough]));
+  await Promise.all([curvesShown, showFirst()]);
   document.body.dataset.seen = "true";
+  await new Promise((go) => { requestAnimationFrame(() => setTimeout(go)); });
   await fetchMotion();
   form.changed();
   gizmo?.show(chosenNode());
