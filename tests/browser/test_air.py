@@ -124,7 +124,7 @@ def test_why_offers_a_wind_where_there_is_none(small: Studio) -> None:
     assert small.reach() > 0.5
 
 
-PLACED = """(mesh) => Array.from({ length: 20 }, (_, n) => [...mesh.getMatrixAt(n, mesh.matrix.clone()).elements]).flat()"""
+PLACED = "(mesh) => Array.from({ length: 20 }, (_, n) => mesh.getMatrixAt(n, mesh.matrix.clone()).elements).flat()"
 """The matrices of the first copies."""
 
 

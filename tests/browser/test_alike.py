@@ -64,8 +64,8 @@ PICKED = """(id) => {
 
 @pytest.fixture(params=["", "a graphics card"])
 def field(page: Page, request: pytest.FixtureRequest) -> Studio:
-    """Turning boxes in rows, in three colours; some glow, two are mirrored, one hidden. And a bar, none of them. Once as
-    a driver in software has them, and once as graphics hardware does."""
+    """Turning boxes in rows, in three colours; some glow, two are mirrored, one hidden. And a bar, none of them. Once
+    as a driver in software has them, and once as graphics hardware does."""
     if request.param:
         page.evaluate("(renderer) => sessionStorage.setItem('lazzik-renderer', renderer)", request.param)
     turn = Channel(layers=(Turn(kind="turn", id="turn", label="Turn"),))

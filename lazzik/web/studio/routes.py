@@ -28,6 +28,7 @@ from lazzik.web.cloth.view import cloth_view
 from lazzik.web.deps import Kept, Store
 from lazzik.web.emitter.view import emitter_view
 from lazzik.web.object_recipes.view import following_view
+from lazzik.web.pages import begun
 from lazzik.web.requests.fields import Also, AskedRevision
 from lazzik.web.scatter.view import scatter_view
 from lazzik.web.shape.facts import shape_facts
@@ -110,25 +111,31 @@ def studio(
     if not shown.at:
         before = parse_qs(unquote(left))
         shown = replace(shown, at=before.get("at", [""])[0], also=tuple(before.get("also", ())))
-    is_new = state.revision < STILL_NEW and len(state.scene.nodes) < SMALL
-    taken = store.entry(scene_id).picture
-    pictured = int(taken.split()[0]) if taken and not taken.endswith("svg+xml") else -1
-    more = {
-        "pictured": pictured,
-        "geometry": geometry_key(state.scene),
-        "start": BY_KEY.get(start),
-        "steps": steps != "done" and is_new,
-        "palette": palette(),
-        "deformers": deformer_palette(),
-    }
-    return templates.TemplateResponse(request, "studio/page.html", _panels(state, memo, marks, shown) | more)
+    choice = _choice(state, shown)
+
+    def rest() -> dict[str, Any]:
+        is_new = state.revision < STILL_NEW and len(state.scene.nodes) < SMALL
+        taken = store.entry(scene_id).picture
+        pictured = int(taken.split()[0]) if taken and not taken.endswith("svg+xml") else -1
+        more = {
+            "pictured": pictured,
+            "geometry": geometry_key(state.scene),
+            "start": BY_KEY.get(start),
+            "steps": steps != "done" and is_new,
+            "palette": palette(),
+            "deformers": deformer_palette(),
+        }
+        return _panels(state, memo, marks, shown, choice) | more
+
+    return begun(request, "studio/page.html", {"scene": state.scene}, rest)
 
 
 @router.get("/scenes/{scene_id}/panels")
 def panels(request: Request, scene_id: str, store: Store, memo: Kept, marks: Marked, shown: Shown) -> Response:
     """The parts of the studio that follow the document, to be morphed into the page."""
     state = store.open(scene_id)
-    return templates.TemplateResponse(request, "studio/panels.html", _panels(state, memo, marks, shown))
+    parts = _panels(state, memo, marks, shown, _choice(state, shown))
+    return templates.TemplateResponse(request, "studio/panels.html", parts)
 
 
 @router.get("/scenes/{scene_id}/tree")
@@ -196,9 +203,8 @@ def _tree(state: State, marks: CoarseMarks, shown: Asked, choice: Choice, scope:
     }
 
 
-def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked) -> dict[str, Any]:
+def _panels(state: State, memo: Memo, marks: CoarseMarks, shown: Asked, choice: Choice) -> dict[str, Any]:
     scope = Scope(state.scene, memo, [])
-    choice = _choice(state, shown)
     address, shape = choice.shown, split_shape(shown.at)
     node = state.scene.by_id.get(address.node) if address else None
     form = shape_view(state.scene, node, shape[1], scope) if shape and node else None
