@@ -65,7 +65,7 @@ PICTURED = """(() => {
   };
   look();
 })()"""
-"""Runs in each page before its own scripts: tells when its stage shows the scene, in milliseconds since it was asked for.
+"""Runs in each page before its own scripts: tells when its stage shows the scene, milliseconds since it was asked for.
 Whoever asks a page from outside first sends it a library of a third of a megabyte, whose reading takes 30 ms."""
 
 CHOOSE = """async (at) => {

@@ -23,7 +23,12 @@ def _evenly(count: int, points: int) -> NDArray[np.int64]:
 def line(values: NDArray[np.float64], width: float, height: float, low: float, high: float) -> str:
     """The `d` of a polyline through evenly spaced values, `low` at the bottom and `high` at the top."""
     reach = high - low
-    x = np.linspace(0, width, len(values))
     y = np.full(len(values), height / 2) if reach <= 0 else height - (values - low) / reach * height
-    pairs = np.stack([x, y], axis=1).ravel().tolist()
-    return ("M" + "L".join(["%.1f %.1f"] * len(x))) % tuple(pairs)  # one text for all: a tree has hundreds of them
+    return _across(len(values), width) % tuple(y.tolist())
+
+
+@lru_cache(maxsize=64)
+def _across(count: int, width: float) -> str:
+    """A polyline through so many places evenly over the width, whose heights are to be filled in: a tree has hundreds
+    of them."""
+    return "M" + "L".join([f"{x:.1f} %.1f" for x in np.linspace(0, width, count).tolist()])

@@ -18,8 +18,9 @@ const small = ({ attributes: { position } }, copies) => position.count <= MOST_P
  * @param {number} copies
  */
 export function repeatedIndex({ array }, points, copies) {
-  const all = new Uint32Array(array.length * copies);
-  for (let n = 0, at = 0; n < copies; n++) for (let k = 0; k < array.length; k++) all[at++] = array[k] + n * points;
+  const [each, all] = [array.length, new Uint32Array(array.length * copies)];
+  all.set(array);
+  for (let at = each; at < all.length; at++) all[at] = all[at - each] + points;
   return new THREE.BufferAttribute(all, 1);
 }
 
@@ -81,12 +82,23 @@ export class Copies extends THREE.InstancedMesh {
     return this.laidOut ? /** @type {any} */ (new THREE.BufferAttribute(array, size)) : new THREE.InstancedBufferAttribute(array, size);
   }
 
-  /** Fill in a copy's numbers in such an attribute. @param {THREE.BufferAttribute | null} attribute @param {number} n @param {number[]} numbers */
+  /**
+   * Fill in the numbers of a copy, unless they are there.
+   * @param {THREE.BufferAttribute | null} attribute
+   * @param {number} n which copy
+   * @param {number[]} numbers
+   */
   tell(attribute, n, numbers) {
     if (!attribute) return;
     const { array, itemSize } = attribute;
     const at = n * this.told * itemSize;
-    for (let k = 0; k < itemSize; k++) array[at + k] = numbers[k];
+    let same = true;
+    for (let k = 0; k < itemSize; k++) {
+      if (array[at + k] === Math.fround(numbers[k])) continue;
+      array[at + k] = numbers[k];
+      same = false;
+    }
+    if (same) return;
     fill(array, at, itemSize, this.told);
     attribute.needsUpdate = true;
   }
