@@ -8,7 +8,7 @@ import re
 
 import numpy as np
 from PIL import Image
-from playwright.sync_api import FilePayload, Page, expect
+from playwright.sync_api import FilePayload, Page, Route, expect
 
 from lazzik.core.channel.channel import Channel
 from lazzik.core.geometry.primitives import Ball, Box
@@ -218,3 +218,39 @@ def test_all_that_bends_is_asked_for_in_one_go_and_seen_in_one_picture(page: Pag
     before = drawn(page)
     page.evaluate("() => window.lazzik.transport.go(20)")
     assert drawn(page) == before + 1
+
+
+PICTURES = """(() => {
+  let made;
+  window.pictures = [];
+  Object.defineProperty(window, "lazzik", { get: () => made, set(value) {
+    made = value;
+    const { stage } = made;
+    stage.drawn.push(() => window.pictures.push([stage.trail.drawn !== null, stage.outline.drawn.length > 0]));
+  } });
+})()"""
+"""Notes of each picture of the stage whether it has the path and the outline of what is chosen."""
+
+
+def test_the_first_picture_has_the_path_unless_that_takes_long(page: Page) -> None:
+    mast = BY_KEY["mast"].build("Mast")
+    file: FilePayload = {"name": "mast.json", "mimeType": "application/json", "buffer": scene_text(mast).encode()}
+    where = page.request.post("/scenes/open", multipart={"file": file}).url
+    asked: list[Route] = []
+    for late, first in (("**/rest.glb?*", True), ("**/curves?*", False)):
+        tab = page.context.new_page()
+        tab.add_init_script(PICTURES)
+        tab.route(late, lambda route: asked.append(route))
+        tab.goto(where, wait_until="commit")
+        if first:  # the curves are there before the shapes
+            tab.wait_for_function("() => document.querySelector('#lanes .lane.layer path.trace')")
+            assert tab.evaluate("() => window.pictures") == []
+        else:
+            tab.wait_for_function("() => window.pictures.length")
+            assert tab.evaluate("() => document.querySelectorAll('#lanes path.trace').length") == 0
+        while asked:
+            asked.pop().continue_()
+        tab.wait_for_selector("body[data-ready]", state="attached")
+        pictures = tab.evaluate("() => window.pictures")
+        assert (pictures[0], pictures[-1]) == ([first, True], [True, True])
+        tab.close()

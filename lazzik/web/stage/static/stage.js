@@ -412,12 +412,11 @@ export class Stage {
     if (scale && !this.size) scale.textContent = told(this.grid.square);
   }
 
-  /** Draw nothing until something is settled, whatever came of it. @param {Promise<unknown>} what */
-  async drawAfter(what) {
-    this.early = true;
-    await what.catch(() => {}); // it is said where it is asked for
+  /** Nothing more is awaited: from here on what is there is drawn. */
+  begin() {
+    if (!this.early) return;
     this.early = false;
-    this.invalidate();
+    this.draw();
   }
 
   draw(whole = true) {

@@ -67,7 +67,7 @@ import { offerSteps } from "./steps.js";
 import { listenToTree } from "./tree.js";
 
 const NO_PATH = new Float32Array(0);
-const CURVES_WITHIN = 250; // milliseconds that the first picture waits for the path and the curves
+const PATH_WITHIN = 250; // milliseconds that the first picture of the stage waits for the path
 
 await store.set({ facts: factsIn(document) });
 minding();
@@ -122,8 +122,10 @@ store.subscribe("frame", () => {
 
 /** @param {any} content curves as the server sends them */
 function show(content) {
-  strata.set(content);
   stage?.setPath(floats(content.path));
+  stage?.begin();
+  stage?.drawWaiting(); // before the curves: what draws works beside the page
+  strata.set(content);
 }
 
 /**
@@ -384,22 +386,20 @@ window.lazzik = { actions, previews, transport, stage, strata, surfaces, crowds,
 async function showFirst() {
   const frame = Math.round(store.frame);
   if (stage && frame !== store.facts.first) stage.setMotion((await packed(`${store.url}/motion?from=${frame}&to=${frame}`)).motion, frame);
-  await atRest;
-}
-async function showCurves() {
   await fetchCurves();
   if (desk.wanted()) desk.toggle(true);
   await keysChanged();
 }
+/** Once the frame that the page is making is seen; at once where nobody looks. @returns {Promise<void>} */
+const frameSeen = () => new Promise((go) => { if (document.hidden) go(); else requestAnimationFrame(() => setTimeout(go)); });
 try {
   stage?.select(chosenNode());
-  const curvesShown = showCurves();
   // one first picture, with the path, and not two: of thousands of objects each takes as long as all before it
-  const longEnough = atRest.then(() => new Promise((go) => { setTimeout(go, CURVES_WITHIN); }));
-  stage?.drawAfter(Promise.race([curvesShown, longEnough]));
-  await Promise.all([curvesShown, showFirst()]);
+  if (stage) stage.early = true;
+  atRest.then(() => setTimeout(() => stage?.begin(), PATH_WITHIN));
+  await Promise.all([showFirst().finally(() => stage?.begin()), atRest]);
   document.body.dataset.seen = "true";
-  await new Promise((go) => { requestAnimationFrame(() => setTimeout(go)); });
+  await frameSeen(); // what works out the motion of thousands would hold up what draws them
   await fetchMotion();
   form.changed();
   gizmo?.show(chosenNode());
