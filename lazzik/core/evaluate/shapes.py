@@ -19,10 +19,31 @@ def shapes_over_time(scene: Scene, node: Node) -> bool:
     is cloth."""
     if node.shape is None:
         return False
-    if hangs_as_cloth(node):
-        return True
-    sized = any(isinstance(getattr(node.shape, name), Channel) for name in numbers_of(type(node.shape)))
-    return sized or node.targets is not None or any(True for _ in acting(scene, node))
+    return _changes_itself(node) or any(
+        _deforms(owner) for owner in scene.lineage(node) if owner is node or owner.shape is None
+    )
+
+
+def _changes_itself(node: Node) -> bool:
+    """Whether something of an object alone changes its shape. Kept in the object, which never changes."""
+    kept: bool | None = node.__dict__.get("_changes_itself")
+    if kept is None:
+        numbers = [getattr(node.shape, name) for name in numbers_of(type(node.shape))] if node.shape else []
+        driven = any(isinstance(number, Channel) for number in numbers)
+        kept = node.__dict__["_changes_itself"] = driven or node.targets is not None or hangs_as_cloth(node)
+    return kept
+
+
+def _deforms(owner: Node) -> bool:
+    """Whether a deformer of an object acts. Kept in the object."""
+    kept: bool | None = owner.__dict__.get("_deforms")
+    if kept is None:
+        kept = owner.__dict__["_deforms"] = any(map(_acts, owner.deform))
+    return kept
+
+
+def _acts(deformer: Deformer) -> bool:
+    return not deformer.muted and deformer.weight != 0.0
 
 
 def hangs_as_cloth(node: Node) -> bool:
@@ -63,16 +84,25 @@ def acting(scene: Scene, node: Node) -> Iterator[tuple[Node, Deformer]]:
     above it. Those of an object with a shape are that shape's alone."""
     for owner in scene.lineage(node):
         for deformer in owner.deform if owner is node or owner.shape is None else ():
-            if not deformer.muted and deformer.weight != 0.0:
+            if _acts(deformer):
                 yield owner, deformer
 
 
 def reshaped(before: Scene, after: Scene, changed: list[Node]) -> list[Node]:
     """Objects whose points may differ between two scenes, given those that differ in anything."""
     ids = {node.id for node in changed}
-    touched = ids | {node.id for node in after.nodes if _lies_by_others(node)}
-    found = [node for node in after.nodes if node.shape is not None
-             and any(owner.id in touched for owner in after.lineage(node))
+    touched = dict.fromkeys(ids, True) | {
+        node.id: True for node in after.nodes if node.deform and _lies_by_others(node)
+    }
+
+    def lies_below(node: Node) -> bool:
+        """Whether an object, or one above it, is touched: found once for all that hang under the same."""
+        found = touched.get(node.id)
+        if found is None:
+            found = touched[node.id] = node.parent is not None and lies_below(after.by_id[node.parent])
+        return found
+
+    found = [node for node in after.nodes if node.shape is not None and lies_below(node)
              and _reshaped(before, after, node, ids)]  # fmt: skip
     if same_air(before, after):
         return found

@@ -333,10 +333,11 @@ def affected(before: Scene, after: Scene) -> list[Node]:
             found = known[address] = (other, NOTHING if other else reads_at(after, address))
         return found
 
+    others = {node.id for node in after.others(before)}
     return [
         node
         for node in after.nodes
-        if before.by_id.get(node.id) is not node or _reads_other(_own_reads(after, node), look)
+        if node.id in others or (read_by(node) and _reads_other(_own_reads(after, node), look))
     ]
 
 
@@ -353,8 +354,6 @@ def _own_reads(scene: Scene, node: Node) -> frozenset[str]:
 
 def _reads_other(reads: frozenset[str], look: Callable[[str], tuple[bool, frozenset[str]]]) -> bool:
     """Whether one of some addresses, or what is read there at any depth, is another."""
-    if not reads:  # as of most objects
-        return False
     ahead, passed = set(reads), set[str]()
     while ahead:
         address = ahead.pop()
