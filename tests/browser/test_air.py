@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 import numpy as np
@@ -147,6 +148,15 @@ def test_a_meadow_is_scattered_bows_and_is_thinned(small: Studio) -> None:
     walk.press("#scatter-list button:has-text('Floor')", lands=True)
     expect(page.locator("#strata .trail")).to_contain_text("400 of Post over Floor")
     assert crowd(page)[0] == 400
+    # without graphics hardware fewer are drawn of what has more points
+    points, unknown, many, few, told = page.evaluate(
+        """() => { const { crowds } = window.lazzik;
+        return [crowds.pointsOf(['post']), crowds.pointsOf(['post', 'nobody']), crowds.most(8), crowds.most(999),
+            crowds.few.get('many-post')]; }"""
+    )
+    assert 4 < points < unknown == math.inf
+    assert few < many
+    assert told in (many, few)
     page.wait_for_function("() => [...window.lazzik.crowds.crowds.values()][0].lean")
     go(page, 10)
     before = crowd(page)

@@ -10,9 +10,14 @@ import pytest
 from fastapi import FastAPI
 from starlette.testclient import TestClient
 
+from lazzik.core.channel.channel import Channel
 from lazzik.core.channel.layer import numbers_of
 from lazzik.core.document import Option, counts_under, mark_of
 from lazzik.core.layers import BY_KIND
+from lazzik.core.layers.turn import Turn
+from lazzik.core.scene.node import Node, Rotation
+from lazzik.core.scene.scene import Scene
+from lazzik.core.scene.serialize import scene_text
 from lazzik.web.ui.sparkline import line, spark
 from tests.web.conftest import over, reviewed
 
@@ -44,6 +49,16 @@ def test_a_new_scene_has_something_to_move(client: TestClient, app: FastAPI) -> 
     assert "<title>Mine · Lazzik</title>" in page
     assert "No layers yet" in page
     assert client.post("/scenes", data={"name": "x" * 200}).status_code == 422
+
+
+def test_how_many_move_is_told_in_short_where_they_are_many(client: TestClient) -> None:
+    turns = Channel(layers=(Turn(kind="turn", id="turn", label="Turn"),))
+    nodes = tuple(Node(id=f"n{n}", label=f"N {n}", rotation=Rotation(y=turns)) for n in range(1200))
+    for count, words in ((1200, "Moving 1.2k"), (999, "Moving 999")):
+        file = {"file": ("scene.json", scene_text(Scene(name="Many", nodes=nodes[:count])))}
+        page = client.get(client.post("/scenes/open", files=file).headers["location"]).text
+        assert words in page
+        assert f'title="{count:,} objects move"' in page
 
 
 def test_the_studio_shows_every_number_of_every_kind(client: TestClient, scene: str) -> None:

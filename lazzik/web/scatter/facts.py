@@ -24,6 +24,8 @@ class ScatterFacts(TypedDict):
     """Changes when its copies stand elsewhere, or are of something else."""
     leans: str
     """Changes when they may lean otherwise, or their surface moves otherwise; '' if they never do either."""
+    sources: list[str]
+    """The objects that they are copies of."""
 
 
 def scatter_facts(scene: Scene) -> list[ScatterFacts]:
@@ -68,7 +70,8 @@ def _facts(scene: Scene, node: Node, scatter: Scatter, air: str) -> ScatterFacts
     wind = [getattr(scatter, name) for name in WIND]
     answers = bool(air) and scatter.wind == "air"
     carried = [depends_on(scene, here) for here in borne_by(scene, node)] if rides(scene, node) else []
-    return {"node": node.id, "laid": laid, "leans": _key(laid, wind, read, air, carried) if answers or carried else ""}
+    leans = _key(laid, wind, read, air, carried) if answers or carried else ""
+    return {"node": node.id, "laid": laid, "leans": leans, "sources": list(scatter.sources)}
 
 
 def _placed(scene: Scene, node: Node) -> tuple[object, ...]:

@@ -7,6 +7,15 @@ import { hardware } from "./hardware.js";
 
 const MOST_POINTS = 100; // of a shape that is laid out: to tell more of them takes longer than a call
 const MOST_LAID_OUT = 500_000; // points in all
+const FEW = 500;
+const MANY = 2000;
+
+/**
+ * Copies that are drawn while one works: without graphics hardware thousands make every picture slow, the sooner the
+ * more points each has.
+ * @param {number} points
+ */
+export const mostCopies = (points) => (hardware() ? Infinity : points <= MOST_POINTS ? MANY : FEW);
 
 /** @param {THREE.BufferGeometry} geometry @param {number} copies */
 const small = ({ attributes: { position } }, copies) => position.count <= MOST_POINTS && position.count * copies <= MOST_LAID_OUT;

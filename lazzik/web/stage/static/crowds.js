@@ -161,6 +161,8 @@ const DRAGGED = "while something is dragged";
 export class Crowds {
   /** @type {Map<string, Crowd>} */
   crowds = new Map();
+  /** @type {Map<string, number>} how many copies of each are drawn at most */
+  few = new Map();
   newest = 0;
   waits = false;
   revision = 0;
@@ -171,10 +173,10 @@ export class Crowds {
    * @param {string} url of the scene
    * @param {object} [how]
    * @param {number} [how.per] moments of a frame
-   * @param {number} [how.most] copies of a scatter that are drawn
+   * @param {(points: number) => number} [how.most] copies of a scatter that are drawn, where each has so many points
    * @param {Record<string, string>} [how.state] what is asked for beside them, where it is not the head
    */
-  constructor(stage, url, { per = 1, most = Infinity, state = {} } = {}) {
+  constructor(stage, url, { per = 1, most = () => Infinity, state = {} } = {}) {
     this.stage = stage;
     this.url = url;
     this.per = per;
@@ -193,7 +195,22 @@ export class Crowds {
   }
 
   /** @param {string} node */
-  askedFew(node) { return { ...this.asked(node), ...(Number.isFinite(this.most) && { most: String(this.most) }) }; }
+  askedFew(node) {
+    const most = this.few.get(node) ?? Infinity;
+    return { ...this.asked(node), ...(Number.isFinite(most) && { most: String(most) }) };
+  }
+
+  /** Points of a copy of the largest of some objects, with all that they hold. @param {string[]} sources */
+  pointsOf(sources) {
+    const counts = sources.map((id) => {
+      let points = 0;
+      this.stage.nodes.get(id)?.item.traverse(({ userData }) => {
+        points += this.stage.nodes.get(userData.id)?.mesh?.geometry.attributes.position.count ?? 0;
+      });
+      return points || Infinity; // of what is not there yet nobody knows
+    });
+    return Math.max(0, ...counts);
+  }
 
   /**
    * The scene is another one by now: what differs is fetched.
@@ -206,10 +223,10 @@ export class Crowds {
     [this.revision, this.last] = [revision, last];
     this.moments.last = last;
     for (const id of [...this.crowds.keys()]) if (!facts.some(({ node }) => node === id)) this.drop(id);
-    for (const { node, laid, leans } of facts) {
-      const asked = new URLSearchParams(this.askedFew(node));
+    for (const { node, laid, leans, sources } of facts) {
       if (this.crowds.get(node)?.laid !== laid) {
-        const content = await packed(`${this.url}/copies?${asked}`);
+        this.few.set(node, this.most(this.pointsOf(sources)));
+        const content = await packed(`${this.url}/copies?${new URLSearchParams(this.askedFew(node))}`);
         if (mine !== this.newest) return;
         this.lay(node, laid, content);
       }

@@ -20,9 +20,6 @@ function rendererName() {
   return name;
 }
 
-/** Copies of a scatter that are drawn while one works: without graphics hardware thousands make every picture slow. */
-export const mostCopies = () => (hardware() ? Infinity : 500);
-
 /** Without graphics hardware smooth edges double the time of a picture; they can be asked for all the same. */
 export function smoothEdges() {
   const wanted = localStorage.getItem(KEPT);

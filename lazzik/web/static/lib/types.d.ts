@@ -108,6 +108,7 @@ export type ScatterFacts = {
   node: string;
   laid: string;
   leans: string;
+  sources: string[];
 };
 
 export type ShapeFacts = {

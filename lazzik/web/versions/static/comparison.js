@@ -4,7 +4,7 @@ import * as THREE from "three";
 import { packed, text } from "lazzik/lib/api.js";
 import { store } from "lazzik/lib/store.js";
 import { Crowds } from "lazzik/stage/crowds.js";
-import { mostCopies } from "lazzik/stage/hardware.js";
+import { mostCopies } from "lazzik/stage/copies.js";
 import { ink } from "lazzik/stage/ink.js";
 import { Model, UNSEEN } from "lazzik/stage/model.js";
 import { pictureOf } from "lazzik/stage/picture.js";
@@ -72,7 +72,7 @@ export class Comparison {
     for (const id of stage.nodes.keys()) if (!before.nodes.has(id)) this.differs.add(id);
     this.followSurfaces(after.shaped, then.shaped, second, first);
     const crowdsOn = (/** @type {Drawing} */ drawing, /** @type {Record<string, string>} */ state) =>
-      new Crowds(drawing, store.url, { state, most: mostCopies() });
+      new Crowds(drawing, store.url, { state, most: mostCopies });
     this.crowds = [crowdsOn(stage, second), crowdsOn(this.first(), first)];
     const [copies, former] = await Promise.all([this.follow(this.crowds[0], { of: b, on }), this.follow(this.crowds[1], { of: a, on })]);
     this.sameCopies = new Set(former.filter((row) => copies.includes(row)).map((row) => row.split(" ")[0]));
