@@ -113,7 +113,7 @@ def studio(
         shown = replace(shown, at=before.get("at", [""])[0], also=tuple(before.get("also", ())))
     choice = _choice(state, shown)
 
-    def rest() -> dict[str, Any]:
+    def panels_and_more() -> dict[str, Any]:
         is_new = state.revision < STILL_NEW and len(state.scene.nodes) < SMALL
         taken = store.entry(scene_id).picture
         pictured = int(taken.split()[0]) if taken and not taken.endswith("svg+xml") else -1
@@ -127,7 +127,7 @@ def studio(
         }
         return _panels(state, memo, marks, shown, choice) | more
 
-    return begun(request, "studio/page.html", {"scene": state.scene}, rest)
+    return begun(request, "studio/page.html", {"scene": state.scene}, panels_and_more)
 
 
 @router.get("/scenes/{scene_id}/panels")
