@@ -7,8 +7,7 @@ import { hardware } from "./hardware.js";
 
 const MOST_POINTS = 100; // of a shape that is laid out: to tell more of them takes longer than a call
 const MOST_LAID_OUT = 500_000; // points in all
-const FEW = 500;
-const MANY = 2000;
+const [FEW, MANY] = [500, 2000]; // copies of what has more points, and of what has less
 
 /**
  * Copies that are drawn while one works: without graphics hardware thousands make every picture slow, the sooner the
@@ -77,10 +76,12 @@ export class Copies extends THREE.InstancedMesh {
     /** Points that are told what a copy is: each of its own, or the copy alone. */
     this.told = laidOut ? geometry.attributes.position.count : 1;
     this.drawnBy = geometry.index?.count ?? geometry.attributes.position.count;
-    if (laidOut) this.instanceMatrix = this.perCopy(16);
     this.frustumCulled = false;
     [this.boundingBox, this.boundingSphere] = [new THREE.Box3(), new THREE.Sphere()]; // nobody asks where all of them are
-    this.geometry.boundingSphere ??= this.boundingSphere;
+    if (laidOut) {
+      this.instanceMatrix = this.perCopy(16);
+      this.geometry.boundingSphere = this.boundingSphere;
+    }
     this.raycast = () => {}; // thousands are not gone through for what lies under the pointer
   }
 
@@ -136,8 +137,11 @@ export class Copies extends THREE.InstancedMesh {
     if (this.laidOut) this.geometry.setDrawRange(0, copies * this.drawnBy);
     else this.count = copies;
     for (const attribute of [this.instanceMatrix, this.instanceColor]) {
-      attribute?.clearUpdateRanges();
-      attribute?.addUpdateRange(0, copies * this.told * attribute.itemSize);
+      if (!attribute) continue;
+      // what was told before and is not with the driver yet goes too
+      const reach = attribute.updateRanges.map(({ start, count }) => start + count);
+      attribute.clearUpdateRanges();
+      attribute.addUpdateRange(0, Math.max(copies * this.told * attribute.itemSize, ...reach));
     }
   }
 
