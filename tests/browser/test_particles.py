@@ -231,7 +231,7 @@ def test_copies_of_an_object_are_drawn_and_one_that_is_set_up_comes_in_two_actio
     leaves = "() => window.lazzik.runs.kept.get('first-leaves')"
     page.wait_for_function(f"() => ({leaves})()?.there.size === ({leaves})().count")
     go(page, 60)
-    page.wait_for_function(f"() => ({leaves})().drawn.parts?.[0]?.mesh.count > 5")
+    page.wait_for_function(f"() => ({leaves})().drawn.parts?.[0]?.mesh.shown > 5")
     page.select_option("#em-drawn", "points")
     small.lands(2)
     page.wait_for_function(f"() => ({leaves})().drawn.points?.visible")
