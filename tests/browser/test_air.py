@@ -152,7 +152,7 @@ def test_a_meadow_is_scattered_bows_and_is_thinned(small: Studio) -> None:
     points, unknown, many, few, told = page.evaluate(
         """() => { const { crowds } = window.lazzik;
         return [crowds.pointsOf(['post']), crowds.pointsOf(['post', 'nobody']), crowds.most(8), crowds.most(999),
-            crowds.few.get('many-post')]; }"""
+            crowds.limits.get('many-post')]; }"""
     )
     assert 4 < points < unknown == math.inf
     assert few < many

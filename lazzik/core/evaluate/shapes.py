@@ -19,9 +19,12 @@ def shapes_over_time(scene: Scene, node: Node) -> bool:
     is cloth."""
     if node.shape is None:
         return False
-    return _changes_itself(node) or any(
-        _deforms(owner) for owner in scene.lineage(node) if owner is node or owner.shape is None
-    )
+    return _changes_itself(node) or any(map(_deforms, _owners(scene, node)))
+
+
+def _owners(scene: Scene, node: Node) -> Iterator[Node]:
+    """Objects whose deformers act on an object's shape: itself, then the groups above it."""
+    return (owner for owner in scene.lineage(node) if owner is node or owner.shape is None)
 
 
 def _changes_itself(node: Node) -> bool:
@@ -82,8 +85,8 @@ def count_moving(scene: Scene) -> int:
 def acting(scene: Scene, node: Node) -> Iterator[tuple[Node, Deformer]]:
     """The deformers that act on an object's shape, in the order in which they do: its own, then those of the groups
     above it. Those of an object with a shape are that shape's alone."""
-    for owner in scene.lineage(node):
-        for deformer in owner.deform if owner is node or owner.shape is None else ():
+    for owner in _owners(scene, node):
+        for deformer in owner.deform:
             if _acts(deformer):
                 yield owner, deformer
 

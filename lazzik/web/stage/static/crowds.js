@@ -162,7 +162,7 @@ export class Crowds {
   /** @type {Map<string, Crowd>} */
   crowds = new Map();
   /** @type {Map<string, number>} how many copies of each are drawn at most */
-  few = new Map();
+  limits = new Map();
   newest = 0;
   waits = false;
   revision = 0;
@@ -196,7 +196,7 @@ export class Crowds {
 
   /** @param {string} node */
   askedFew(node) {
-    const most = this.few.get(node) ?? Infinity;
+    const most = this.limits.get(node) ?? Infinity;
     return { ...this.asked(node), ...(Number.isFinite(most) && { most: String(most) }) };
   }
 
@@ -225,7 +225,7 @@ export class Crowds {
     for (const id of [...this.crowds.keys()]) if (!facts.some(({ node }) => node === id)) this.drop(id);
     for (const { node, laid, leans, sources } of facts) {
       if (this.crowds.get(node)?.laid !== laid) {
-        this.few.set(node, this.most(this.pointsOf(sources)));
+        this.limits.set(node, this.most(this.pointsOf(sources)));
         const content = await packed(`${this.url}/copies?${new URLSearchParams(this.askedFew(node))}`);
         if (mine !== this.newest) return;
         this.lay(node, laid, content);
