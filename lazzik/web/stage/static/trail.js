@@ -1,19 +1,39 @@
-// The path of the chosen object: a point for each frame.
+// The path of the chosen object: a dot for each frame.
 
 import * as THREE from "three";
 import { sameNumbers } from "lazzik/lib/numbers.js";
-import { ink } from "./ink.js";
+import { repeatedIndex } from "./copies.js";
+import { Marking } from "./marking.js";
 
 const LEAST = 1e-3; // metres; what moves less shows no path
+const WIDE = 0.003; // from the middle of a dot to a corner, as a part of the picture's height
+const CORNERS = [[-1, -1], [1, -1], [1, 1], [-1, 1]];
+const SQUARE = { array: [0, 2, 1, 0, 3, 2] }; // seen from behind, as outlines are
+
+/** A square about each point, whose corners are pushed apart across the picture. @param {Float32Array} points x, y, z of each */
+function dots(points) {
+  const count = points.length / 3;
+  const [places, directions] = [new Float32Array(12 * count), new Float32Array(12 * count)];
+  for (let n = 0, at = 0; n < count; n++) {
+    for (const [x, y] of CORNERS) {
+      for (let k = 0; k < 3; k++) places[at + k] = points[3 * n + k];
+      directions[at] = x;
+      directions[at + 1] = y;
+      at += 3;
+    }
+  }
+  return new THREE.BufferGeometry().setIndex(repeatedIndex(SQUARE, CORNERS.length, count))
+    .setAttribute("position", new THREE.BufferAttribute(places, 3)).setAttribute("normal", new THREE.BufferAttribute(directions, 3));
+}
 
 export class Trail {
   shows = true;
-  /** @type {THREE.Points<THREE.BufferGeometry, THREE.PointsMaterial> | null} */
+  /** @type {THREE.Mesh<THREE.BufferGeometry, Marking> | null} */
   drawn = null;
   /** @type {Float32Array} */
   points = new Float32Array(0);
   // it stays, since a program is built for each anew
-  material = new THREE.PointsMaterial({ size: 2.4, sizeAttenuation: false, depthTest: false, transparent: true });
+  material = new Marking(WIDE, "--ink", true);
 
   /** @param {THREE.Scene} scene */
   constructor(scene) {
@@ -29,10 +49,8 @@ export class Trail {
     let reach = 0;
     for (let i = 3; i < points.length; i++) reach = Math.max(reach, Math.abs(points[i] - points[i % 3]));
     if (reach <= LEAST) return was !== null;
-    const geometry = new THREE.BufferGeometry();
-    geometry.setAttribute("position", new THREE.BufferAttribute(points, 3));
     this.dress();
-    this.drawn = new THREE.Points(geometry, this.material);
+    this.drawn = new THREE.Mesh(dots(points), this.material);
     this.drawn.renderOrder = 10;
     this.drawn.visible = this.shows;
     this.scene.add(this.drawn);
@@ -46,7 +64,7 @@ export class Trail {
   }
 
   // in the colours of the theme
-  dress() { this.material.color.copy(ink("--ink")); }
+  dress() { this.material.dress(); }
 
   leave() {
     this.drawn?.removeFromParent();
