@@ -27,6 +27,9 @@ EVERY = "ui/page.js"
 STYLES = ("vendor/bootstrap/bootstrap.min.css", "css/tokens.css", "css/base.css", "ui/ui.css")
 """What every page looks like, before what it looks like alone."""
 
+FONTS = "-latin-wght-normal.woff2"
+"""How the names of those end that hold the letters of every page."""
+
 ICONS = "icons.svg"
 DRAWINGS = "vendor/bootstrap-icons/bootstrap-icons.svg"
 """The whole set, of which a page gets what the program names: to read it takes longer than all scripts do."""
@@ -65,11 +68,20 @@ class Shipped:
         named = {name: f"{self.base}/{place.removeprefix('static/')}" for name, place in PLACES.items()}
         return {**named, "lazzik/": f"{self.base}/"}
 
-    def script(self, own: str) -> Markup:
-        """The tag by which a page runs what every page runs, and a module of its own ('' if it has none)."""
+    def script(self, own: str, awaited: bool = False) -> Markup:
+        """The tag by which a page runs what every page runs, and a module of its own ('' if it has none). Of a page
+        that awaits it nothing is seen before it ran: what is laid out before is laid out once more after."""
         name = f"joined/{own or EVERY}"
         self._joined[name] = (EVERY, own) if own else (EVERY,)
-        return Markup('<script type="module" src="{}/{}"></script>').format(self.base, name)
+        tag = Markup('<script type="module" src="{}/{}"{}></script>')
+        return tag.format(self.base, name, Markup(' blocking="render"') * awaited)
+
+    @cached_property
+    def fonts(self) -> Markup:
+        """The tags by which a page asks for its fonts beside its styles, and not once something is laid out, which
+        would be laid out once more when they are there."""
+        tag = Markup('<link rel="preload" href="{}/{}" as="font" type="font/woff2" crossorigin>\n')
+        return Markup("").join(tag.format(self.base, name) for name in self.files if name.endswith(FONTS))
 
     def style(self, rooms: Sequence[str]) -> Markup:
         """The tag by which a page has the styles that every page has, and those of some rooms."""
