@@ -254,3 +254,31 @@ def test_the_first_picture_has_the_path_unless_that_takes_long(page: Page) -> No
         pictures = tab.evaluate("() => window.pictures")
         assert (pictures[0], pictures[-1]) == ([first, True], [True, True])
         tab.close()
+
+
+PAINTED = """(() => {
+  let made;
+  Object.defineProperty(window, "lazzik", { get: () => made, set(value) {
+    made = value;
+    window.put = performance.now();
+  } });
+  window.moved = [];
+  new PerformanceObserver((list) => {
+    for (const { sources } of list.getEntries()) window.moved.push(...sources.map(({ node }) => node?.outerHTML));
+  }).observe({ type: "layout-shift", buffered: true });
+})()"""
+"""Notes when the script of a page has put the studio together, and what moves on the page without anybody's doing."""
+
+
+def test_the_studio_is_seen_once_it_is_put_together_and_nothing_moves_then(page: Page) -> None:
+    mast = BY_KEY["mast"].build("Mast")
+    file: FilePayload = {"name": "mast.json", "mimeType": "application/json", "buffer": scene_text(mast).encode()}
+    where = page.request.post("/scenes/open", multipart={"file": file}).url
+    page.add_init_script(PAINTED)
+    page.goto(where)
+    Studio(page).ready()
+    painted, put, moved = page.evaluate(
+        "() => [performance.getEntriesByName('first-paint')[0].startTime, window.put, window.moved]"
+    )
+    assert painted > put
+    assert moved == []

@@ -7,7 +7,7 @@ import re
 import pytest
 from starlette.testclient import TestClient
 
-from lazzik.web.ui.shipped import SHIPPED, Shipped
+from lazzik.web.ui.shipped import LIBRARIES, SHIPPED, Shipped
 
 
 def test_a_page_names_one_script_and_one_style(client: TestClient) -> None:
@@ -24,6 +24,30 @@ def test_a_page_names_one_script_and_one_style(client: TestClient) -> None:
     assert re.findall(r"(?:^|[;\n])\s*(?:import|export)\s*[{*\"']", script.text) == []
     for rule in (".btn-primary", "@font-face", ".head", ".starts"):
         assert rule in style.text
+
+
+def test_what_a_page_takes_from_others_comes_in_one_piece(client: TestClient) -> None:
+    (name,) = re.findall(r'<script src="([^"]+)" defer>', client.get("/scenes").text)
+    text = client.get(name).text
+    each = [SHIPPED.files[library].read_text().strip() for library in LIBRARIES]
+    places = [text.index(library) for library in each]
+    assert places == sorted(places)
+    # nothing but blanks between them, and each ends its last statement, or they would be one
+    assert len("".join(each)) + len(each) >= len(text.strip())
+    assert all(library.endswith(";") for library in each)
+
+
+def test_a_page_that_its_script_puts_together_is_not_seen_before(client: TestClient, scene: str) -> None:
+    styled = client.get(f"{SHIPPED.base}/css/tokens.css").text
+    for page, awaited in ((scene, True), (f"{scene}/versions", True), ("/scenes", False)):
+        text = client.get(page).text
+        assert bool(re.search(r'<script type="module" src="[^"]+" blocking="render">', text)) == awaited
+        fonts = re.findall(r'<link rel="preload" href="([^"]+)" as="font" type="font/woff2" crossorigin>', text)
+        assert len(fonts) == 3 * awaited
+        # what is asked for twice under two names would be fetched twice
+        for font in fonts:
+            assert f'url("../{font.removeprefix(f"{SHIPPED.base}/")}")' in styled
+            assert client.get(font).status_code == 200
 
 
 def test_what_is_versioned_is_kept_for_good_and_the_rest_is_asked_about(client: TestClient) -> None:

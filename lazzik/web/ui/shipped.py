@@ -1,8 +1,9 @@
 """The scripts, styles, fonts and drawings that ship with the application, and how a browser comes by them.
 
-A page gets all its scripts in one piece and all its styles in another: each request costs a browser more than a hundred
-kilobytes do, and it finds a module only once it has read the one before. Addresses have a version in them that is
-another as soon as any file is, so that what a browser has it keeps for good and asks for no more.
+A page gets all its modules in one piece, what is none in another and all its styles in a third: each request costs a
+browser more than a hundred kilobytes do, and it finds a module only once it has read the one before. Addresses have a
+version in them that is another as soon as any file is, so that what a browser has it keeps for good and asks for no
+more.
 """
 
 from __future__ import annotations
@@ -27,6 +28,15 @@ EVERY = "ui/page.js"
 STYLES = ("vendor/bootstrap/bootstrap.min.css", "css/tokens.css", "css/base.css", "ui/ui.css")
 """What every page looks like, before what it looks like alone."""
 
+LIBRARIES = (
+    "vendor/htmx.org/htmx.min.js", "vendor/idiomorph/idiomorph-ext.min.js",
+    "vendor/bootstrap/bootstrap.bundle.min.js", "vendor/msgpack/msgpack.min.js",
+)  # fmt: skip
+"""What every page takes from others that is no module."""
+
+TOGETHER = "joined/libraries.js"
+"""What all of them together are called."""
+
 FONTS = "-latin-wght-normal.woff2"
 """How the names of those end that hold the letters of every page."""
 
@@ -49,7 +59,7 @@ class Shipped:
             for path in sorted(folder.rglob("*"))
             if path.is_file()
         }
-        self._joined: dict[str, tuple[str, ...]] = {}
+        self._joined: dict[str, tuple[str, ...]] = {TOGETHER: LIBRARIES}
 
     @cached_property
     def version(self) -> str:
@@ -67,6 +77,11 @@ class Shipped:
         """The import map of a page, for what is looked into while it is open."""
         named = {name: f"{self.base}/{place.removeprefix('static/')}" for name, place in PLACES.items()}
         return {**named, "lazzik/": f"{self.base}/"}
+
+    @property
+    def libraries(self) -> Markup:
+        """The tag by which a page has what it takes from others."""
+        return Markup('<script src="{}/{}" defer></script>').format(self.base, TOGETHER)
 
     def script(self, own: str, awaited: bool = False) -> Markup:
         """The tag by which a page runs what every page runs, and a module of its own ('' if it has none). Of a page
@@ -97,7 +112,7 @@ class Shipped:
         if name not in self._joined:
             return self.files[name].read_bytes()
         parts = [self.files[part] for part in self._joined[name]]
-        if name.endswith(".css"):
+        if name.endswith(".css") or name == TOGETHER:
             return "\n".join(part.read_text() for part in parts).encode()
         return joined(parts).encode()
 
