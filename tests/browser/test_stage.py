@@ -130,3 +130,38 @@ def test_a_driver_that_was_reset_gets_the_picture_anew(small: Studio) -> None:
     page.wait_for_function("drawn => window.lazzik.stage.frames > drawn", arg=drawn)
     assert page.evaluate(SHADES) == pytest.approx(shades, rel=0.2)
     assert shades > 20
+
+
+DOTS = """(size) => {
+  const { stage } = window.lazzik, gl = stage.renderer.getContext(), V = stage.camera.position.constructor;
+  stage.size = size;
+  stage.resize();
+  stage.draw();
+  const [w, h] = [gl.drawingBufferWidth, gl.drawingBufferHeight];
+  const spots = [[-0.4, -0.2, 0.9], [0.1, 0.4, 0.99], [0, 0, 0.9999]]; // the last one far behind all that is there
+  stage.setPath(Float32Array.from(spots.flatMap((at) => new V(...at).unproject(stage.eye).toArray())));
+  const seen = () => {
+    const dots = new Uint32Array(w * h);
+    stage.draw();
+    gl.readPixels(0, 0, w, h, gl.RGBA, gl.UNSIGNED_BYTE, new Uint8Array(dots.buffer));
+    return dots;
+  };
+  const shown = seen();
+  stage.togglePath();
+  const hidden = seen();
+  stage.togglePath();
+  stage.size = null;
+  stage.resize();
+  const other = Array.from(shown.keys()).filter((n) => shown[n] !== hidden[n]);
+  const near = (n, [x, y]) => Math.hypot((n % w) - (x + 1) / 2 * w, Math.floor(n / w) - (y + 1) / 2 * h) < 12;
+  return [other.length, ...spots.map((spot) => other.filter((n) => near(n, spot)).length)];
+}"""
+"""How many dots of a picture so large a path of three frames changes, and how many of them near each of these."""
+
+
+@pytest.mark.parametrize("height", [240, 960])
+def test_the_dots_of_a_path_lie_over_all_and_keep_their_width(small: Studio, height: int) -> None:
+    small.page.click("#row-post > a")
+    changed, *each = small.page.evaluate(DOTS, [800, height])
+    assert all(3 <= dots <= 12 for dots in each)
+    assert changed == sum(each)

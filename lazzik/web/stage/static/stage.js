@@ -430,6 +430,7 @@ export class Stage {
       eye.aspect = this.camera.aspect;
       eye.updateProjectionMatrix();
     }
+    this.trail.suit(eye, this.renderer.getSize(new THREE.Vector2()).y);
     if (!whole && kept && (kept.valid || kept.held)) {
       if (!kept.valid) kept.take(this.scene, eye, this.marks);
       kept.paint(this.scene, eye, this.marks);

@@ -6,7 +6,7 @@ import { repeatedIndex } from "./copies.js";
 import { Marking } from "./marking.js";
 
 const LEAST = 1e-3; // metres; what moves less shows no path
-const WIDE = 0.003; // from the middle of a dot to a corner, as a part of the picture's height
+const WIDE = 2.4; // pixels of the page that a dot is wide
 const CORNERS = [[-1, -1], [1, -1], [1, 1], [-1, 1]];
 const SQUARE = { array: [0, 2, 1, 0, 3, 2] }; // seen from behind, as outlines are
 
@@ -33,7 +33,7 @@ export class Trail {
   /** @type {Float32Array} */
   points = new Float32Array(0);
   // it stays, since a program is built for each anew
-  material = new Marking(WIDE, "--ink", true);
+  material = new Marking(0, "--ink", true);
 
   /** @param {THREE.Scene} scene */
   constructor(scene) {
@@ -56,6 +56,13 @@ export class Trail {
     this.scene.add(this.drawn);
     return true;
   }
+
+  /**
+   * As wide as it is meant to be in a picture so high.
+   * @param {THREE.PerspectiveCamera} eye
+   * @param {number} height pixels of the page
+   */
+  suit({ projectionMatrix }, height) { this.material.uniforms.by.value = (Math.SQRT2 * WIDE) / (height * projectionMatrix.elements[5]); }
 
   toggle() {
     this.shows = !this.shows;
