@@ -1,11 +1,12 @@
-"""The same work by two processes, and by a cluster of two workers, against one process (goal: 1.7 times as fast); and
-what follows for larger clusters, on paper."""
+"""The same work by two processes, and by a cluster of two workers, against one process (goal: 1.7 times as fast),
+beside what two bare loops gain by running at once; and what follows for larger clusters, on paper."""
 
 from __future__ import annotations
 
 import tempfile
 import time
 from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
 from benchmarks.deliveries import pinned
@@ -25,6 +26,9 @@ from lazzik.work.tasks import delivered, sent_back
 
 SCENES = 8
 LEAST = 1.7
+LOOP = 4_000_000
+"""Steps of a bare loop, a quarter to half a second."""
+
 MANY = 10_000
 """Scenes of the model on paper."""
 
@@ -43,11 +47,12 @@ def rows() -> Iterator[str]:
         one = _timed(Workers(most=1), pieces)
         yield f"{SCENES} scenes baked thoroughly to tables by one process: {one:.1f} s"
         two = _timed(Workers(most=2), pieces)
-        yield f"by two: {two:.1f} s, {_as_fast(one / two)}"
+        yield f"by two: {two:.1f} s, {_as_fast(one / two)}; two bare loops, just after: {_bare():.2f}"
         with LocalCluster(n_workers=2, threads_per_worker=1, processes=True, dashboard_address=":0") as there:
             cluster = Cluster(there.scheduler_address)
             apart = _timed(cluster, pieces, close=False)
-            yield f"by a cluster of two workers: {apart:.1f} s, {_as_fast(one / apart)}"
+            gain = f"{_as_fast(one / apart)}; two bare loops, just after: {_bare():.2f}"
+            yield f"by a cluster of two workers: {apart:.1f} s, {gain}"
             yield from _on_paper(cluster, text.encode(), pieces[0].out.stat().st_size, one / SCENES)
             cluster.close()
         yield from _delivered(StoredFile(folder / "0.json"), folder / "out")
@@ -68,6 +73,25 @@ def _delivered(source: StoredFile, out: Path) -> Iterator[str]:
         yield f"the station as {ending} by one process {one:.1f} s, in pieces by two {two:.1f} s: {_as_fast(one / two)}"
     alone.close()
     both.close()
+
+
+def _bare() -> float:
+    """How much faster two loops that need nothing but a processor run at once than one after the other: what the host
+    leaves of its second core, over a few seconds."""
+    with ProcessPoolExecutor(2) as pool:
+        list(pool.map(_loop, [1, 1]))
+        turns = at_once = 0.0
+        for _ in range(4):
+            turns += best(lambda: [pool.submit(_loop, LOOP).result() for _ in range(2)], runs=1)
+            at_once += best(lambda: list(pool.map(_loop, [LOOP, LOOP])), runs=1)
+    return turns / at_once
+
+
+def _loop(steps: int) -> int:
+    total = 0
+    for n in range(steps):
+        total += n * n % 7
+    return total
 
 
 def _timed(crew: Crew, pieces: list[Piece], close: bool = True) -> float:

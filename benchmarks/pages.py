@@ -141,8 +141,10 @@ def _many(browser: Browser, server: Server, count: int) -> str:
     page = context.new_page()
     page.add_init_script(PICTURED)
     _pictured(page, where)
-    page.goto(f"{server.url}/login")  # a page to come from that takes no time to leave
-    spent = _pictured(page, where)
+    opened = []
+    for _ in range(RUNS):
+        page.goto(f"{server.url}/login")  # a page to come from that takes no time to leave
+        opened.append(_pictured(page, where))
     at_once = _chosen(page, count // 2)
     page.wait_for_selector("body[data-ready]", timeout=180_000)
     page.wait_for_timeout(CALM)
@@ -151,8 +153,8 @@ def _many(browser: Browser, server: Server, count: int) -> str:
     frame = min(float(page.evaluate(FIRST_FRAME, count)) for _ in range(RUNS))
     context.close()
     return (
-        f"{count:,} moving objects: open {spent:.0f} ms, three.js' first frame of as many boxes {frame:.0f} ms: "
-        f"{goal(spent / frame, 2)}; choose one {goal(chosen / 1e3, 0.15, 's')}, "
+        f"{count:,} moving objects: open {min(opened):.0f} ms, three.js' first frame of as many boxes {frame:.0f} ms: "
+        f"{goal(min(opened) / frame, 2)}; choose one {goal(chosen / 1e3, 0.15, 's')}, "
         f"{at_once / 1e3:.2f} s while its motion still comes"
     )
 
