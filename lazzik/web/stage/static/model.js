@@ -8,6 +8,7 @@ import { Alike, alikeAmong, TOGETHER } from "./alike.js";
 import { dispose } from "./dispose.js";
 import { creaseLines } from "./edges.js";
 import { ink } from "./ink.js";
+import { Leaves } from "./leaves.js";
 
 const CREASE = 28; // degrees between two faces from which their edge is inked
 const LEAST_SEEN = 0.02; // of a dot of a picture that lets through what is behind; less is not drawn at all
@@ -86,7 +87,7 @@ export class Model {
    */
   async load(url, unload = () => this.unload()) {
     this.asked = url;
-    const { scene } = await new GLTFLoader().loadAsync(url);
+    const { scene } = await new GLTFLoader().register((parser) => new Leaves(parser)).loadAsync(url);
     if (this.asked !== url) return dispose(scene), false;
     unload();
     this.root = scene;
