@@ -55,7 +55,7 @@ def test_a_ball_turns_into_a_swarm_that_falls_into_a_basin(small: Studio) -> Non
     # drawn as balls, as points, as a shell again
     page.select_option("#sw-drawn", "balls")
     small.lands(4)
-    page.wait_for_function("() => window.lazzik.runs.kept.get('swarm').drawn.mesh.count > 500")
+    page.wait_for_function("() => window.lazzik.runs.kept.get('swarm').drawn.mesh.shown > 500")
     page.select_option("#sw-drawn", "points")
     small.lands(5)
     page.wait_for_function("() => window.lazzik.runs.kept.get('swarm').drawn.points?.visible")

@@ -1,6 +1,7 @@
 // Particles drawn as balls, each as large as it is.
 
 import * as THREE from "three";
+import { Copies } from "./copies.js";
 
 /** @import { Drawing, Moment } from "./runs.js" */
 
@@ -15,12 +16,10 @@ export class Balls {
 
   /** @param {number} most that there is room for */
   room(most) {
-    const mesh = new THREE.InstancedMesh(this.geometry, this.material, most);
-    mesh.count = 0;
-    mesh.frustumCulled = false;
+    const mesh = new Copies(this.geometry, this.material, most);
+    mesh.show(0);
     mesh.castShadow = true;
     mesh.receiveShadow = true;
-    mesh.raycast = () => {};
     this.stage.scene.add(mesh);
     return mesh;
   }
@@ -31,7 +30,7 @@ export class Balls {
   /** @param {Moment} moment */
   draw({ places, sizes, colors }) {
     const count = sizes.length;
-    if (count > this.mesh.instanceMatrix.count) {
+    if (count > this.mesh.most) {
       this.release();
       this.mesh = this.room(2 ** Math.ceil(Math.log2(count)));
     }
@@ -42,10 +41,8 @@ export class Balls {
       mesh.setMatrixAt(n, matrix);
       mesh.setColorAt(n, tint.setRGB(colors[4 * n] / 255, colors[4 * n + 1] / 255, colors[4 * n + 2] / 255, THREE.SRGBColorSpace));
     }
-    mesh.count = count;
+    mesh.show(count);
     mesh.visible = count > 0;
-    mesh.instanceMatrix.needsUpdate = true;
-    if (mesh.instanceColor) mesh.instanceColor.needsUpdate = true;
   }
 
   hide() { this.mesh.visible = false; }
