@@ -11,7 +11,7 @@ const CORNERS = [[-1, -1], [1, -1], [1, 1], [-1, 1]];
 const SQUARE = { array: [0, 2, 1, 0, 3, 2] }; // seen from behind, as outlines are
 
 /** A square about each point, whose corners are pushed apart across the picture. @param {Float32Array} points x, y, z of each */
-function dots(points) {
+function squares(points) {
   const count = points.length / 3;
   const [places, directions] = [new Float32Array(12 * count), new Float32Array(12 * count)];
   for (let n = 0, at = 0; n < count; n++) {
@@ -50,7 +50,7 @@ export class Trail {
     for (let i = 3; i < points.length; i++) reach = Math.max(reach, Math.abs(points[i] - points[i % 3]));
     if (reach <= LEAST) return was !== null;
     this.dress();
-    this.drawn = new THREE.Mesh(dots(points), this.material);
+    this.drawn = new THREE.Mesh(squares(points), this.material);
     this.drawn.renderOrder = 10;
     this.drawn.visible = this.shows;
     this.scene.add(this.drawn);
